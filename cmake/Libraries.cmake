@@ -1,0 +1,17 @@
+# The Debian packages that Brusk stands on, each as one target.
+find_package(Qt6 REQUIRED COMPONENTS Core Gui Widgets Test)
+find_package(Eigen3 REQUIRED)
+find_package(nlohmann_json REQUIRED)
+find_package(SQLite3 REQUIRED)
+find_package(SQLiteCpp REQUIRED)
+find_package(CLI11 REQUIRED)
+find_package(ZLIB REQUIRED)
+find_package(tl-expected QUIET)
+find_package(Threads REQUIRED)
+find_library(MUPARSER_LIBRARY muparser REQUIRED)
+find_library(SODIUM_LIBRARY sodium REQUIRED)
+
+add_library(kept_muparser INTERFACE)
+target_link_libraries(kept_muparser INTERFACE ${MUPARSER_LIBRARY})
+add_library(kept_sodium INTERFACE)
+target_link_libraries(kept_sodium INTERFACE ${SODIUM_LIBRARY})

@@ -1,0 +1,62 @@
+// The whole bench car: plant, sensors, controller, diagnostics and the wideband's own CAN node, on one clock.
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include <deque>
+#include <optional>
+
+#include "benchcar/Controller.h"
+#include "benchcar/ControllerMemory.h"
+#include "benchcar/Diagnostics.h"
+#include "benchcar/Plant.h"
+#include "core/link/CanFrame.h"
+
+namespace brusk::benchcar {
+
+class BenchCar {
+  public:
+    explicit BenchCar(const Parts& parts = kFittedParts, uint64_t seed = 1);
+    BenchCar(const BenchCar&) = delete;
+    BenchCar& operator=(const BenchCar&) = delete;
+
+    // --- the bus side, microseconds on one clock
+    void advanceTo(int64_t now_us);
+    void receive(const link::CanFrame& frame);
+    /// The frame of lowest identifier that wants the wire now.
+    std::optional<link::CanFrame> nextFrame();
+    /// When the car may next want the wire by itself.
+    int64_t nextEvent_us() const;
+    int64_t now_us() const { return now_us_; }
+
+    // --- the operator's side
+    void startRoute(const Route& route);
+    void stopRoute();
+    bool onRoute() const { return plant_.onRoute(); }
+    double routeSeconds() const { return plant_.routeSeconds(); }
+    void setIgnition(bool on) { plant_.setIgnition(on); }
+    /// Power off and on: RAM forgotten, a flash that was being written stays as it is.
+    void powerCycle();
+    Plant& plant() { return plant_; }
+    ControllerMemory& memory() { return memory_; }
+    const ControllerMemory& memory() const { return memory_; }
+    Diagnostics& diagnostics() { return diagnostics_; }
+    Controller& controller() { return controller_; }
+    bool bootMode() const { return diagnostics_.bootMode(); }
+
+    static constexpr uint32_t kWidebandId = 0x3A0;
+
+  private:
+    void millisecond();
+
+    ControllerMemory memory_;
+    Plant plant_;
+    Controller controller_;
+    Diagnostics diagnostics_;
+    ActuatorCommands commands_;
+    std::deque<link::CanFrame> wideband_;
+    int64_t now_us_ = 0;
+    int64_t tick_ = 0;
+    uint8_t widebandCounter_ = 0;
+};
+
+}  // namespace brusk::benchcar

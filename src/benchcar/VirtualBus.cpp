@@ -1,0 +1,137 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "benchcar/VirtualBus.h"
+
+#include <algorithm>
+#include <chrono>
+#include <limits>
+#include <thread>
+
+namespace brusk::benchcar {
+
+namespace {
+
+constexpr size_t kOutbox = 16;     // frames a CAN interface queues before it makes its user wait
+constexpr size_t kInbox = 4096;    // frames kept for a tester that does not look; older ones are lost
+constexpr int64_t kStall_us = 50000;  // a paced bus that fell behind by more than this lets the time go
+
+int64_t wall_us() {
+    return std::chrono::duration_cast<std::chrono::microseconds>(std::chrono::steady_clock::now().time_since_epoch()).count();
+}
+
+}  // namespace
+
+tl::unexpected<Error> VirtualBus::lost() const {
+    return fail(ErrorCode::LinkLost, "The link to the bench car is gone: the cable is out. Plug it in and repeat the step.");
+}
+
+void VirtualBus::setConnected(bool connected) {
+    connected_ = connected;
+    framesToCut_ = -1;
+    if (connected) return;
+    outbox_.clear();
+    inbox_.clear();
+}
+
+Done VirtualBus::send(const link::CanFrame& frame) {
+    while (connected_ && outbox_.size() >= kOutbox) step(std::numeric_limits<int64_t>::max());
+    if (!connected_) return lost();
+    outbox_.push_back(frame);
+    return {};
+}
+
+bool VirtualBus::step(int64_t limit_us) {
+    if (onWire_) {
+        if (wireFreeAt_us_ > limit_us) {
+            now_us_ = limit_us;
+            car_.advanceTo(now_us_);
+            return false;
+        }
+        now_us_ = wireFreeAt_us_;
+        car_.advanceTo(now_us_);
+        deliver();
+        return true;
+    }
+    if (!carWants_) carWants_ = car_.nextFrame();
+    if (outbox_.empty() && !carWants_) {
+        const int64_t next = std::min(limit_us, car_.nextEvent_us());
+        const bool reached = next >= limit_us;
+        now_us_ = std::max(now_us_, next);
+        car_.advanceTo(now_us_);
+        return !reached;
+    }
+    // Arbitration: the lowest identifier wins the wire.
+    wireIsOurs_ = !outbox_.empty() && (!carWants_ || outbox_.front().id < carWants_->id);
+    if (wireIsOurs_) {
+        onWire_ = outbox_.front();
+        outbox_.pop_front();
+    } else {
+        onWire_ = carWants_;
+        carWants_.reset();
+    }
+    const int64_t duration = link::frameTime_us(*onWire_);
+    busy_us_ += duration;
+    wireFreeAt_us_ = now_us_ + duration;
+    return true;
+}
+
+void VirtualBus::deliver() {
+    link::CanFrame frame = *onWire_;
+    onWire_.reset();
+    ++frames_;
+    frame.time_us = now_us_;
+    if (framesToCut_ >= 0 && framesToCut_-- == 0) {
+        setConnected(false);
+        return;
+    }
+    if (keep_ && !keep_(frame)) return;
+    if (wireIsOurs_) {
+        car_.receive(frame);
+    } else if (connected_) {
+        inbox_.push_back(frame);
+        if (inbox_.size() > kInbox) inbox_.pop_front();
+    }
+}
+
+Result<std::optional<link::CanFrame>> VirtualBus::receive(int64_t deadline_us) {
+    while (true) {
+        if (!inbox_.empty()) {
+            const link::CanFrame frame = inbox_.front();
+            inbox_.pop_front();
+            return std::optional(frame);
+        }
+        if (!connected_) return lost();
+        if (!step(deadline_us)) return std::optional<link::CanFrame>{};
+    }
+}
+
+PacedBus::PacedBus(VirtualBus& bus, double timeLapse) : bus_(bus), timeLapse_(timeLapse) {
+    rebase();
+}
+
+void PacedBus::rebase() {
+    baseWall_us_ = wall_us();
+    baseBus_us_ = bus_.now_us();
+}
+
+void PacedBus::setTimeLapse(double timeLapse) {
+    timeLapse_ = timeLapse;
+    rebase();
+}
+
+int64_t PacedBus::allowed_us() const {
+    return baseBus_us_ + static_cast<int64_t>(static_cast<double>(wall_us() - baseWall_us_) * timeLapse_);
+}
+
+Result<std::optional<link::CanFrame>> PacedBus::receive(int64_t deadline_us) {
+    if (timeLapse_ <= 0) return bus_.receive(deadline_us);
+    // A pause of the program is not made up for by a burst.
+    if (static_cast<double>(allowed_us() - bus_.now_us()) > kStall_us * std::max(1.0, timeLapse_)) rebase();
+    while (true) {
+        const int64_t limit = std::max(bus_.now_us(), std::min(deadline_us, allowed_us()));
+        auto frame = bus_.receive(limit);
+        if (!frame || *frame || bus_.now_us() >= deadline_us) return frame;
+        std::this_thread::sleep_for(std::chrono::microseconds(500));
+    }
+}
+
+}  // namespace brusk::benchcar

@@ -1,0 +1,75 @@
+// The bench car's bus in virtual time: waiting advances the simulation, and each frame holds the wire as long as it would
+// at 500 kbit/s.
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include <deque>
+#include <functional>
+#include <memory>
+
+#include "benchcar/BenchCar.h"
+#include "core/link/CanPort.h"
+
+namespace brusk::benchcar {
+
+class VirtualBus final : public link::CanPort {
+  public:
+    explicit VirtualBus(BenchCar& car) : car_(car), now_us_(car.now_us()) {}
+
+    Done send(const link::CanFrame& frame) override;
+    Result<std::optional<link::CanFrame>> receive(int64_t deadline_us) override;
+    int64_t now_us() const override { return now_us_; }
+
+    // --- faults
+    /// Pulls the tester's cable, or plugs it in again.
+    void setConnected(bool connected);
+    /// The cable is pulled after so many more frames of either side.
+    void cutAfterFrames(int64_t frames) { framesToCut_ = frames; }
+    /// Called for every frame on the wire; false loses it.
+    void setFrameFilter(std::function<bool(const link::CanFrame&)> keep) { keep_ = std::move(keep); }
+    int64_t framesSeen() const { return frames_; }
+    int64_t busyTime_us() const { return busy_us_; }
+    /// The clock moved on without the bus being used: frames of that time are gone.
+    BenchCar& car() { return car_; }
+
+  private:
+    /// Moves to the next thing that happens, at most to `limit_us`; false when nothing happened until then.
+    bool step(int64_t limit_us);
+    void deliver();
+    tl::unexpected<Error> lost() const;
+
+    BenchCar& car_;
+    std::deque<link::CanFrame> outbox_;
+    std::deque<link::CanFrame> inbox_;
+    std::optional<link::CanFrame> onWire_;
+    bool wireIsOurs_ = false;
+    int64_t wireFreeAt_us_ = 0;
+    int64_t now_us_ = 0;
+    std::optional<link::CanFrame> carWants_;
+    bool connected_ = true;
+    int64_t framesToCut_ = -1;
+    int64_t frames_ = 0;
+    int64_t busy_us_ = 0;
+    std::function<bool(const link::CanFrame&)> keep_;
+};
+
+/// The same bus held to the wall clock, `timeLapse` simulated seconds a second; 0 lets it run as fast as it can.
+class PacedBus final : public link::CanPort {
+  public:
+    PacedBus(VirtualBus& bus, double timeLapse);
+    Done send(const link::CanFrame& frame) override { return bus_.send(frame); }
+    Result<std::optional<link::CanFrame>> receive(int64_t deadline_us) override;
+    int64_t now_us() const override { return bus_.now_us(); }
+    void setTimeLapse(double timeLapse);
+
+  private:
+    int64_t allowed_us() const;
+    void rebase();
+
+    VirtualBus& bus_;
+    double timeLapse_;
+    int64_t baseWall_us_ = 0;
+    int64_t baseBus_us_ = 0;
+};
+
+}  // namespace brusk::benchcar

@@ -1,0 +1,84 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/base/Text.h"
+
+#include <fast_float/fast_float.h>
+#include <sodium.h>
+
+#include <charconv>
+#include <cmath>
+#include <cstdio>
+
+namespace brusk {
+
+std::string hexAddress(uint64_t address) {
+    char text[24];
+    std::snprintf(text, sizeof text, "0x%06llX", static_cast<unsigned long long>(address));
+    return text;
+}
+
+std::string hexBytes(ByteSpan bytes) {
+    static constexpr char digits[] = "0123456789abcdef";
+    std::string text;
+    text.reserve(bytes.size() * 2);
+    for (const uint8_t byte : bytes) {
+        text += digits[byte >> 4];
+        text += digits[byte & 15];
+    }
+    return text;
+}
+
+std::optional<uint64_t> parseUnsigned(std::string_view text) {
+    int base = 10;
+    if (text.size() > 2 && text[0] == '0' && (text[1] == 'x' || text[1] == 'X')) {
+        text.remove_prefix(2);
+        base = 16;
+    }
+    uint64_t value = 0;
+    const auto [end, error] = std::from_chars(text.data(), text.data() + text.size(), value, base);
+    if (error != std::errc() || end != text.data() + text.size()) return std::nullopt;
+    return value;
+}
+
+std::optional<double> parseNumber(std::string_view text) {
+    if (text.size() > 2 && text[0] == '0' && (text[1] == 'x' || text[1] == 'X')) {
+        const auto whole = parseUnsigned(text);
+        if (!whole) return std::nullopt;
+        return static_cast<double>(*whole);
+    }
+    if (!text.empty() && text[0] == '+') text.remove_prefix(1);
+    double value = 0;
+    const auto [end, error] = fast_float::from_chars(text.data(), text.data() + text.size(), value);
+    if (error != std::errc() || end != text.data() + text.size()) return std::nullopt;
+    return value;
+}
+
+std::string formatNumber(double value, int decimals) {
+    if (!std::isfinite(value)) return std::isnan(value) ? "-" : (value > 0 ? "inf" : "-inf");
+    char text[64];
+    std::snprintf(text, sizeof text, "%.*f", decimals, value);
+    std::string out = text;
+    if (out.find_first_not_of("-0.") == std::string::npos && out[0] == '-') out.erase(0, 1);
+    return out;
+}
+
+std::string toLower(std::string_view text) {
+    std::string out(text);
+    for (char& c : out)
+        if (c >= 'A' && c <= 'Z') c = static_cast<char>(c - 'A' + 'a');
+    return out;
+}
+
+std::string_view trimmed(std::string_view text) {
+    const auto blank = [](char c) { return c == ' ' || c == '\t' || c == '\r' || c == '\n'; };
+    while (!text.empty() && blank(text.front())) text.remove_prefix(1);
+    while (!text.empty() && blank(text.back())) text.remove_suffix(1);
+    return text;
+}
+
+std::string sha256Hex(ByteSpan bytes) {
+    uint8_t digest[crypto_hash_sha256_BYTES];
+    crypto_hash_sha256(digest, bytes.data(), bytes.size());
+    return hexBytes(digest);
+}
+
+}  // namespace brusk

@@ -1,0 +1,29 @@
+// Small text helpers: hexadecimal, exact number parsing that ignores the locale, plain number formatting.
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include <cstdint>
+#include <optional>
+#include <string>
+#include <string_view>
+
+#include "core/base/Bytes.h"
+
+namespace brusk {
+
+/// "0x8C0000": eight digits at most, upper case.
+std::string hexAddress(uint64_t address);
+/// Bytes as lower-case hexadecimal without blanks.
+std::string hexBytes(ByteSpan bytes);
+/// The whole text as a number ("1.5", "-3e2", "0x1F"); nothing when any character is left over.
+std::optional<double> parseNumber(std::string_view text);
+/// The whole text as an unsigned integer, decimal or with 0x.
+std::optional<uint64_t> parseUnsigned(std::string_view text);
+/// At most `decimals` digits after the point, rounded half away from zero by the C library, "-0" written as "0".
+std::string formatNumber(double value, int decimals);
+std::string toLower(std::string_view text);
+std::string_view trimmed(std::string_view text);
+/// SHA-256 of the bytes in lower-case hexadecimal (FIPS 180-4).
+std::string sha256Hex(ByteSpan bytes);
+
+}  // namespace brusk

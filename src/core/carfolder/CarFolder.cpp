@@ -1,0 +1,407 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/carfolder/CarFolder.h"
+
+#include <SQLiteCpp/SQLiteCpp.h>
+
+#include <algorithm>
+#include <ctime>
+
+#include "core/base/Text.h"
+#include "core/carfolder/Schema.h"
+#include "core/image/ImageFile.h"
+
+namespace brusk::carfolder {
+namespace {
+
+constexpr const char* kRoundColumns =
+    "SELECT r.id, r.number, r.parent, r.title, r.note, r.created_at, r.flashed_at, r.image_sha256, r.state, r.fuel_error,"
+    " (SELECT COUNT(*) FROM recording WHERE recording.round = r.id) FROM round r ";
+
+Round roundOf(SQLite::Statement& row) {
+    Round out;
+    out.id = row.getColumn(0).getInt64();
+    out.number = row.getColumn(1).getInt();
+    if (!row.getColumn(2).isNull()) out.parent = row.getColumn(2).getInt64();
+    out.title = row.getColumn(3).getString();
+    out.note = row.getColumn(4).getString();
+    out.createdAt = row.getColumn(5).getString();
+    out.flashedAt = row.getColumn(6).getString();
+    out.imageSha256 = row.getColumn(7).getString();
+    out.state = static_cast<RoundState>(row.getColumn(8).getInt());
+    if (!row.getColumn(9).isNull()) out.fuelError_pct = row.getColumn(9).getDouble();
+    out.recordings = row.getColumn(10).getInt();
+    return out;
+}
+
+std::string storeImage(SQLite::Database& db, const image::Image& image) {
+    const Bytes packed = packImage(image);
+    std::string sha = sha256Hex(packed);
+    SQLite::Statement insert(db, "INSERT OR IGNORE INTO image(sha256, bytes) VALUES (?, ?)");
+    insert.bind(1, sha);
+    insert.bindNoCopy(2, packed.data(), static_cast<int>(packed.size()));
+    insert.exec();
+    return sha;
+}
+
+void writeJournal(SQLite::Database& db, const std::string& what) {
+    SQLite::Statement insert(db, "INSERT INTO journal(at, what) VALUES (?, ?)");
+    insert.bind(1, utcNow());
+    insert.bind(2, what);
+    insert.exec();
+}
+
+void setSector(SQLite::Database& db, const link::Sector& sector, const std::string& sha) {
+    SQLite::Statement insert(db, "INSERT OR REPLACE INTO sector(start, length, sha256) VALUES (?, ?, ?)");
+    insert.bind(1, static_cast<int64_t>(sector.start));
+    insert.bind(2, static_cast<int64_t>(sector.length));
+    insert.bind(3, sha);
+    insert.exec();
+}
+
+std::map<uint32_t, std::string> knownSectors(SQLite::Database& db) {
+    std::map<uint32_t, std::string> out;
+    SQLite::Statement row(db, "SELECT start, sha256 FROM sector");
+    while (row.executeStep()) out[static_cast<uint32_t>(row.getColumn(0).getInt64())] = row.getColumn(1).getString();
+    return out;
+}
+
+/// SHA-256 of the image's bytes in a sector; empty when the image lacks them.
+std::string sectorSha(const image::Image& image, const link::Sector& sector) {
+    const auto bytes = image.bytes(sector.start, sector.length);
+    return bytes ? sha256Hex(*bytes) : std::string();
+}
+
+tl::unexpected<Error> notACarFolder(const storage::Path& path, const std::string& why) {
+    return fail(ErrorCode::BadInput, path.string() + " is not a car folder: " + why + ". Nothing was changed.");
+}
+
+}  // namespace
+
+std::string utcNow() {
+    const std::time_t now = std::time(nullptr);
+    std::tm parts{};
+    gmtime_r(&now, &parts);
+    char text[32];
+    std::strftime(text, sizeof text, "%Y-%m-%dT%H:%M:%SZ", &parts);
+    return text;
+}
+
+CarFolder::CarFolder(storage::FileSystem& files, storage::Path path, std::unique_ptr<SQLite::Database> database)
+    : files_(files), path_(std::move(path)), database_(std::move(database)) {}
+
+CarFolder::~CarFolder() = default;
+
+/// Runs `work` in one transaction and turns what SQLite throws into an Error.
+template <class F>
+auto CarFolder::inTransaction(const char* what, F work) const -> decltype(work()) {
+    const std::lock_guard lock(mutex_);
+    try {
+        SQLite::Transaction transaction(*database_, SQLite::TransactionBehavior::IMMEDIATE);
+        auto result = work();
+        if (result) transaction.commit();
+        return result;
+    } catch (const std::exception& problem) {
+        return fail(ErrorCode::Io, std::string("The car folder could not ") + what + ": " + problem.what() + ".");
+    }
+}
+
+Result<std::unique_ptr<CarFolder>> CarFolder::create(storage::FileSystem& files, const storage::Path& path, const std::string& carName) {
+    if (files.exists(path / "car.sqlite")) return fail(ErrorCode::Conflict, path.string() + " is a car folder already; open it instead.");
+    for (const char* below : {"recordings", "exports"})
+        if (auto done = files.makeFolder(path / below); !done) return tl::unexpected(done.error());
+    try {
+        auto db = std::make_unique<SQLite::Database>((path / "car.sqlite").string(), SQLite::OPEN_READWRITE | SQLite::OPEN_CREATE);
+        db->exec("PRAGMA journal_mode = WAL; PRAGMA foreign_keys = ON; PRAGMA synchronous = FULL;");
+        SQLite::Transaction transaction(*db);
+        db->exec(kSchema);
+        db->exec("PRAGMA application_id = " + std::to_string(kApplicationId));
+        db->exec("PRAGMA user_version = " + std::to_string(kSchemaVersion));
+        transaction.commit();
+        auto folder = std::unique_ptr<CarFolder>(new CarFolder(files, path, std::move(db)));
+        if (auto done = folder->setSetting("car_name", carName); !done) return tl::unexpected(done.error());
+        return folder;
+    } catch (const std::exception& problem) {
+        return fail(ErrorCode::Io, "The car folder " + path.string() + " could not be made: " + problem.what() + ".");
+    }
+}
+
+Result<std::unique_ptr<CarFolder>> CarFolder::open(storage::FileSystem& files, const storage::Path& path) {
+    if (!files.exists(path)) return fail(ErrorCode::NotFound, "There is no folder " + path.string() + ".");
+    if (!files.exists(path / "car.sqlite")) return notACarFolder(path, "it holds no car.sqlite");
+    try {
+        {
+            // Looked at without writing first, so that a foreign database is left as it is.
+            SQLite::Database look((path / "car.sqlite").string(), SQLite::OPEN_READONLY);
+            if (look.execAndGet("PRAGMA application_id").getInt() != kApplicationId) return notACarFolder(path, "its car.sqlite belongs to another program");
+            const int version = look.execAndGet("PRAGMA user_version").getInt();
+            if (version > kSchemaVersion)
+                return fail(ErrorCode::Refused, path.string() + " was written by a newer Brusk (format " + std::to_string(version) +
+                                                    "); this one reads up to " + std::to_string(kSchemaVersion) + ". Nothing was changed.");
+        }
+        auto db = std::make_unique<SQLite::Database>((path / "car.sqlite").string(), SQLite::OPEN_READWRITE);
+        db->setBusyTimeout(2000);
+        db->exec("PRAGMA journal_mode = WAL; PRAGMA foreign_keys = ON; PRAGMA synchronous = FULL;");
+        return std::unique_ptr<CarFolder>(new CarFolder(files, path, std::move(db)));
+    } catch (const std::exception& problem) {
+        return notACarFolder(path, std::string("its car.sqlite can't be read (") + problem.what() + ")");
+    }
+}
+
+std::string CarFolder::setting(const std::string& key) const {
+    const std::lock_guard lock(mutex_);
+    SQLite::Statement row(*database_, "SELECT value FROM setting WHERE key = ?");
+    row.bind(1, key);
+    return row.executeStep() ? row.getColumn(0).getString() : std::string();
+}
+
+Done CarFolder::setSetting(const std::string& key, const std::string& value) {
+    return inTransaction("keep a setting", [&]() -> Done {
+        SQLite::Statement insert(*database_, "INSERT OR REPLACE INTO setting(key, value) VALUES (?, ?)");
+        insert.bind(1, key);
+        insert.bind(2, value);
+        insert.exec();
+        return {};
+    });
+}
+
+std::vector<Round> CarFolder::rounds() const {
+    const std::lock_guard lock(mutex_);
+    std::vector<Round> out;
+    SQLite::Statement row(*database_, std::string(kRoundColumns) + "ORDER BY r.number DESC");
+    while (row.executeStep()) out.push_back(roundOf(row));
+    return out;
+}
+
+Result<Round> CarFolder::round(int64_t id) const {
+    const std::lock_guard lock(mutex_);
+    SQLite::Statement row(*database_, std::string(kRoundColumns) + "WHERE r.id = ?");
+    row.bind(1, id);
+    if (!row.executeStep()) return fail(ErrorCode::NotFound, "The ledger has no such round.");
+    return roundOf(row);
+}
+
+std::optional<Round> CarFolder::original() const {
+    const std::lock_guard lock(mutex_);
+    SQLite::Statement row(*database_, std::string(kRoundColumns) + "WHERE r.number = 0");
+    if (!row.executeStep()) return std::nullopt;
+    return roundOf(row);
+}
+
+Result<std::shared_ptr<const image::Image>> CarFolder::image(int64_t id) const {
+    const std::lock_guard lock(mutex_);
+    SQLite::Statement row(*database_, "SELECT image.bytes FROM round JOIN image ON image.sha256 = round.image_sha256 WHERE round.id = ?");
+    row.bind(1, id);
+    if (!row.executeStep()) return fail(ErrorCode::NotFound, "The ledger has no image for this round.");
+    const auto column = row.getColumn(0);
+    auto image = unpackImage({static_cast<const uint8_t*>(column.getBlob()), static_cast<size_t>(column.getBytes())});
+    if (!image) return tl::unexpected(image.error());
+    return std::make_shared<const image::Image>(std::move(*image));
+}
+
+Result<Round> CarFolder::storeOriginal(const image::Image& image, const std::string& text) {
+    if (original()) return fail(ErrorCode::Refused, "This car folder has its original already; it is never overwritten.");
+    const auto hex = image::writeImage(image, image::Format::IntelHex);
+    if (!hex) return tl::unexpected(hex.error());
+    if (auto done = files_.save(path_ / "original.hex", *hex); !done) return tl::unexpected(done.error());
+    if (auto done = files_.makeReadOnly(path_ / "original.hex"); !done) return tl::unexpected(done.error());
+    auto id = inTransaction("keep the original", [&]() -> Result<int64_t> {
+        const std::string sha = storeImage(*database_, image);
+        SQLite::Statement insert(*database_, "INSERT INTO round(number, parent, title, note, created_at, image_sha256, state) VALUES (0, NULL, 'Original', ?, ?, ?, ?)");
+        insert.bind(1, text);
+        insert.bind(2, utcNow());
+        insert.bind(3, sha);
+        insert.bind(4, static_cast<int>(RoundState::Original));
+        insert.exec();
+        const int64_t made = database_->getLastInsertRowid();
+        writeJournal(*database_, "Original kept");
+        return made;
+    });
+    if (!id) return tl::unexpected(id.error());
+    return round(*id);
+}
+
+Result<Round> CarFolder::addRound(int64_t parent, const image::Image& image, const std::string& title, const std::string& text) {
+    auto id = inTransaction("add a round", [&]() -> Result<int64_t> {
+        const std::string sha = storeImage(*database_, image);
+        const int number = database_->execAndGet("SELECT COALESCE(MAX(number), -1) + 1 FROM round").getInt();
+        SQLite::Statement insert(*database_, "INSERT INTO round(number, parent, title, note, created_at, image_sha256, state) VALUES (?, ?, ?, ?, ?, ?, ?)");
+        insert.bind(1, number);
+        insert.bind(2, parent);
+        insert.bind(3, title);
+        insert.bind(4, text);
+        insert.bind(5, utcNow());
+        insert.bind(6, sha);
+        insert.bind(7, static_cast<int>(RoundState::Draft));
+        insert.exec();
+        const int64_t made = database_->getLastInsertRowid();
+        // What another round was built on is not edited any more.
+        SQLite::Statement fix(*database_, "UPDATE round SET state = ? WHERE id = ? AND state = ?");
+        fix.bind(1, static_cast<int>(RoundState::Fixed));
+        fix.bind(2, parent);
+        fix.bind(3, static_cast<int>(RoundState::Draft));
+        fix.exec();
+        writeJournal(*database_, "Round " + std::to_string(number) + " made: " + title);
+        return made;
+    });
+    if (!id) return tl::unexpected(id.error());
+    return round(*id);
+}
+
+Done CarFolder::updateDraft(int64_t id, const image::Image& image) {
+    return inTransaction("save the draft", [&]() -> Done {
+        const std::string sha = storeImage(*database_, image);
+        SQLite::Statement old(*database_, "SELECT image_sha256 FROM round WHERE id = ? AND state = ?");
+        old.bind(1, id);
+        old.bind(2, static_cast<int>(RoundState::Draft));
+        if (!old.executeStep()) return fail(ErrorCode::Refused, "Only a draft can be edited.");
+        const std::string before = old.getColumn(0).getString();
+        old.reset();
+        SQLite::Statement update(*database_, "UPDATE round SET image_sha256 = ? WHERE id = ?");
+        update.bind(1, sha);
+        update.bind(2, id);
+        update.exec();
+        SQLite::Statement tidy(*database_, "DELETE FROM image WHERE sha256 = ? AND sha256 NOT IN (SELECT image_sha256 FROM round)");
+        tidy.bind(1, before);
+        tidy.exec();
+        return {};
+    });
+}
+
+Done CarFolder::renameRound(int64_t id, const std::string& title, const std::string& text) {
+    return inTransaction("rename the round", [&]() -> Done {
+        SQLite::Statement update(*database_, "UPDATE round SET title = ?, note = ? WHERE id = ?");
+        update.bind(1, title);
+        update.bind(2, text);
+        update.bind(3, id);
+        update.exec();
+        return {};
+    });
+}
+
+Done CarFolder::setFuelError(int64_t id, double percent) {
+    return inTransaction("keep the fuel error", [&]() -> Done {
+        SQLite::Statement update(*database_, "UPDATE round SET fuel_error = ? WHERE id = ?");
+        update.bind(1, percent);
+        update.bind(2, id);
+        update.exec();
+        return {};
+    });
+}
+
+Done CarFolder::markFlashed(int64_t id) {
+    return inTransaction("note the flash", [&]() -> Done {
+        SQLite::Statement update(*database_, "UPDATE round SET flashed_at = ? WHERE id = ?");
+        update.bind(1, utcNow());
+        update.bind(2, id);
+        update.exec();
+        SQLite::Statement fix(*database_, "UPDATE round SET state = ? WHERE id = ? AND state = ?");
+        fix.bind(1, static_cast<int>(RoundState::Fixed));
+        fix.bind(2, id);
+        fix.bind(3, static_cast<int>(RoundState::Draft));
+        fix.exec();
+        return {};
+    });
+}
+
+Result<RecordingEntry> CarFolder::addRecording(RecordingEntry entry) {
+    return inTransaction("keep the recording", [&]() -> Result<RecordingEntry> {
+        SQLite::Statement insert(*database_, "INSERT INTO recording(round, file, title, started_at, duration_s, samples, gaps) VALUES (?, ?, ?, ?, ?, ?, ?)");
+        insert.bind(1, entry.round);
+        insert.bind(2, entry.file);
+        insert.bind(3, entry.title);
+        insert.bind(4, entry.startedAt);
+        insert.bind(5, entry.duration_s);
+        insert.bind(6, entry.samples);
+        insert.bind(7, entry.gaps);
+        insert.exec();
+        entry.id = database_->getLastInsertRowid();
+        return entry;
+    });
+}
+
+std::vector<RecordingEntry> CarFolder::recordings(int64_t round) const {
+    const std::lock_guard lock(mutex_);
+    std::vector<RecordingEntry> out;
+    SQLite::Statement row(*database_, "SELECT id, round, file, title, started_at, duration_s, samples, gaps FROM recording WHERE round = ? ORDER BY id");
+    row.bind(1, round);
+    while (row.executeStep())
+        out.push_back({row.getColumn(0).getInt64(), row.getColumn(1).getInt64(), row.getColumn(2).getString(), row.getColumn(3).getString(),
+                       row.getColumn(4).getString(), row.getColumn(5).getDouble(), row.getColumn(6).getInt64(), row.getColumn(7).getInt()});
+    return out;
+}
+
+Done CarFolder::carHolds(const image::Image& image, const std::vector<link::Sector>& sectors) {
+    return inTransaction("note what is in the car", [&]() -> Done {
+        for (const link::Sector& sector : sectors)
+            if (const std::string sha = sectorSha(image, sector); !sha.empty()) setSector(*database_, sector, sha);
+        return {};
+    });
+}
+
+Done CarFolder::sectorBegun(const link::Sector& sector) {
+    return inTransaction("write the flash journal", [&]() -> Done {
+        setSector(*database_, sector, "");
+        writeJournal(*database_, "Sector " + hexAddress(sector.start) + " begun");
+        return {};
+    });
+}
+
+Done CarFolder::sectorVerified(const link::Sector& sector, ByteSpan bytes) {
+    return inTransaction("write the flash journal", [&]() -> Done {
+        setSector(*database_, sector, sha256Hex(bytes));
+        writeJournal(*database_, "Sector " + hexAddress(sector.start) + " read back and equal");
+        return {};
+    });
+}
+
+std::vector<link::Sector> CarFolder::sectorsToWrite(const image::Image& image, const std::vector<link::Sector>& sectors) const {
+    const std::lock_guard lock(mutex_);
+    const auto known = knownSectors(*database_);
+    std::vector<link::Sector> out;
+    for (const link::Sector& sector : sectors) {
+        const std::string wanted = sectorSha(image, sector);
+        const auto held = known.find(sector.start);
+        if (!wanted.empty() && (held == known.end() || held->second != wanted)) out.push_back(sector);
+    }
+    return out;
+}
+
+CarContents CarFolder::contents(const std::vector<link::Sector>& sectors) const {
+    const std::lock_guard lock(mutex_);
+    const auto known = knownSectors(*database_);
+    CarContents out;
+    out.everKnown = !known.empty();
+    for (const auto& [start, sha] : known) out.unknownSectors += sha.empty();
+    if (!out.everKnown || out.unknownSectors) return out;
+    for (const Round& candidate : rounds()) {
+        const auto bytes = image(candidate.id);
+        if (!bytes) continue;
+        const bool same = std::all_of(sectors.begin(), sectors.end(), [&](const link::Sector& sector) {
+            const auto held = known.find(sector.start);
+            const std::string sha = sectorSha(**bytes, sector);
+            return sha.empty() || (held != known.end() && held->second == sha);
+        });
+        // Of rounds with the same bytes, the one that was flashed is meant.
+        if (same && (!out.round || !candidate.flashedAt.empty())) out.round = candidate.id;
+        if (same && !candidate.flashedAt.empty()) break;
+    }
+    return out;
+}
+
+Done CarFolder::note(const std::string& what) {
+    return inTransaction("write the journal", [&]() -> Done {
+        writeJournal(*database_, what);
+        return {};
+    });
+}
+
+std::vector<JournalEntry> CarFolder::journal(int most) const {
+    const std::lock_guard lock(mutex_);
+    std::vector<JournalEntry> out;
+    SQLite::Statement row(*database_, "SELECT at, what FROM journal ORDER BY id DESC LIMIT ?");
+    row.bind(1, most);
+    while (row.executeStep()) out.push_back({row.getColumn(0).getString(), row.getColumn(1).getString()});
+    return out;
+}
+
+}  // namespace brusk::carfolder

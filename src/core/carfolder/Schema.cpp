@@ -1,0 +1,83 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/carfolder/Schema.h"
+
+#include <zlib.h>
+
+namespace brusk::carfolder {
+
+const char* const kSchema = R"sql(
+CREATE TABLE setting(key TEXT PRIMARY KEY, value TEXT NOT NULL) WITHOUT ROWID;
+CREATE TABLE image(sha256 TEXT PRIMARY KEY, bytes BLOB NOT NULL) WITHOUT ROWID;
+CREATE TABLE round(
+  id INTEGER PRIMARY KEY,
+  number INTEGER NOT NULL UNIQUE,
+  parent INTEGER REFERENCES round(id),
+  title TEXT NOT NULL,
+  note TEXT NOT NULL,
+  created_at TEXT NOT NULL,
+  flashed_at TEXT NOT NULL DEFAULT '',
+  image_sha256 TEXT NOT NULL REFERENCES image(sha256),
+  state INTEGER NOT NULL,
+  fuel_error REAL);
+CREATE TABLE recording(
+  id INTEGER PRIMARY KEY,
+  round INTEGER NOT NULL REFERENCES round(id),
+  file TEXT NOT NULL UNIQUE,
+  title TEXT NOT NULL,
+  started_at TEXT NOT NULL,
+  duration_s REAL NOT NULL,
+  samples INTEGER NOT NULL,
+  gaps INTEGER NOT NULL);
+CREATE TABLE sector(start INTEGER PRIMARY KEY, length INTEGER NOT NULL, sha256 TEXT NOT NULL);
+CREATE TABLE journal(id INTEGER PRIMARY KEY, at TEXT NOT NULL, what TEXT NOT NULL);
+CREATE TRIGGER original_is_kept BEFORE UPDATE OF image_sha256, state, number ON round WHEN OLD.number = 0
+  BEGIN SELECT RAISE(ABORT, 'the original is never changed'); END;
+CREATE TRIGGER original_stays BEFORE DELETE ON round WHEN OLD.number = 0
+  BEGIN SELECT RAISE(ABORT, 'the original is never removed'); END;
+)sql";
+
+namespace {
+constexpr uint64_t kLargest = uint64_t{1} << 30;
+}
+
+Bytes packImage(const image::Image& image) {
+    Bytes plain;
+    const auto put32 = [&](uint32_t v) {
+        plain.resize(plain.size() + 4);
+        storeUnsigned(plain.data() + plain.size() - 4, 4, ByteOrder::LittleEndian, v);
+    };
+    for (const image::Segment& segment : image.segments()) {
+        put32(segment.start);
+        put32(static_cast<uint32_t>(segment.bytes.size()));
+        plain.insert(plain.end(), segment.bytes.begin(), segment.bytes.end());
+    }
+    uLongf size = compressBound(plain.size());
+    Bytes out(8 + size);
+    storeUnsigned(out.data(), 8, ByteOrder::LittleEndian, plain.size());
+    compress2(out.data() + 8, &size, plain.data(), plain.size(), 1);
+    out.resize(8 + size);
+    return out;
+}
+
+Result<image::Image> unpackImage(ByteSpan packed) {
+    const ByteView head(packed);
+    const auto plainSize = head.u64(0);
+    if (!plainSize || *plainSize > kLargest) return fail(ErrorCode::BadInput, "A stored image is damaged.");
+    Bytes plain(*plainSize);
+    uLongf size = plain.size();
+    if (uncompress(plain.data(), &size, packed.data() + 8, packed.size() - 8) != Z_OK || size != plain.size())
+        return fail(ErrorCode::BadInput, "A stored image is damaged.");
+    image::Image image;
+    const ByteView view(plain);
+    for (uint64_t at = 0; at < plain.size();) {
+        const auto start = view.u32(at);
+        const auto length = view.u32(at + 4);
+        const auto bytes = length ? view.slice(at + 8, *length) : std::nullopt;
+        if (!start || !bytes) return fail(ErrorCode::BadInput, "A stored image is damaged.");
+        if (auto done = image.add(static_cast<uint32_t>(*start), *bytes); !done) return tl::unexpected(done.error());
+        at += 8 + *length;
+    }
+    return image;
+}
+
+}  // namespace brusk::carfolder

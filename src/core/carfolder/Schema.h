@@ -1,0 +1,20 @@
+// The tables of car.sqlite, and how an image lies in them.
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include "core/base/Result.h"
+#include "core/image/Image.h"
+
+namespace brusk::carfolder {
+
+inline constexpr int kSchemaVersion = 1;
+inline constexpr int kApplicationId = 0x4272736B;  // "Brsk": tells a car folder's database from any other
+
+/// All statements that make an empty database.
+extern const char* const kSchema;
+
+/// Runs of the image with address and length, deflated.
+Bytes packImage(const image::Image& image);
+[[nodiscard]] Result<image::Image> unpackImage(ByteSpan packed);
+
+}  // namespace brusk::carfolder

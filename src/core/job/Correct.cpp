@@ -1,0 +1,63 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/job/Correct.h"
+
+#include "core/recording/Mdf4.h"
+
+namespace brusk::job {
+
+Result<calibration::Calibration> calibrationOf(const Kit& kit, const carfolder::CarFolder& folder, int64_t round) {
+    auto image = folder.image(round);
+    if (!image) return tl::unexpected(image.error());
+    calibration::Calibration calibration(kit.definition, **image);
+    if (auto done = calibration.matchesDefinition(); !done) return tl::unexpected(done.error());
+    return calibration;
+}
+
+Result<std::shared_ptr<const recording::Recording>> loadRecording(carfolder::CarFolder& folder, const carfolder::RecordingEntry& entry) {
+    const auto bytes = folder.files().read(folder.recordingPath(entry.file));
+    if (!bytes) return tl::unexpected(bytes.error());
+    auto recording = recording::readMdf4(*bytes);
+    if (!recording) return failBecause("The recording " + entry.file + " can't be read.", recording.error());
+    return std::make_shared<const recording::Recording>(std::move(*recording));
+}
+
+Result<evidence::AirSamples> roundSamples(carfolder::CarFolder& folder, int64_t round) {
+    std::vector<std::shared_ptr<const recording::Recording>> kept;
+    std::vector<const recording::Recording*> recordings;
+    for (const auto& entry : folder.recordings(round)) {
+        auto recording = loadRecording(folder, entry);
+        if (!recording) return tl::unexpected(recording.error());
+        kept.push_back(*recording);
+        recordings.push_back(kept.back().get());
+    }
+    if (recordings.empty()) return fail(ErrorCode::NotFound, "No drive was recorded on this round yet. Flash it, drive, and come back.");
+    return evidence::airSamples(recordings, {});
+}
+
+Result<evidence::FuelError> measureFuelError(const Kit& kit, carfolder::CarFolder& folder, int64_t round) {
+    const auto samples = roundSamples(folder, round);
+    if (!samples) return tl::unexpected(samples.error());
+    const auto calibration = calibrationOf(kit, folder, round);
+    if (!calibration) return tl::unexpected(calibration.error());
+    const auto* map = kit.definition->parameterWithRole("ve_map");
+    if (!map) return fail(ErrorCode::NotFound, "The definition has no map with the role \"ve_map\".");
+    const auto table = calibration->read(*map);
+    if (!table) return tl::unexpected(table.error());
+    const evidence::AxisLookup x(table->x.values);
+    const evidence::AxisLookup y(table->y.values);
+    const auto error = evidence::fuelError(evidence::cellStatistics(x, y, samples->x, samples->y, samples->ratio), proposals::kVisited);
+    if (auto done = folder.setFuelError(round, error.rms * 100); !done) return tl::unexpected(done.error());
+    return error;
+}
+
+Result<carfolder::Round> makeRound(const Kit& kit, carfolder::CarFolder& folder, int64_t parent, const std::vector<calibration::Edit>& edits,
+                                   const std::string& title, const std::string& note) {
+    auto calibration = calibrationOf(kit, folder, parent);
+    if (!calibration) return tl::unexpected(calibration.error());
+    for (const auto& edit : edits)
+        if (auto done = calibration->apply(edit); !done) return tl::unexpected(done.error());
+    if (auto mended = calibration->mendChecksums(kit.profile.checksums); !mended) return tl::unexpected(mended.error());
+    return folder.addRound(parent, calibration->image(), title, note);
+}
+
+}  // namespace brusk::job

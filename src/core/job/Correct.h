@@ -1,0 +1,27 @@
+// From a round's recordings to the next round.
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include "core/carfolder/CarFolder.h"
+#include "core/job/Garage.h"
+#include "core/proposals/AirCorrection.h"
+#include "core/proposals/BaseCalibration.h"
+
+namespace brusk::job {
+
+/// A round's image seen through the kit's definition; refused when they do not belong together.
+[[nodiscard]] Result<calibration::Calibration> calibrationOf(const Kit& kit, const carfolder::CarFolder& folder, int64_t round);
+
+[[nodiscard]] Result<std::shared_ptr<const recording::Recording>> loadRecording(carfolder::CarFolder& folder, const carfolder::RecordingEntry& entry);
+
+/// The air samples of all recordings driven on a round.
+[[nodiscard]] Result<evidence::AirSamples> roundSamples(carfolder::CarFolder& folder, int64_t round);
+
+/// Measures a round's fuel error from its recordings and keeps it in the ledger.
+[[nodiscard]] Result<evidence::FuelError> measureFuelError(const Kit& kit, carfolder::CarFolder& folder, int64_t round);
+
+/// Applies edits to a round's calibration, mends the checksums and keeps the result as a new round.
+[[nodiscard]] Result<carfolder::Round> makeRound(const Kit& kit, carfolder::CarFolder& folder, int64_t parent, const std::vector<calibration::Edit>& edits,
+                                                 const std::string& title, const std::string& note);
+
+}  // namespace brusk::job

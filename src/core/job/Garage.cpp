@@ -1,0 +1,124 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/job/Garage.h"
+
+#include <algorithm>
+#include <nlohmann/json.hpp>
+
+namespace brusk::job {
+
+using nlohmann::json;
+
+Result<std::shared_ptr<const Kit>> loadKit(storage::FileSystem& files, const storage::Path& path) {
+    const auto text = files.read(path);
+    if (!text) return tl::unexpected(text.error());
+    auto profile = link::readProfile(asText(*text));
+    if (!profile) return failBecause("The profile " + path.filename().string() + " can't be used.", profile.error());
+    auto kit = std::make_shared<Kit>();
+    kit->profile = std::move(*profile);
+    kit->definitionFile = (path.parent_path() / kit->profile.definitionFile).string();
+    const auto a2l = files.read(kit->definitionFile);
+    if (!a2l) return tl::unexpected(a2l.error());
+    auto contents = definition::readA2l(asText(*a2l));
+    if (!contents) return failBecause("The definition " + kit->profile.definitionFile + " can't be used.", contents.error());
+    kit->definition = std::make_shared<const definition::Definition>(std::move(contents->definition));
+    std::error_code ignored;
+    for (const auto& entry : std::filesystem::directory_iterator(path.parent_path(), ignored)) {
+        if (entry.path().extension() != ".dbc") continue;
+        const auto dbc = files.read(entry.path());
+        if (!dbc) return tl::unexpected(dbc.error());
+        auto messages = link::readDbc(asText(*dbc));
+        if (!messages) return failBecause("The sensor file " + entry.path().filename().string() + " can't be used.", messages.error());
+        kit->externalSensors.insert(kit->externalSensors.end(), messages->begin(), messages->end());
+    }
+    return std::shared_ptr<const Kit>(std::move(kit));
+}
+
+std::vector<std::shared_ptr<const Kit>> loadKits(storage::FileSystem& files, const storage::Path& folder, std::vector<Error>& problems) {
+    std::vector<storage::Path> profiles;
+    std::error_code ignored;
+    for (const auto& entry : std::filesystem::recursive_directory_iterator(folder, ignored))
+        if (entry.path().filename().string().ends_with(".profile.json")) profiles.push_back(entry.path());
+    std::sort(profiles.begin(), profiles.end());
+    std::vector<std::shared_ptr<const Kit>> kits;
+    for (const auto& path : profiles) {
+        auto kit = loadKit(files, path);
+        if (kit) kits.push_back(std::move(*kit));
+        else problems.push_back(kit.error());
+    }
+    return kits;
+}
+
+Result<Found> findController(link::CanPort& port, const std::vector<std::shared_ptr<const Kit>>& kits) {
+    if (kits.empty()) return fail(ErrorCode::NotFound, "There is no controller profile; look at the data folder.");
+    Error last;
+    for (const auto& kit : kits) {
+        link::Uds uds(port, kit->profile);
+        auto identity = link::identify(uds);
+        if (!identity) {
+            last = identity.error();
+            if (last.code == ErrorCode::LinkLost) break;
+            continue;
+        }
+        Found found{kit, *identity, identity->at("software").empty(), {}};
+        found.why = kit->profile.name + ", because the controller says it is hardware " + identity->at("hardware");
+        if (!found.bootMode && identity->at("software") != kit->profile.definitionSoftware)
+            return fail(ErrorCode::Mismatch, "The controller runs software \"" + identity->at("software") + "\"; the definition is for \"" +
+                                                 kit->profile.definitionSoftware + "\". Nothing can be edited until the right definition is there.");
+        return found;
+    }
+    return tl::unexpected(last);
+}
+
+std::string toJson(const proposals::BuildSheet& sheet) {
+    json out = json::object();
+    if (sheet.injectorFlow_cm3min) out["injector_flow_cm3min"] = *sheet.injectorFlow_cm3min;
+    out["injector_rated_pressure_kPa"] = sheet.injectorRatedPressure_kPa;
+    out["fuel_pressure_kPa"] = sheet.fuelPressure_kPa;
+    for (const auto& point : sheet.deadTimes) out["dead_times"].push_back({{"volts", point.volts}, {"us", point.time_us}});
+    if (sheet.pressureSensor)
+        out["pressure_sensor"] = {{"low_volts", sheet.pressureSensor->lowVolts},
+                                  {"low_kPa", sheet.pressureSensor->lowPressure_kPa},
+                                  {"high_volts", sheet.pressureSensor->highVolts},
+                                  {"high_kPa", sheet.pressureSensor->highPressure_kPa}};
+    if (sheet.ethanol_pct) out["ethanol_pct"] = *sheet.ethanol_pct;
+    return out.dump();
+}
+
+Result<proposals::BuildSheet> buildSheetFromJson(const std::string& text) {
+    proposals::BuildSheet sheet;
+    if (text.empty()) return sheet;
+    try {
+        const json in = json::parse(text);
+        if (in.contains("injector_flow_cm3min")) sheet.injectorFlow_cm3min = in["injector_flow_cm3min"].get<double>();
+        sheet.injectorRatedPressure_kPa = in.value("injector_rated_pressure_kPa", 300.0);
+        sheet.fuelPressure_kPa = in.value("fuel_pressure_kPa", 300.0);
+        for (const json& point : in.value("dead_times", json::array())) sheet.deadTimes.push_back({point.at("volts"), point.at("us")});
+        if (in.contains("pressure_sensor")) {
+            const json& s = in["pressure_sensor"];
+            sheet.pressureSensor = proposals::SensorPoints{s.at("low_volts"), s.at("low_kPa"), s.at("high_volts"), s.at("high_kPa")};
+        }
+        if (in.contains("ethanol_pct")) sheet.ethanol_pct = in["ethanol_pct"].get<double>();
+        return sheet;
+    } catch (const json::exception& problem) {
+        return fail(ErrorCode::BadInput, std::string("The build sheet can't be read: ") + problem.what() + ".");
+    }
+}
+
+std::string toJson(const link::Identity& identity) {
+    return json{{"values", identity.values}, {"voltage", identity.voltage}}.dump();
+}
+
+Result<link::Identity> identityFromJson(const std::string& text) {
+    link::Identity out;
+    if (text.empty()) return fail(ErrorCode::NotFound, "This car was not identified yet.");
+    try {
+        const json in = json::parse(text);
+        out.values = in.at("values").get<std::map<std::string, std::string>>();
+        out.voltage = in.value("voltage", 0.0);
+        return out;
+    } catch (const json::exception& problem) {
+        return fail(ErrorCode::BadInput, std::string("The stored identity can't be read: ") + problem.what() + ".");
+    }
+}
+
+}  // namespace brusk::job

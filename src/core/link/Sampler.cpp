@@ -1,0 +1,112 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/link/Sampler.h"
+
+#include <algorithm>
+#include <numeric>
+
+namespace brusk::link {
+namespace {
+
+constexpr size_t kPeriodicRoom = 7;  // A periodic frame: its identifier's low byte, then data (ISO 14229-3, UUDT).
+constexpr int64_t kSilence_us = 1000000;
+constexpr int64_t kKeepAlive_us = 2000000;
+
+}  // namespace
+
+Result<SamplePlan> planSampling(const Profile& profile, const std::vector<Uds::Place>& items) {
+    if (items.empty()) return fail(ErrorCode::BadInput, "Choose at least one channel to record.");
+    SamplePlan plan;
+    // Largest first, into the first identifier with room.
+    std::vector<size_t> order(items.size());
+    std::iota(order.begin(), order.end(), size_t{0});
+    std::stable_sort(order.begin(), order.end(), [&](size_t a, size_t b) { return items[a].size > items[b].size; });
+    std::vector<size_t> used;
+    for (const size_t item : order) {
+        const uint8_t size = items[item].size;
+        if (size == 0 || size > 4) return fail(ErrorCode::BadInput, "A channel of " + std::to_string(size) + " bytes can't be sampled.");
+        size_t id = 0;
+        while (id < used.size() && used[id] + size > kPeriodicRoom) ++id;
+        if (id == used.size()) {
+            used.push_back(0);
+            plan.ids.emplace_back();
+        }
+        plan.ids[id].push_back({item, used[id], size});
+        used[id] += size;
+    }
+    if (plan.ids.size() > static_cast<size_t>(profile.dynamicIds))
+        return fail(ErrorCode::OutOfRange, "These " + std::to_string(items.size()) + " channels need " + std::to_string(plan.ids.size()) +
+                                               " periodic frames; the controller sends at most " + std::to_string(profile.dynamicIds) + ". Choose fewer.");
+    CanFrame longest;
+    longest.id = profile.periodicId;
+    longest.length = 8;
+    longest.data = {1, 0x55, 0xAA, 0x5A, 0xA5, 0x3C, 0xC3, 0x69};
+    plan.busLoad = static_cast<double>(frameTime_us(longest)) * static_cast<double>(plan.ids.size()) / static_cast<double>(profile.fastPeriod_us);
+    return plan;
+}
+
+Done Sampler::start() {
+    if (auto done = uds_.startSession(uds_.profile().sessionExtended); !done) return done;
+    if (auto done = uds_.clearDynamicIds(); !done) return done;
+    std::vector<uint8_t> ids;
+    for (size_t id = 0; id < plan_.ids.size(); ++id) {
+        std::vector<Uds::Place> places;
+        for (const SamplePlan::Slot& slot : plan_.ids[id]) places.push_back(items_[slot.item]);
+        const auto did = static_cast<uint16_t>(uds_.profile().firstDynamicId + id);
+        if (auto done = uds_.defineDynamicId(did, places); !done) return done;
+        ids.push_back(static_cast<uint8_t>(did));
+    }
+    row_ = SampleRow{0, std::vector<uint32_t>(items_.size()), std::vector<bool>(items_.size())};
+    seen_.assign(plan_.ids.size(), false);
+    lastFrame_us_ = lastPresent_us_ = uds_.port().now_us();
+    return uds_.startPeriodic(uds_.profile().fastRate, ids);
+}
+
+void Sampler::take(const CanFrame& frame, const OnRow& onRow) {
+    const size_t id = static_cast<size_t>(frame.data[0]) - (uds_.profile().firstDynamicId & 0xFFu);
+    if (id >= plan_.ids.size()) return;
+    const auto flush = [&] {
+        if (std::find(seen_.begin(), seen_.end(), true) == seen_.end()) return;
+        onRow(row_);
+        std::fill(seen_.begin(), seen_.end(), false);
+        std::fill(row_.present.begin(), row_.present.end(), false);
+    };
+    // The same identifier again, or one that comes more than half a period late, belongs to the next row.
+    if (seen_[id] || frame.time_us - row_.time_us > uds_.profile().fastPeriod_us / 2) flush();
+    if (std::find(seen_.begin(), seen_.end(), true) == seen_.end()) row_.time_us = frame.time_us;
+    seen_[id] = true;
+    for (const SamplePlan::Slot& slot : plan_.ids[id]) {
+        if (1 + slot.offset + slot.size > frame.length) continue;
+        row_.raw[slot.item] = static_cast<uint32_t>(loadUnsigned(frame.data.data() + 1 + slot.offset, slot.size, ByteOrder::BigEndian));
+        row_.present[slot.item] = true;
+    }
+    if (std::find(seen_.begin(), seen_.end(), false) == seen_.end()) flush();
+}
+
+Done Sampler::poll(int64_t deadline_us, const OnRow& onRow, const OnFrame& onOther) {
+    CanPort& port = uds_.port();
+    while (port.now_us() < deadline_us) {
+        const int64_t until = std::min(deadline_us, lastFrame_us_ + kSilence_us);
+        auto frame = port.receive(until);
+        if (!frame) return tl::unexpected(frame.error());
+        if (*frame && (*frame)->id == uds_.profile().periodicId) {
+            lastFrame_us_ = (*frame)->time_us;
+            take(**frame, onRow);
+        } else if (*frame && onOther) {
+            onOther(**frame);
+        }
+        if (port.now_us() - lastFrame_us_ >= kSilence_us)
+            return fail(ErrorCode::Timeout, "The controller stopped sending samples. Is the ignition off, or the cable out?");
+        if (port.now_us() - lastPresent_us_ >= kKeepAlive_us) {
+            lastPresent_us_ = port.now_us();
+            if (auto done = uds_.testerPresent(); !done) return done;
+        }
+    }
+    return {};
+}
+
+Done Sampler::stop() {
+    if (auto done = uds_.stopPeriodic(); !done) return done;
+    return uds_.clearDynamicIds();
+}
+
+}  // namespace brusk::link

@@ -1,0 +1,80 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/link/UnixSocketPort.h"
+
+#include <poll.h>
+#include <sys/socket.h>
+#include <sys/un.h>
+#include <unistd.h>
+
+#include <algorithm>
+#include <cerrno>
+#include <chrono>
+#include <cstring>
+
+#include "core/link/SocketFrame.h"
+
+namespace brusk::link {
+namespace {
+
+class UnixSocketPort final : public CanPort {
+  public:
+    UnixSocketPort(int fd, std::string path) : fd_(fd), path_(std::move(path)) {}
+    ~UnixSocketPort() override { ::close(fd_); }
+
+    Done send(const CanFrame& frame) override {
+        const SocketFrame bytes = packSocketFrame(frame);
+        if (::send(fd_, bytes.data(), bytes.size(), MSG_NOSIGNAL) != static_cast<ssize_t>(bytes.size())) return tl::unexpected(lost());
+        return {};
+    }
+
+    Result<std::optional<CanFrame>> receive(int64_t deadline_us) override {
+        while (true) {
+            const int64_t left_us = std::max<int64_t>(0, deadline_us - now_us());
+            pollfd waiting{fd_, POLLIN, 0};
+            const timespec timeout{left_us / 1000000, (left_us % 1000000) * 1000};
+            const int ready = ::ppoll(&waiting, 1, &timeout, nullptr);
+            if (ready < 0 && errno == EINTR) continue;
+            if (ready < 0) return tl::unexpected(lost());
+            if (ready == 0) return std::optional<CanFrame>{};
+            uint8_t bytes[64];
+            const ssize_t count = ::recv(fd_, bytes, sizeof bytes, 0);
+            if (count < 0 && errno == EINTR) continue;
+            if (count <= 0) return tl::unexpected(lost());
+            auto frame = unpackSocketFrame(bytes, static_cast<size_t>(count));
+            if (!frame) continue;
+            frame->time_us = now_us();
+            return frame;
+        }
+    }
+
+    int64_t now_us() const override {
+        return std::chrono::duration_cast<std::chrono::microseconds>(std::chrono::steady_clock::now().time_since_epoch()).count();
+    }
+
+  private:
+    Error lost() const {
+        return Error{ErrorCode::LinkLost, "The link " + path_ + " is gone: the other side closed it. Plug it in again and repeat the step.", nullptr};
+    }
+
+    int fd_;
+    std::string path_;
+};
+
+}  // namespace
+
+Result<std::unique_ptr<CanPort>> openUnixSocket(const std::string& path) {
+    sockaddr_un address{};
+    address.sun_family = AF_UNIX;
+    if (path.empty() || path.size() >= sizeof address.sun_path) return fail(ErrorCode::BadInput, "The socket path \"" + path + "\" is empty or too long.");
+    std::memcpy(address.sun_path, path.c_str(), path.size() + 1);
+    const int fd = ::socket(AF_UNIX, SOCK_SEQPACKET | SOCK_CLOEXEC, 0);
+    if (fd < 0) return fail(ErrorCode::Io, std::string("No socket: ") + std::strerror(errno) + ".");
+    if (::connect(fd, reinterpret_cast<const sockaddr*>(&address), sizeof address) != 0) {
+        const std::string reason = std::strerror(errno);
+        ::close(fd);
+        return fail(ErrorCode::NotFound, "Nobody listens on " + path + " (" + reason + "). Start brusk-benchcar --link unix:" + path + " first.");
+    }
+    return std::unique_ptr<CanPort>(std::make_unique<UnixSocketPort>(fd, path));
+}
+
+}  // namespace brusk::link

@@ -1,0 +1,261 @@
+// Block layouts: ASAM MDF 4.1.1 base standard, chapter 6. Every block begins with id (4), reserved (4), length (8),
+// link count (8); all numbers little-endian; all blocks start at multiples of 8.
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include <chrono>
+
+#include "core/recording/Mdf4.h"
+
+namespace brusk::recording {
+namespace {
+
+/// Builds the file's head in memory; links are positions in the file.
+class Blocks {
+  public:
+    Bytes bytes;
+
+    uint64_t here() const { return bytes.size(); }
+    void u8(uint64_t v) { put(v, 1); }
+    void u16(uint64_t v) { put(v, 2); }
+    void u32(uint64_t v) { put(v, 4); }
+    void u64(uint64_t v) { put(v, 8); }
+    void f64(double v) { u64(std::bit_cast<uint64_t>(v)); }
+    void zeros(size_t n) { bytes.insert(bytes.end(), n, 0); }
+
+    /// Starts a block; its length is set by end().
+    uint64_t begin(const char (&id)[5], std::initializer_list<uint64_t> links) {
+        const uint64_t at = here();
+        bytes.insert(bytes.end(), id, id + 4);
+        zeros(4);
+        u64(0);
+        u64(links.size());
+        for (const uint64_t link : links) u64(link);
+        return at;
+    }
+    void end(uint64_t at) {
+        storeUnsigned(bytes.data() + at + 8, 8, ByteOrder::LittleEndian, here() - at);
+        while (bytes.size() % 8) bytes.push_back(0);
+    }
+    uint64_t text(const std::string& value, bool xml = false) {
+        if (value.empty()) return 0;
+        const uint64_t at = xml ? begin("##MD", {}) : begin("##TX", {});
+        bytes.insert(bytes.end(), value.begin(), value.end());
+        u8(0);
+        end(at);
+        return at;
+    }
+    static uint64_t linkPosition(uint64_t block, size_t link) { return block + 24 + 8 * link; }
+    void setLink(uint64_t block, size_t link, uint64_t target) {
+        storeUnsigned(bytes.data() + linkPosition(block, link), 8, ByteOrder::LittleEndian, target);
+    }
+
+  private:
+    void put(uint64_t v, size_t n) {
+        bytes.resize(bytes.size() + n);
+        storeUnsigned(bytes.data() + bytes.size() - n, n, ByteOrder::LittleEndian, v);
+    }
+};
+
+std::string escaped(const std::string& text) {
+    std::string out;
+    for (const char c : text) {
+        if (c == '<') out += "&lt;";
+        else if (c == '>') out += "&gt;";
+        else if (c == '&') out += "&amp;";
+        else if (c == '"') out += "&quot;";
+        else out += c;
+    }
+    return out;
+}
+
+std::string headComment(const Recording& r) {
+    const auto property = [](const char* name, const std::string& value) {
+        return std::string("<e name=\"") + name + "\">" + escaped(value) + "</e>";
+    };
+    return "<HDcomment><TX>" + escaped(r.title) + "</TX><common_properties>" + property("started", r.startedAt) + property("round", r.roundId) +
+           property("image_sha256", r.imageSha256) + "</common_properties></HDcomment>";
+}
+
+std::string channelComment(const Channel& channel) {
+    return "<CNcomment><TX>" + escaped(channel.description) + "</TX><common_properties><e name=\"role\">" + escaped(channel.role) +
+           "</e></common_properties></CNcomment>";
+}
+
+// ID block: "MDF     " when finalised, "UnFinMF " before; flags 1 (cycle counts) and 16 (last data list) then.
+void idBlock(Blocks& out, bool finalised) {
+    const std::string_view head = finalised ? "MDF     " : "UnFinMF ";
+    out.bytes.insert(out.bytes.end(), head.begin(), head.end());
+    const std::string_view rest = "4.10    brusk   ";
+    out.bytes.insert(out.bytes.end(), rest.begin(), rest.end());
+    out.zeros(4);
+    out.u16(410);
+    out.zeros(30);
+    out.u16(finalised ? 0 : 1);
+    out.u16(0);
+}
+
+uint64_t channelBlock(Blocks& out, const Channel& channel, bool master, uint64_t offset, uint64_t next) {
+    const uint64_t name = out.text(channel.name);
+    const uint64_t unit = out.text(channel.unit);
+    const uint64_t comment = channel.description.empty() && channel.role.empty() ? 0 : out.text(channelComment(channel), true);
+    const uint64_t at = out.begin("##CN", {next, 0, name, 0, 0, 0, unit, comment});
+    out.u8(master ? 2 : 0);  // channel type: master or value
+    out.u8(master ? 1 : 0);  // sync type: time
+    out.u8(4);               // data type: IEEE float, little-endian
+    out.u8(0);               // bit offset
+    out.u32(offset);
+    out.u32(master ? 64 : 32);
+    out.u32(0);              // flags
+    out.u32(0);              // invalidation bit
+    out.u8(0xFF);            // precision: no restriction
+    out.u8(0);
+    out.u16(0);
+    out.zeros(6 * 8);        // ranges and limits
+    out.end(at);
+    return at;
+}
+
+}  // namespace
+
+Result<std::unique_ptr<Mdf4Writer>> Mdf4Writer::create(storage::FileSystem& files, const storage::Path& path, const Recording& layout) {
+    Blocks out;
+    idBlock(out, false);
+    const uint64_t head = out.begin("##HD", {0, 0, 0, 0, 0, 0});
+    const auto now = std::chrono::duration_cast<std::chrono::nanoseconds>(std::chrono::system_clock::now().time_since_epoch()).count();
+    out.u64(static_cast<uint64_t>(now));
+    out.zeros(4);  // zone and daylight saving: UTC
+    out.u8(0);
+    out.u8(0);
+    out.u8(0);
+    out.u8(0);
+    out.f64(0);
+    out.f64(0);
+    out.end(head);
+    out.setLink(head, 5, out.text(headComment(layout), true));
+
+    const uint64_t historyText = out.text("<FHcomment><TX>recorded</TX><tool_id>brusk</tool_id><tool_vendor>brusk</tool_vendor><tool_version>0.1</tool_version></FHcomment>", true);
+    const uint64_t history = out.begin("##FH", {0, historyText});
+    out.u64(static_cast<uint64_t>(now));
+    out.zeros(8);
+    out.end(history);
+    out.setLink(head, 1, history);
+
+    std::vector<OpenGroup> groups;
+    uint64_t previous = 0;
+    for (const Group& group : layout.groups) {
+        // Channels are linked forward, so the last is written first.
+        uint64_t next = 0;
+        for (size_t i = group.channels.size(); i-- > 0;) next = channelBlock(out, group.channels[i], false, 8 + 4 * i, next);
+        Channel time;
+        time.name = "time";
+        time.unit = "s";
+        const uint64_t master = channelBlock(out, time, true, 0, next);
+        const uint64_t name = out.text(group.name);
+        const uint64_t channelGroup = out.begin("##CG", {0, master, name, 0, 0, 0});
+        out.u64(0);  // record id
+        OpenGroup open;
+        open.channels = group.channels.size();
+        open.countAt = out.here();
+        out.u64(0);  // cycle count
+        out.u16(0);
+        out.u16(0);
+        out.zeros(4);
+        out.u32(8 + 4 * group.channels.size());
+        out.u32(0);
+        out.end(channelGroup);
+        const uint64_t data = out.begin("##DG", {0, channelGroup, 0, 0});
+        out.u8(0);
+        out.zeros(7);
+        out.end(data);
+        open.linkAt = Blocks::linkPosition(data, 2);
+        if (previous == 0) out.setLink(head, 0, data);
+        else out.setLink(previous, 0, data);
+        previous = data;
+        groups.push_back(std::move(open));
+    }
+    auto file = files.create(path);
+    if (!file) return tl::unexpected(file.error());
+    auto writer = std::unique_ptr<Mdf4Writer>(new Mdf4Writer(std::move(*file)));
+    writer->groups_ = std::move(groups);
+    if (auto done = writer->file_->append(out.bytes); !done) return tl::unexpected(done.error());
+    if (auto done = writer->file_->sync(); !done) return tl::unexpected(done.error());
+    return writer;
+}
+
+void Mdf4Writer::append(size_t group, double time_s, std::span<const float> values) {
+    OpenGroup& open = groups_[group];
+    const size_t at = open.pending.size();
+    open.pending.resize(at + 8 + 4 * open.channels);
+    uint8_t* row = open.pending.data() + at;
+    storeUnsigned(row, 8, ByteOrder::LittleEndian, std::bit_cast<uint64_t>(time_s));
+    for (size_t i = 0; i < open.channels; ++i) {
+        const float value = i < values.size() ? values[i] : std::numeric_limits<float>::quiet_NaN();
+        storeUnsigned(row + 8 + 4 * i, 4, ByteOrder::LittleEndian, std::bit_cast<uint32_t>(value));
+    }
+    ++open.pendingRows;
+}
+
+Done Mdf4Writer::flush() {
+    // Order matters: the samples first, then the link to them, then the count. A cut at any point leaves a file whose
+    // linked samples are all there.
+    struct Ready {
+        OpenGroup* group;
+        uint64_t list;
+        uint64_t nextLink;
+    };
+    std::vector<Ready> ready;
+    for (OpenGroup& group : groups_) {
+        if (group.pendingRows == 0) continue;
+        Blocks out;
+        const uint64_t base = file_->size();
+        const uint64_t data = out.begin("##DT", {});
+        out.bytes.insert(out.bytes.end(), group.pending.begin(), group.pending.end());
+        out.end(data);
+        const uint64_t list = out.begin("##DL", {0, base + data});
+        out.u8(0);  // flags: offsets follow
+        out.zeros(3);
+        out.u32(1);
+        out.u64(group.rows * (8 + 4 * group.channels));
+        out.end(list);
+        if (auto done = file_->append(out.bytes); !done) return done;
+        ready.push_back({&group, base + list, base + Blocks::linkPosition(list, 0)});
+    }
+    if (ready.empty()) return {};
+    if (auto done = file_->sync(); !done) return done;
+    for (const Ready& r : ready) {
+        uint8_t number[8];
+        storeUnsigned(number, 8, ByteOrder::LittleEndian, r.list);
+        if (auto done = file_->patch(r.group->linkAt, number); !done) return done;
+        r.group->linkAt = r.nextLink;
+        r.group->rows += r.group->pendingRows;
+        r.group->pendingRows = 0;
+        r.group->pending.clear();
+        storeUnsigned(number, 8, ByteOrder::LittleEndian, r.group->rows);
+        if (auto done = file_->patch(r.group->countAt, number); !done) return done;
+    }
+    return file_->sync();
+}
+
+Done Mdf4Writer::finish() {
+    if (auto done = flush(); !done) return done;
+    Blocks out;
+    idBlock(out, true);
+    if (auto done = file_->patch(0, out.bytes); !done) return done;
+    return file_->sync();
+}
+
+Done saveMdf4(storage::FileSystem& files, const storage::Path& path, const Recording& recording) {
+    auto writer = Mdf4Writer::create(files, path, recording);
+    if (!writer) return tl::unexpected(writer.error());
+    std::vector<float> row;
+    for (size_t g = 0; g < recording.groups.size(); ++g) {
+        const Group& group = recording.groups[g];
+        row.resize(group.channels.size());
+        for (size_t i = 0; i < group.time_s.size(); ++i) {
+            for (size_t c = 0; c < row.size(); ++c) row[c] = group.channels[c].values[i];
+            (*writer)->append(g, group.time_s[i], row);
+        }
+    }
+    return (*writer)->finish();
+}
+
+}  // namespace brusk::recording

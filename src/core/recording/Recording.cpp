@@ -1,0 +1,58 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/recording/Recording.h"
+
+#include <algorithm>
+
+#include "core/base/Text.h"
+
+namespace brusk::recording {
+
+const Channel* Group::find(std::string_view wanted) const {
+    for (const Channel& channel : channels)
+        if (channel.name == wanted) return &channel;
+    return nullptr;
+}
+
+double Recording::duration_s() const {
+    double last = 0;
+    for (const Group& group : groups)
+        if (!group.time_s.empty()) last = std::max(last, group.time_s.back());
+    return last;
+}
+
+size_t Recording::samples() const {
+    size_t count = 0;
+    for (const Group& group : groups) count += group.time_s.size();
+    return count;
+}
+
+Recording::Place Recording::find(std::string_view name) const {
+    const std::string wanted = toLower(name);
+    for (const Group& group : groups)
+        for (const Channel& channel : group.channels)
+            if (toLower(channel.name) == wanted) return {&group, &channel};
+    return {};
+}
+
+Recording::Place Recording::findRole(std::string_view role) const {
+    for (const Group& group : groups)
+        for (const Channel& channel : group.channels)
+            if (channel.role == role) return {&group, &channel};
+    return {};
+}
+
+std::vector<Gap> gapsOf(const Group& group) {
+    std::vector<Gap> gaps;
+    if (group.rate_hz <= 0) return gaps;
+    const double longest = 3 / group.rate_hz;
+    for (size_t i = 1; i < group.time_s.size(); ++i)
+        if (group.time_s[i] - group.time_s[i - 1] > longest) gaps.push_back({group.time_s[i - 1], group.time_s[i]});
+    return gaps;
+}
+
+size_t indexAt(const std::vector<double>& time_s, double t) {
+    const auto after = std::upper_bound(time_s.begin(), time_s.end(), t);
+    return after == time_s.begin() ? 0 : static_cast<size_t>(after - time_s.begin()) - 1;
+}
+
+}  // namespace brusk::recording

@@ -10,6 +10,7 @@ namespace ram = map::ram;
 
 namespace {
 constexpr int kRunning_rpm = 500;
+constexpr int kStalled_rpm = 120;
 constexpr int kShortLimitScale = 100;
 constexpr int kZoneBorders[] = {1200, 3000, 6500};  // 0.02 kg/h: 24, 60, 130 kg/h
 constexpr int kCodeTicks = 300;                     // three seconds of failing set a code
@@ -61,7 +62,8 @@ int Controller::coolantIndex() const {
 void Controller::readSensors(const SensorReadings& in) {
     in_ = in;
     const int rpm = in.speed_qrpm / 4;
-    engineState_ = rpm > kRunning_rpm ? 2 : in.starter ? 1 : 0;
+    // An engine that was turned keeps its fuel while it catches.
+    engineState_ = rpm > kRunning_rpm ? 2 : in.starter || (engineState_ > 0 && rpm > kStalled_rpm) ? 1 : 0;
     runTicks_ = engineState_ == 2 ? runTicks_ + 1 : 0;
 
     const int64_t read_c = (int64_t{in.mapVolts_mV} * memory_.u16(cal::kMapSlope)) / 1000 + memory_.s16(cal::kMapOffset);

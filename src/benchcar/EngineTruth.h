@@ -11,7 +11,7 @@ namespace brusk::benchcar {
 
 /// A part of the car that the owner changed, or not.
 struct Injectors {
-    double flow_cm3min;   ///< at rated pressure
+    double flow_cm3min;   ///< at the car's fuel pressure
     double deadAt14_us;   ///< dead time at 14 V
     double deadSlope_us;  ///< more of it per volt below 14 V (coil current rises more slowly)
 };
@@ -27,9 +27,10 @@ struct Parts {
     double ethanol;  ///< volume fraction of the fuel
 };
 
-// Makers' figures: 380 and 620 cm3/min at 3 bar; sensors of 2.5 and 3.5 bar absolute, 0.4 V at 20 kPa and 4.65 V at full scale.
+// Makers' figures: 380 and 620 cm3/min at 3 bar; the owner's fuel pressure regulator holds 3.5 bar, so the new ones flow
+// 620 sqrt(3.5 / 3); sensors of 2.5 and 3.5 bar absolute, 0.4 V at 20 kPa and 4.65 V at full scale.
 inline constexpr Parts kStockParts{{380, 870, 95}, {54.118, -1.647}, false, 0.0};
-inline constexpr Parts kFittedParts{{620, 1010, 118}, {77.647, -11.059}, true, 0.10};
+inline constexpr Parts kFittedParts{{669.7, 1010, 118}, {77.647, -11.059}, true, 0.10};
 
 namespace truth {
 

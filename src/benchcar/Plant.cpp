@@ -73,11 +73,12 @@ void Plant::drive() {
         s_.pedal = 0;
         s_.gear = 0;
         clutch_ = 0;
-        starter_ = ignition_ && s_.speed_rpm < 450;
+        starter_ = ignition_ && s_.speed_rpm < 600;
         return;
     }
     const Leg& leg = route_->legs[leg_];
-    starter_ = s_.speed_rpm < 450 && leg.gear == 0;
+    // A stalled engine is started again, clutch pressed.
+    starter_ = s_.speed_rpm < (starter_ ? 600 : 350);
     routeTime_s_ += kStep_s;
     legTime_s_ += kStep_s;
     grade_ = leg.gradeFrom + (leg.gradeTo - leg.gradeFrom) * std::min(1.0, legTime_s_ / leg.seconds);
@@ -85,7 +86,7 @@ void Plant::drive() {
         s_.gear = leg.gear;
         clutch_ = 0;
     }
-    clutch_ = leg.gear == 0 ? 0 : std::min(1.0, clutch_ + kStep_s / 0.6);
+    clutch_ = leg.gear == 0 || starter_ ? 0 : std::min(1.0, clutch_ + kStep_s / 0.6);
     if (tick_ % 10 == 0) {
         // A driver: corrects the pedal by the speed that is missing, and more the longer it is missing.
         const double missing = leg.speed_kmh - s_.vehicle_kmh;
@@ -148,7 +149,7 @@ void Plant::burn(const ActuatorCommands& commands) {
     const double indicated = work_J * kCylinders / (4 * std::numbers::pi);
     // Friction mean effective pressure (Heywood eq. 13.6a scaled to a modern engine) and pumping.
     const double speed = s_.speed_rpm / 1000;
-    const double fmep_kPa = 75 + 12 * speed + 3.2 * speed * speed + std::max(0.0, 70 - s_.coolant_C) * 1.1;
+    const double fmep_kPa = 104 + 12 * speed + 3.2 * speed * speed + std::max(0.0, 70 - s_.coolant_C) * 1.1;
     const double pumping_kPa = std::max(0.0, 104 - s_.pressure_kPa);
     const double lost = (fmep_kPa + pumping_kPa) * 1000 * kDisplacement_m3 / (4 * std::numbers::pi);
     s_.torque_Nm = indicated - (s_.speed_rpm > 5 ? lost : 0);

@@ -14,16 +14,16 @@ Route survey() {
     route.legs.push_back(hold(26, 0, 0));
     route.legs.push_back(hold(5, 14, 1));
     route.legs.push_back(hold(5, 24, 2));
-    double grade = -0.01;
+    constexpr double grade = 0.004;
     for (const double speed : {24.0, 30.0, 37.0, 45.0, 53.0, 61.0, 70.0, 79.0, 88.0, 98.0}) {
         const double top = speed < 26 ? 0.07 : speed < 40 ? 0.13 : speed < 60 ? 0.19 : 0.17;
         route.legs.push_back(hold(4, speed, 3, grade));
         route.legs.push_back(sweep(26, speed, 3, grade, top));
-        route.legs.push_back(sweep(20, speed, 3, top, -0.01));
+        route.legs.push_back(sweep(20, speed, 3, top, grade));
     }
     for (const double speed : {45.0, 70.0, 95.0, 120.0}) {
-        route.legs.push_back(hold(6, speed, 4, -0.005));
-        route.legs.push_back(sweep(22, speed, 4, -0.005, speed > 100 ? 0.06 : 0.12));
+        route.legs.push_back(hold(6, speed, 4, grade));
+        route.legs.push_back(sweep(22, speed, 4, grade, speed > 100 ? 0.06 : 0.12));
         route.legs.push_back(sweep(14, speed, 4, speed > 100 ? 0.06 : 0.12, 0));
     }
     route.legs.push_back(hold(8, 60, 4));

@@ -11,7 +11,7 @@ namespace brusk::benchcar {
 namespace {
 
 constexpr int kSpeeds[] = {600, 800, 1000, 1250, 1500, 1800, 2200, 2600, 3000, 3500, 4000, 4500, 5000, 5600, 6200, 6800};
-constexpr int kPressures[] = {20, 28, 36, 45, 55, 65, 75, 85, 100, 115, 130, 150, 175, 205};
+constexpr int kPressures[] = {15, 22, 30, 38, 48, 58, 70, 85, 100, 115, 130, 150, 175, 205};
 constexpr int kLoads[] = {60, 110, 160, 210, 260, 320, 380, 440, 520, 620, 740, 900};
 
 class Writer {

@@ -57,6 +57,18 @@ double deadTimeAt(const std::vector<DeadTimePoint>& table, double volts) {
     return table.back().time_us;
 }
 
+/// The least pulse that gives the fuel it gave at the old flow, and the formula; nothing when the definition has none.
+std::optional<std::pair<double, std::string>> leastPulse(const Calibration& calibration, double newFlow) {
+    const auto* pulse = calibration.definition().parameterWithRole("injector_least_pulse");
+    const auto* flow = calibration.definition().parameterWithRole("injector_flow");
+    if (!pulse || !flow) return std::nullopt;
+    const auto old = calibration.value(pulse->name);
+    const auto oldFlow = calibration.value(flow->name);
+    if (!old || !oldFlow) return std::nullopt;
+    const double least = *old * *oldFlow / newFlow;
+    return std::pair{least, formatNumber(*old, 0) + " us x " + formatNumber(*oldFlow, 0) + " / " + formatNumber(newFlow, 0) + " = " + formatNumber(least, 0) + " us"};
+}
+
 Done checkSheet(const BuildSheet& sheet) {
     if (sheet.injectorFlow_cm3min && (*sheet.injectorFlow_cm3min <= 0 || sheet.injectorRatedPressure_kPa <= 0 || sheet.fuelPressure_kPa <= 0))
         return fail(ErrorCode::OutOfRange, "Injector flow and fuel pressures must be above nothing.");
@@ -87,6 +99,11 @@ Result<std::vector<Proposal>> baseProposals(const Calibration& calibration, cons
                         "flow = " + formatNumber(*sheet.injectorFlow_cm3min, 0) + " x sqrt(" + formatNumber(sheet.fuelPressure_kPa, 0) + " / " +
                             formatNumber(sheet.injectorRatedPressure_kPa, 0) + ") = " + formatNumber(flow, 1) + " cm3/min");
         if (!done) return tl::unexpected(done.error());
+        if (auto least = leastPulse(calibration, flow); least) {
+            done = add(propose(calibration, "injector_least_pulse", "Injectors", {least->first}),
+                       "The shortest pulse keeps the fuel it gave before; left as it is, the larger injectors would run rich on a closed throttle.", least->second);
+            if (!done) return tl::unexpected(done.error());
+        }
     }
     if (!sheet.deadTimes.empty()) {
         const auto* parameter = calibration.definition().parameterWithRole("injector_dead_time");

@@ -20,16 +20,10 @@ int64_t wall_us() {
 
 }  // namespace
 
-tl::unexpected<Error> VirtualBus::lost() const {
-    return fail(ErrorCode::LinkLost, "The link to the bench car is gone: the cable is out. Plug it in and repeat the step.");
-}
-
-void VirtualBus::setConnected(bool connected) {
-    connected_ = connected;
-    framesToCut_ = -1;
-    if (connected) return;
+tl::unexpected<Error> VirtualBus::lost() {
     outbox_.clear();
     inbox_.clear();
+    return fail(ErrorCode::LinkLost, "The link to the bench car is gone: the cable is out. Plug it in and repeat the step.");
 }
 
 Done VirtualBus::send(const link::CanFrame& frame) {
@@ -80,7 +74,7 @@ void VirtualBus::deliver() {
     ++frames_;
     frame.time_us = now_us_;
     if (framesToCut_ >= 0 && framesToCut_-- == 0) {
-        setConnected(false);
+        connected_ = false;
         return;
     }
     if (keep_ && !keep_(frame)) return;
@@ -94,12 +88,12 @@ void VirtualBus::deliver() {
 
 Result<std::optional<link::CanFrame>> VirtualBus::receive(int64_t deadline_us) {
     while (true) {
+        if (!connected_) return lost();
         if (!inbox_.empty()) {
             const link::CanFrame frame = inbox_.front();
             inbox_.pop_front();
             return std::optional(frame);
         }
-        if (!connected_) return lost();
         if (!step(deadline_us)) return std::optional<link::CanFrame>{};
     }
 }

@@ -3,6 +3,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
+#include <atomic>
 #include <deque>
 #include <functional>
 #include <memory>
@@ -21,22 +22,22 @@ class VirtualBus final : public link::CanPort {
     int64_t now_us() const override { return now_us_; }
 
     // --- faults
-    /// Pulls the tester's cable, or plugs it in again.
-    void setConnected(bool connected);
+    /// Pulls the tester's cable, or plugs it in again. May be called from any thread.
+    void setConnected(bool connected) { connected_ = connected; }
+    bool connected() const { return connected_; }
     /// The cable is pulled after so many more frames of either side.
     void cutAfterFrames(int64_t frames) { framesToCut_ = frames; }
     /// Called for every frame on the wire; false loses it.
     void setFrameFilter(std::function<bool(const link::CanFrame&)> keep) { keep_ = std::move(keep); }
     int64_t framesSeen() const { return frames_; }
     int64_t busyTime_us() const { return busy_us_; }
-    /// The clock moved on without the bus being used: frames of that time are gone.
     BenchCar& car() { return car_; }
 
   private:
     /// Moves to the next thing that happens, at most to `limit_us`; false when nothing happened until then.
     bool step(int64_t limit_us);
     void deliver();
-    tl::unexpected<Error> lost() const;
+    tl::unexpected<Error> lost();
 
     BenchCar& car_;
     std::deque<link::CanFrame> outbox_;
@@ -46,7 +47,7 @@ class VirtualBus final : public link::CanPort {
     int64_t wireFreeAt_us_ = 0;
     int64_t now_us_ = 0;
     std::optional<link::CanFrame> carWants_;
-    bool connected_ = true;
+    std::atomic<bool> connected_{true};
     int64_t framesToCut_ = -1;
     int64_t frames_ = 0;
     int64_t busy_us_ = 0;

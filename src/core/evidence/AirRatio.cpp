@@ -38,7 +38,7 @@ Result<AirSamples> airSamples(const std::vector<const recording::Recording*>& re
         size_t cursor = 0;
         for (const uint32_t i : settledSamples(c, out.delay, rules, out.cost)) {
             const double measured = lambdaAround(c, c.time_s[i] + out.delay.at(c.airflow_kgh[i]), cursor);
-            const double ratio = measured / c.lambdaAsked[i] * (1 + c.shortTrim[i]) * (1 + c.longTrim[i]);
+            const double ratio = airRatioOf(measured, c.lambdaAsked[i], c.shortTrim[i], c.longTrim[i]);
             if (!std::isfinite(ratio) || ratio <= 0) continue;
             out.x.push_back(static_cast<float>(c.speed_rpm[i]));
             out.y.push_back(static_cast<float>(c.pressure_kPa[i]));

@@ -22,6 +22,11 @@ struct AirSamples {
     size_t size() const { return ratio.size(); }
 };
 
+/// True air over estimated air; trims as fractions. Holds in closed and open loop alike.
+inline double airRatioOf(double measured, double asked, double shortTrim, double longTrim) {
+    return measured / asked * (1 + shortTrim) * (1 + longTrim);
+}
+
 /// Measures the delay over all recordings, then collects what counts. The error names the channel that is missing.
 [[nodiscard]] Result<AirSamples> airSamples(const std::vector<const recording::Recording*>& recordings, const SettlingRules& rules);
 

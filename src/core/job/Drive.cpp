@@ -64,7 +64,7 @@ Result<ChannelSet> channelSet(const Kit& kit, const std::vector<std::string>& na
 DriveRecorder::DriveRecorder(link::Uds& uds, const Kit& kit, ChannelSet channels)
     : uds_(uds), kit_(kit), channels_(std::move(channels)), sampler_(uds, channels_.places, channels_.plan), row_(channels_.measurements.size()) {
     size_t signals = 0;
-    for (const auto& message : kit.externalSensors) signals += message.signals.size();
+    for (const auto& message : kit.externalSensors) signals += message.signalList.size();
     external_.assign(signals, std::nanf(""));
 }
 
@@ -80,7 +80,7 @@ recording::Recording DriveRecorder::layout() const {
     external.rate_hz = 100;
     for (const auto& message : kit_.externalSensors) {
         external.name = message.name;
-        for (const auto& signal : message.signals)
+        for (const auto& signal : message.signalList)
             external.channels.push_back({signal.name, signal.unit, message.name + " " + signal.name, signal.unit == "lambda" ? "lambda_measured" : "", {}});
     }
     return out;
@@ -104,7 +104,7 @@ Done DriveRecorder::poll(int64_t deadline_us, const OnRow& onRow, const OnRow& o
             size_t at = 0;
             for (const auto& message : kit_.externalSensors) {
                 const bool mine = message.id == frame.id && message.extended == frame.extended;
-                for (const auto& signal : message.signals) {
+                for (const auto& signal : message.signalList) {
                     if (mine) external_[at] = static_cast<float>(signal.decode(frame));
                     ++at;
                 }

@@ -61,7 +61,7 @@ Result<std::vector<DbcMessage>> readDbc(std::string_view text) {
             const auto factor = parseNumber(trimmed(part[6].str()));
             const auto offset = parseNumber(trimmed(part[7].str()));
             if (!start || !bits || !factor || !offset || *start > 63 || *bits == 0 || *bits > 64) return bad("a signal's place or scale is out of range");
-            out.back().signals.push_back({part[1], part[8], static_cast<int>(*start), static_cast<int>(*bits), part[4] == "0", part[5] == "-", *factor, *offset});
+            out.back().signalList.push_back({part[1], part[8], static_cast<int>(*start), static_cast<int>(*bits), part[4] == "0", part[5] == "-", *factor, *offset});
         }
     }
     if (out.empty()) return fail(ErrorCode::BadInput, "There is no message in this DBC file.");

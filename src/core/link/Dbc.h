@@ -28,7 +28,7 @@ struct DbcMessage {
     uint32_t id = 0;
     bool extended = false;
     std::string name;
-    std::vector<DbcSignal> signals;
+    std::vector<DbcSignal> signalList;
 };
 
 /// Reads BO_ and SG_ lines; the rest of the format is passed over. Errors name the line.

@@ -1,0 +1,57 @@
+// The one thread that talks to a link. It owns the port (and the bench car behind it); work is handed to it as tasks.
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include <atomic>
+#include <condition_variable>
+#include <deque>
+#include <functional>
+#include <memory>
+#include <mutex>
+#include <thread>
+
+#include "benchcar/VirtualBus.h"
+#include "core/link/CanPort.h"
+
+namespace brusk::app {
+
+/// An open link. Touched by the link thread only, but for `bus`'s cable, which is safe from anywhere.
+struct OpenPort {
+    std::unique_ptr<benchcar::BenchCar> car;    ///< with the bench car in this process
+    std::unique_ptr<benchcar::VirtualBus> bus;
+    std::unique_ptr<benchcar::PacedBus> paced;
+    std::unique_ptr<link::CanPort> socket;      ///< with another process
+    link::CanPort& port() { return paced ? static_cast<link::CanPort&>(*paced) : *socket; }
+    void setTimeLapse(double lapse) {
+        if (paced) paced->setTimeLapse(lapse);
+    }
+};
+
+class LinkThread {
+  public:
+    using Task = std::function<void(OpenPort&)>;
+
+    explicit LinkThread(std::unique_ptr<OpenPort> port);
+    /// Finishes the task that runs, forgets the others, closes the link.
+    ~LinkThread();
+    LinkThread(const LinkThread&) = delete;
+    LinkThread& operator=(const LinkThread&) = delete;
+
+    void post(Task task);
+    bool hasBenchCar() const { return hasBenchCar_; }
+    /// Pulls or plugs the bench car's cable, from any thread.
+    void setCable(bool plugged);
+
+  private:
+    void run();
+
+    std::unique_ptr<OpenPort> port_;
+    bool hasBenchCar_;
+    std::mutex mutex_;  // guards tasks_ and stopping_
+    std::condition_variable wake_;
+    std::deque<Task> tasks_;
+    bool stopping_ = false;
+    std::thread thread_;
+};
+
+}  // namespace brusk::app

@@ -1,0 +1,234 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "app/Session.h"
+
+#include <QThreadPool>
+#include <cmath>
+
+namespace brusk::app {
+
+namespace {
+constexpr int kSaveAfter_ms = 500;
+}
+
+const std::vector<RouteChoice>& routeChoices() {
+    static const std::vector<RouteChoice> choices = [] {
+        std::vector<RouteChoice> out;
+        for (const auto& route : benchcar::routes()) out.push_back({route.name, route.title, route.seconds()});
+        return out;
+    }();
+    return choices;
+}
+
+Session::Session(storage::FileSystem& files, storage::Path dataFolder, QObject* parent)
+    : QObject(parent), files_(files), dataFolder_(std::move(dataFolder)) {
+    saveTimer_.setSingleShot(true);
+    saveTimer_.setInterval(kSaveAfter_ms);
+    connect(&saveTimer_, &QTimer::timeout, this, &Session::saveDraftNow);
+}
+
+Session::~Session() {
+    cancel_ = stopDrive_ = true;
+    link_.reset();
+    QThreadPool::globalInstance()->waitForDone();
+    saveDraftNow();
+}
+
+void Session::say(const QString& sentence, bool alarm) {
+    emit message(sentence, alarm);
+}
+
+void Session::failed(const Error& error) {
+    say(QString::fromStdString(error.text()), error.code != ErrorCode::Cancelled);
+}
+
+// --- the car folder
+
+Done Session::openFolder(const storage::Path& path) {
+    auto folder = carfolder::CarFolder::open(files_, path);
+    if (!folder) return tl::unexpected(folder.error());
+    takeFolder(std::move(*folder));
+    return {};
+}
+
+Done Session::createFolder(const storage::Path& path, const std::string& carName) {
+    auto folder = carfolder::CarFolder::create(files_, path, carName);
+    if (!folder) return tl::unexpected(folder.error());
+    takeFolder(std::move(*folder));
+    return {};
+}
+
+void Session::takeFolder(std::unique_ptr<carfolder::CarFolder> folder) {
+    saveDraftNow();
+    disconnectLink();
+    folder_ = std::move(folder);
+    selected_ = -1;
+    samples_.clear();
+    calibration_.reset();
+    history_.clear();
+    partialRead_ = {};
+    if (kits_.empty()) {
+        std::vector<Error> problems;
+        kits_ = job::loadKits(files_, dataFolder_, problems);
+        for (const Error& problem : problems) failed(problem);
+    }
+    kit_.reset();
+    const std::string profile = folder_->setting("profile");
+    for (const auto& kit : kits_)
+        if (kit->profile.name == profile) kit_ = kit;
+    if (kit_) contents_ = folder_->contents(kit_->profile.sectors());
+    refreshRounds();
+    if (!rounds_.empty()) selectRound(contents_.round.value_or(rounds_.front().id));
+    emit folderChanged();
+}
+
+void Session::refreshRounds() {
+    rounds_ = folder_->rounds();
+    if (kit_) contents_ = folder_->contents(kit_->profile.sectors());
+    emit roundsChanged();
+}
+
+QString Session::carSentence() const {
+    if (!folder_) return "No car folder is open.";
+    if (!kit_) return "This car was not connected yet.";
+    return QString::fromStdString(job::whatIsInTheCar(*folder_, *kit_));
+}
+
+proposals::BuildSheet Session::buildSheet() const {
+    if (!folder_) return {};
+    return job::buildSheetFromJson(folder_->setting("build_sheet")).value_or(proposals::BuildSheet{});
+}
+
+void Session::setBuildSheet(const proposals::BuildSheet& sheet) {
+    if (!folder_) return;
+    if (auto done = folder_->setSetting("build_sheet", job::toJson(sheet)); !done) failed(done.error());
+}
+
+void Session::offerBuildSheet(const storage::Path& file) {
+    if (!folder_ || !folder_->setting("build_sheet").empty()) return;
+    const auto text = files_.read(file, storage::FileSystem::kReadLimit);
+    if (!text) return failed(text.error());
+    const auto sheet = job::buildSheetFromJson(std::string(asText(*text)));
+    if (!sheet) return failed(sheet.error());
+    setBuildSheet(*sheet);
+}
+
+// --- the selected round
+
+const carfolder::Round* Session::roundById(int64_t id) const {
+    for (const auto& round : rounds_)
+        if (round.id == id) return &round;
+    return nullptr;
+}
+
+const carfolder::Round* Session::selected() const {
+    return roundById(selected_);
+}
+
+void Session::selectRound(int64_t id) {
+    if (id == selected_ || !roundById(id)) return;
+    saveDraftNow();
+    selected_ = id;
+    history_.clear();
+    loadCalibration();
+    emit roundSelected();
+    emit calibrationChanged();
+}
+
+void Session::loadCalibration() {
+    calibration_.reset();
+    if (!kit_ || !selected()) return;
+    auto calibration = job::calibrationOf(*kit_, *folder_, selected_);
+    if (!calibration) return failed(calibration.error());
+    calibration_ = std::move(*calibration);
+    loadReference();
+}
+
+void Session::loadReference() {
+    reference_.reset();
+    referenceName_.clear();
+    const auto* round = selected();
+    const auto* parent = round && round->parent ? roundById(*round->parent) : nullptr;
+    if (!parent) return;
+    auto calibration = job::calibrationOf(*kit_, *folder_, parent->id);
+    if (!calibration) return failed(calibration.error());
+    reference_ = std::move(*calibration);
+    referenceName_ = parent->number == 0 ? QString("original") : QString("round %1").arg(parent->number);
+}
+
+Done Session::edit(const calibration::Edit& edit) {
+    if (!calibration_ || !selected()) return fail(ErrorCode::NotFound, "No calibration is open. Read the controller first.");
+    if (edit.empty()) return {};
+    if (selected()->state != carfolder::RoundState::Draft) {
+        auto round = folder_->addRound(selected_, calibration_->image(), "Edited by hand", "");
+        if (!round) return tl::unexpected(round.error());
+        selected_ = round->id;
+        history_.clear();
+        refreshRounds();
+        loadReference();
+        emit roundSelected();
+    }
+    if (auto done = history_.make(*calibration_, edit); !done) return done;
+    unsaved_ = true;
+    saveTimer_.start();
+    emit calibrationChanged();
+    return {};
+}
+
+void Session::undo() {
+    if (!calibration_ || !history_.canUndo()) return;
+    if (auto done = history_.undo(*calibration_); !done) return failed(done.error());
+    unsaved_ = true;
+    saveTimer_.start();
+    emit calibrationChanged();
+}
+
+void Session::redo() {
+    if (!calibration_ || !history_.canRedo()) return;
+    if (auto done = history_.redo(*calibration_); !done) return failed(done.error());
+    unsaved_ = true;
+    saveTimer_.start();
+    emit calibrationChanged();
+}
+
+void Session::saveDraftNow() {
+    saveTimer_.stop();
+    if (!unsaved_ || !calibration_ || !kit_) return;
+    unsaved_ = false;
+    calibration::Calibration whole = *calibration_;
+    if (auto mended = whole.mendChecksums(kit_->profile.checksums); !mended) return failed(mended.error());
+    if (auto done = folder_->updateDraft(selected_, whole.image()); !done) return failed(done.error());
+    refreshRounds();
+}
+
+Result<carfolder::Round> Session::makeRound(const std::vector<calibration::Edit>& edits, const std::string& title, const std::string& note) {
+    if (!kit_ || !selected()) return fail(ErrorCode::NotFound, "No calibration is open. Read the controller first.");
+    saveDraftNow();
+    auto round = job::makeRound(*kit_, *folder_, selected_, edits, title, note);
+    if (!round) return round;
+    refreshRounds();
+    selectRound(round->id);
+    return round;
+}
+
+// --- evidence
+
+std::shared_ptr<const evidence::AirSamples> Session::samples(int64_t round) const {
+    const auto found = samples_.find(round);
+    return found == samples_.end() ? nullptr : found->second;
+}
+
+void Session::loadSamples(int64_t round) {
+    if (!folder_ || samples_.count(round) || samplesLoading_.count(round)) return;
+    if (folder_->recordings(round).empty()) return;
+    samplesLoading_.insert(round);
+    inBackground<Result<evidence::AirSamples>>(
+        [folder = folder_, round] { return job::roundSamples(*folder, round); },
+        [this, round](Result<evidence::AirSamples> samples) {
+            samplesLoading_.erase(round);
+            if (!samples) return failed(samples.error());
+            samples_[round] = std::make_shared<const evidence::AirSamples>(std::move(*samples));
+            emit samplesChanged();
+        });
+}
+
+}  // namespace brusk::app

@@ -1,0 +1,190 @@
+// The one owner of what the stations share: the car folder, the selected round and its calibration, the edits, the link
+// and what runs on it. Stations observe it and never talk to each other.
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include <QObject>
+#include <QTimer>
+#include <atomic>
+#include <functional>
+#include <memory>
+#include <map>
+#include <optional>
+#include <set>
+
+#include "app/LinkThread.h"
+#include "core/job/Correct.h"
+#include "core/job/Drive.h"
+#include "core/job/FlashRound.h"
+#include "core/job/ReadCar.h"
+
+namespace brusk::app {
+
+enum class LinkState { Closed, Connecting, Open, Lost };
+
+/// A route of the bench car as the interface lists it.
+struct RouteChoice {
+    std::string name;
+    std::string title;
+    double seconds = 0;
+};
+const std::vector<RouteChoice>& routeChoices();
+
+class Session : public QObject {
+    Q_OBJECT
+  public:
+    Session(storage::FileSystem& files, storage::Path dataFolder, QObject* parent = nullptr);
+    ~Session() override;
+
+    // --- the car folder
+    [[nodiscard]] Done openFolder(const storage::Path& path);
+    [[nodiscard]] Done createFolder(const storage::Path& path, const std::string& carName);
+    carfolder::CarFolder* folder() { return folder_.get(); }
+    const job::Kit* kit() const { return kit_.get(); }
+    const std::vector<carfolder::Round>& rounds() const { return rounds_; }
+    const carfolder::CarContents& carContents() const { return contents_; }
+    QString carSentence() const;
+    proposals::BuildSheet buildSheet() const;
+    void setBuildSheet(const proposals::BuildSheet& sheet);
+    /// The demo's build sheet, when this car folder has none of its own yet.
+    void offerBuildSheet(const storage::Path& file);
+
+    // --- the selected round
+    const carfolder::Round* selected() const;
+    const carfolder::Round* roundById(int64_t id) const;
+    void selectRound(int64_t id);
+    const calibration::Calibration* calibration() const { return calibration_ ? &*calibration_ : nullptr; }
+    /// The round that edits are compared with: the parent of the selected one.
+    const calibration::Calibration* reference() const { return reference_ ? &*reference_ : nullptr; }
+    QString referenceName() const { return referenceName_; }
+    /// Makes an edit on the selected round; on one that is not a draft it begins a new draft.
+    [[nodiscard]] Done edit(const calibration::Edit& edit);
+    void undo();
+    void redo();
+    const calibration::EditHistory& history() const { return history_; }
+    [[nodiscard]] Result<carfolder::Round> makeRound(const std::vector<calibration::Edit>& edits, const std::string& title, const std::string& note);
+    void saveDraftNow();
+
+    // --- the link
+    LinkState linkState() const { return linkState_; }
+    QString linkText() const { return linkText_; }
+    QString linkName() const { return linkName_; }
+    QString linkWhy() const { return linkWhy_; }
+    const link::Identity* identity() const { return identity_ ? &*identity_ : nullptr; }
+    bool linkIsBenchCar() const { return link_ && link_->hasBenchCar(); }
+    /// "bench" or "unix:PATH".
+    void connectLink(const QString& choice);
+    void disconnectLink();
+    void setBenchCable(bool plugged);
+    bool benchCablePlugged() const { return cablePlugged_; }
+    /// Simulated seconds a second for reading, flashing and driving the bench car; 0 is as fast as it can.
+    void setTimeLapse(double lapse) { timeLapse_ = lapse; }
+
+    // --- work on the link, one at a time
+    bool busy() const { return busy_; }
+    QString taskTitle() const { return taskTitle_; }
+    const link::Progress& progress() const { return progress_; }
+    void cancelTask() { cancel_ = true; }
+    void readController();
+    void flashSelected();
+    void readTroubleCodes(bool clearFirst);
+    const std::vector<link::TroubleCode>& troubleCodes() const { return troubleCodes_; }
+    bool troubleCodesRead() const { return troubleCodesRead_; }
+    /// Asks the controller for identity, voltage and speed again (for the gates).
+    void refreshIdentity();
+    std::optional<link::FlashReport> lastFlash() const { return lastFlash_; }
+
+    // --- driving
+    [[nodiscard]] Done startDrive(const std::vector<std::string>& channels, const std::string& route);
+    void stopDrive() { stopDrive_ = true; }
+    bool driving() const { return driving_; }
+    const job::ChannelSet* liveChannels() const { return liveChannels_.get(); }
+    const std::vector<std::string>& externalNames() const { return externalNames_; }
+    const job::LiveRow& live() const { return live_; }
+    /// The newest value of a channel by name; NaN when it is not sampled.
+    double liveValue(const std::string& channel) const;
+    double liveRole(const std::string& role) const;
+
+    // --- evidence of a round, computed off this thread and kept until a drive is added
+    std::shared_ptr<const evidence::AirSamples> samples(int64_t round) const;
+    void loadSamples(int64_t round);
+    /// Runs `work` on the pool and `then` on this thread, unless the session is gone by then.
+    template <class T>
+    void inBackground(std::function<T()> work, std::function<void(T)> then);
+
+    void say(const QString& sentence, bool alarm = false);
+
+  signals:
+    void folderChanged();
+    void roundsChanged();
+    void roundSelected();
+    void calibrationChanged();
+    void linkChanged();
+    void taskChanged();
+    void liveChanged();
+    void driveChanged();
+    void codesChanged();
+    void samplesChanged();
+    void message(const QString& sentence, bool alarm);
+
+  private:
+    void takeFolder(std::unique_ptr<carfolder::CarFolder> folder);
+    void refreshRounds();
+    void loadCalibration();
+    void loadReference();
+    /// Starts work on the link thread; `work` returns what is to be done back here.
+    void startTask(const QString& title, std::function<std::function<void()>(OpenPort&)> work);
+    link::OnProgress reporter();
+    void failed(const Error& error);
+    void linkLost(const Error& error);
+    storage::Path benchFlashFile() const;
+    static void keepBenchFlash(OpenPort& port, storage::FileSystem& files, const storage::Path& path);
+    template <class F>
+    void toInterface(F call);
+
+    storage::FileSystem& files_;
+    storage::Path dataFolder_;
+    std::vector<std::shared_ptr<const job::Kit>> kits_;
+    std::shared_ptr<const job::Kit> kit_;
+    std::shared_ptr<carfolder::CarFolder> folder_;
+    std::vector<carfolder::Round> rounds_;
+    carfolder::CarContents contents_;
+    int64_t selected_ = -1;
+    std::optional<calibration::Calibration> calibration_;
+    std::optional<calibration::Calibration> reference_;
+    QString referenceName_;
+    calibration::EditHistory history_;
+    QTimer saveTimer_;
+    bool unsaved_ = false;
+
+    std::unique_ptr<LinkThread> link_;
+    LinkState linkState_ = LinkState::Closed;
+    QString linkText_, linkName_, linkWhy_;
+    std::optional<link::Identity> identity_;
+    bool cablePlugged_ = true;
+    double timeLapse_ = 20;
+    bool busy_ = false;
+    QString taskTitle_;
+    link::Progress progress_;
+    std::atomic<bool> cancel_{false};
+    std::atomic<bool> progressPending_{false};
+    image::Image partialRead_;  ///< what an interrupted read has; touched by the link thread while it reads
+    std::vector<link::TroubleCode> troubleCodes_;
+    bool troubleCodesRead_ = false;
+    std::optional<link::FlashReport> lastFlash_;
+
+    bool driving_ = false;
+    std::atomic<bool> stopDrive_{false};
+    std::atomic<bool> livePending_{false};
+    std::shared_ptr<const job::ChannelSet> liveChannels_;
+    std::vector<std::string> externalNames_;
+    std::vector<std::string> externalRoles_;
+    job::LiveRow live_;
+    std::map<int64_t, std::shared_ptr<const evidence::AirSamples>> samples_;
+    std::set<int64_t> samplesLoading_;
+    std::shared_ptr<bool> alive_ = std::make_shared<bool>(true);
+};
+
+}  // namespace brusk::app
+
+#include "app/SessionBackground.h"

@@ -1,0 +1,321 @@
+// The part of the session that works on the link: every job runs on the link thread and hands its result back.
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include <QPointer>
+#include <algorithm>
+#include <cmath>
+
+#include "app/Session.h"
+#include "core/link/UnixSocketPort.h"
+
+namespace brusk::app {
+
+template <class F>
+void Session::toInterface(F call) {
+    QMetaObject::invokeMethod(this, std::move(call), Qt::QueuedConnection);
+}
+
+storage::Path Session::benchFlashFile() const {
+    return folder_->path() / "benchcar.flash";
+}
+
+/// The bench car's memory outlives the program, as a real one's does.
+void Session::keepBenchFlash(OpenPort& port, storage::FileSystem& files, const storage::Path& path) {
+    if (!port.car) return;
+    const auto flash = port.car->memory().flash();
+    // Losing it would cost the simulated car only; the ledger is not touched by it.
+    (void)files.save(path, ByteSpan(flash.data(), flash.size()));
+}
+
+void Session::connectLink(const QString& choice) {
+    if (!folder_ || linkState_ == LinkState::Connecting) return;
+    disconnectLink();
+    auto port = std::make_unique<OpenPort>();
+    if (choice == "bench") {
+        port->car = std::make_unique<benchcar::BenchCar>();
+        if (const auto kept = files_.read(benchFlashFile(), storage::FileSystem::kReadLimit); kept && kept->size() == port->car->memory().flash().size()) {
+            std::copy(kept->begin(), kept->end(), port->car->memory().flash().begin());
+            port->car->powerCycle();
+        }
+        port->bus = std::make_unique<benchcar::VirtualBus>(*port->car);
+        port->paced = std::make_unique<benchcar::PacedBus>(*port->bus, 0);
+        linkName_ = "Bench car";
+    } else {
+        auto socket = link::openUnixSocket(choice.mid(choice.indexOf(':') + 1).toStdString());
+        if (!socket) {
+            linkState_ = LinkState::Lost;
+            linkText_ = QString::fromStdString(socket.error().text());
+            failed(socket.error());
+            emit linkChanged();
+            return;
+        }
+        port->socket = std::move(*socket);
+        linkName_ = choice;
+    }
+    cablePlugged_ = true;
+    link_ = std::make_unique<LinkThread>(std::move(port));
+    linkState_ = LinkState::Connecting;
+    linkText_ = "Asking who is there ...";
+    emit linkChanged();
+    startTask("Connecting", [this, kits = kits_, folder = folder_, choice](OpenPort& open) -> std::function<void()> {
+        auto found = job::findController(open.port(), kits);
+        return [this, found, folder, choice] {
+            if (!found) {
+                linkState_ = LinkState::Lost;
+                linkText_ = QString::fromStdString(found.error().text());
+                failed(found.error());
+                emit linkChanged();
+                return;
+            }
+            const bool firstTime = !kit_;
+            kit_ = found->kit;
+            identity_ = found->identity;
+            linkState_ = LinkState::Open;
+            linkWhy_ = QString::fromStdString(found->why);
+            linkText_ = found->bootMode ? "It answers from boot mode: its program or calibration is not whole." : "It answers.";
+            for (const auto& [key, value] : {std::pair{"profile", kit_->profile.name}, {"link", choice.toStdString()}})
+                if (auto done = folder_->setSetting(key, value); !done) failed(done.error());
+            refreshRounds();
+            if (firstTime) loadCalibration();
+            emit linkChanged();
+        };
+    });
+}
+
+void Session::disconnectLink() {
+    if (!link_) return;
+    cancel_ = stopDrive_ = true;
+    link_.reset();
+    busy_ = driving_ = false;
+    linkState_ = LinkState::Closed;
+    linkText_.clear();
+    identity_.reset();
+    emit linkChanged();
+    emit taskChanged();
+    emit driveChanged();
+}
+
+void Session::setBenchCable(bool plugged) {
+    if (!link_) return;
+    cablePlugged_ = plugged;
+    link_->setCable(plugged);
+    if (plugged && linkState_ == LinkState::Lost) {
+        linkState_ = LinkState::Open;
+        linkText_ = "It is plugged in again.";
+        refreshIdentity();
+    }
+    emit linkChanged();
+}
+
+void Session::linkLost(const Error& error) {
+    if (error.code != ErrorCode::LinkLost && !(error.cause && error.cause->code == ErrorCode::LinkLost)) return;
+    linkState_ = LinkState::Lost;
+    linkText_ = "The link is gone.";
+    emit linkChanged();
+}
+
+void Session::startTask(const QString& title, std::function<std::function<void()>(OpenPort&)> work) {
+    if (!link_ || busy_) return;
+    busy_ = true;
+    cancel_ = false;
+    taskTitle_ = title;
+    progress_ = {};
+    emit taskChanged();
+    link_->post([this, lapse = timeLapse_, work = std::move(work)](OpenPort& open) {
+        open.setTimeLapse(lapse);
+        auto then = work(open);
+        toInterface([this, then = std::move(then)] {
+            busy_ = false;
+            then();
+            emit taskChanged();
+        });
+    });
+}
+
+link::OnProgress Session::reporter() {
+    return [this](const link::Progress& progress) {
+        // One report in flight at a time: the interface is never flooded.
+        if (!progressPending_.exchange(true))
+            toInterface([this, progress] {
+                progressPending_ = false;
+                progress_ = progress;
+                emit taskChanged();
+            });
+        return !cancel_;
+    };
+}
+
+void Session::refreshIdentity() {
+    if (!kit_) return;
+    startTask("Asking the controller", [this, kit = kit_](OpenPort& open) -> std::function<void()> {
+        link::Uds uds(open.port(), kit->profile);
+        auto identity = link::identify(uds);
+        return [this, identity] {
+            if (!identity) {
+                failed(identity.error());
+                linkLost(identity.error());
+                return;
+            }
+            identity_ = *identity;
+            linkState_ = LinkState::Open;
+            linkText_ = identity->at("software").empty() ? "It answers from boot mode: its program or calibration is not whole." : "It answers.";
+            emit linkChanged();
+        };
+    });
+}
+
+void Session::readController() {
+    if (!kit_ || !identity_) return;
+    startTask("Reading", [this, kit = kit_, folder = folder_, identity = *identity_](OpenPort& open) -> std::function<void()> {
+        link::Uds uds(open.port(), kit->profile);
+        auto outcome = job::readCar(uds, *kit, identity, *folder, partialRead_, reporter());
+        if (outcome) partialRead_ = {};
+        return [this, outcome] {
+            if (!outcome) {
+                failed(outcome.error());
+                linkLost(outcome.error());
+                return;
+            }
+            refreshRounds();
+            selected_ = -1;
+            selectRound(outcome->round.id);
+            say(QString::fromStdString(outcome->sentence));
+        };
+    });
+}
+
+void Session::flashSelected() {
+    if (!kit_ || !selected()) return;
+    saveDraftNow();
+    startTask("Flashing", [this, kit = kit_, folder = folder_, round = selected_, files = &files_, keep = benchFlashFile()](OpenPort& open) -> std::function<void()> {
+        link::Uds uds(open.port(), kit->profile);
+        auto report = job::flashRound(uds, *kit, *folder, round, reporter());
+        keepBenchFlash(open, *files, keep);
+        auto identity = report ? link::identify(uds) : Result<link::Identity>(tl::unexpected(report.error()));
+        return [this, report, identity] {
+            refreshRounds();
+            emit roundSelected();
+            if (!report) {
+                failed(report.error());
+                linkLost(report.error());
+                return;
+            }
+            lastFlash_ = *report;
+            if (identity) identity_ = *identity;
+            linkText_ = "It answers.";
+            emit linkChanged();
+            say(QString("Round %1 is in the car: %2 sectors written and read back.").arg(selected() ? selected()->number : 0).arg(report->sectors));
+        };
+    });
+}
+
+void Session::readTroubleCodes(bool clearFirst) {
+    if (!kit_) return;
+    startTask("Reading trouble codes", [this, kit = kit_, clearFirst](OpenPort& open) -> std::function<void()> {
+        link::Uds uds(open.port(), kit->profile);
+        Done cleared;
+        if (clearFirst) cleared = uds.clearTroubleCodes();
+        auto codes = cleared ? uds.readTroubleCodes() : Result<std::vector<link::TroubleCode>>(tl::unexpected(cleared.error()));
+        return [this, codes] {
+            if (!codes) {
+                failed(codes.error());
+                linkLost(codes.error());
+                return;
+            }
+            troubleCodes_ = *codes;
+            troubleCodesRead_ = true;
+            emit codesChanged();
+        };
+    });
+}
+
+// --- driving
+
+Done Session::startDrive(const std::vector<std::string>& channels, const std::string& routeName) {
+    if (!kit_ || !link_ || linkState_ != LinkState::Open) return fail(ErrorCode::NotFound, "Connect to the car first.");
+    if (busy_) return fail(ErrorCode::Conflict, "Something else is running on the link.");
+    auto set = job::channelSet(*kit_, channels);
+    if (!set) return tl::unexpected(set.error());
+    const benchcar::Route* route = nullptr;
+    if (link_->hasBenchCar()) {
+        route = benchcar::routeNamed(routeName);
+        if (!route) return fail(ErrorCode::NotFound, "The bench car knows no route \"" + routeName + "\".");
+    }
+    liveChannels_ = std::make_shared<const job::ChannelSet>(*set);
+    externalNames_.clear();
+    externalRoles_.clear();
+    for (const auto& message : kit_->externalSensors)
+        for (const auto& signal : message.signalList) {
+            externalNames_.push_back(signal.name);
+            externalRoles_.push_back(signal.unit == "lambda" ? "lambda_measured" : "");
+        }
+    live_ = {};
+    driving_ = true;
+    stopDrive_ = false;
+    startTask("Driving", [this, kit = kit_, folder = folder_, channels = liveChannels_, route](OpenPort& open) -> std::function<void()> {
+        if (route) open.car->startRoute(*route);
+        link::Uds uds(open.port(), kit->profile);
+        job::DriveOptions options;
+        options.title = route ? route->title : "Drive";
+        options.throttle = true;
+        options.goOn = [this, &open, route](double) { return !stopDrive_ && (!route || open.car->onRoute()); };
+        options.onLive = [this](const job::LiveRow& row) {
+            if (livePending_.exchange(true)) return;
+            toInterface([this, row] {
+                livePending_ = false;
+                live_ = row;
+                emit liveChanged();
+            });
+        };
+        auto outcome = job::recordDrive(uds, *kit, *folder, *channels, options);
+        if (open.car) {
+            open.car->stopRoute();
+            // The engine runs down, so that the next step finds it standing.
+            open.setTimeLapse(0);
+            for (const int64_t until = open.port().now_us() + 3000000; open.port().now_us() < until;)
+                if (!open.port().receive(until)) break;
+        }
+        std::optional<int64_t> round;
+        Result<evidence::FuelError> error = fail(ErrorCode::NotFound, "");
+        if (outcome) {
+            round = outcome->entry.round;
+            error = job::measureFuelError(*kit, *folder, *round);
+        }
+        return [this, outcome, round, error] {
+            driving_ = false;
+            if (round) samples_.erase(*round);
+            refreshRounds();
+            emit roundSelected();
+            emit driveChanged();
+            if (!outcome) return failed(outcome.error());
+            if (outcome->problem) {
+                failed(*outcome->problem);
+                linkLost(*outcome->problem);
+                return;
+            }
+            say(QString("Recorded %1 s in %2 rows, %3.").arg(outcome->entry.duration_s, 0, 'f', 0).arg(outcome->entry.samples).arg(
+                outcome->entry.gaps ? QString("%1 gaps").arg(outcome->entry.gaps) : QString("no gaps")));
+        };
+    });
+    emit driveChanged();
+    return {};
+}
+
+double Session::liveValue(const std::string& channel) const {
+    if (!liveChannels_) return std::nan("");
+    for (size_t i = 0; i < liveChannels_->measurements.size() && i < live_.values.size(); ++i)
+        if (liveChannels_->measurements[i]->name == channel) return live_.values[i];
+    for (size_t i = 0; i < externalNames_.size() && i < live_.external.size(); ++i)
+        if (externalNames_[i] == channel) return live_.external[i];
+    return std::nan("");
+}
+
+double Session::liveRole(const std::string& role) const {
+    if (!liveChannels_) return std::nan("");
+    for (size_t i = 0; i < liveChannels_->measurements.size() && i < live_.values.size(); ++i)
+        if (liveChannels_->measurements[i]->role == role) return live_.values[i];
+    for (size_t i = 0; i < externalRoles_.size() && i < live_.external.size(); ++i)
+        if (externalRoles_[i] == role) return live_.external[i];
+    return std::nan("");
+}
+
+}  // namespace brusk::app

@@ -1,0 +1,211 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "app/shell/MainWindow.h"
+
+#include <QButtonGroup>
+#include <QFileDialog>
+#include <QMenu>
+#include <QShortcut>
+
+#include "app/stations/base/BaseStation.h"
+#include "app/stations/car/CarStation.h"
+#include "app/stations/correct/CorrectStation.h"
+#include "app/stations/deliver/DeliverStation.h"
+#include "app/stations/drive/DriveStation.h"
+#include "app/stations/flash/FlashStation.h"
+#include "app/stations/maps/MapsStation.h"
+#include "app/stations/review/ReviewStation.h"
+#include "app/theme/Theme.h"
+
+namespace brusk::app {
+
+MainWindow::MainWindow(Session& session, QWidget* parent) : QMainWindow(parent), session_(session) {
+    setWindowTitle("Brusk");
+    resize(1280, 800);
+    setMinimumSize(1100, 700);
+    auto* central = new QWidget;
+    central->setObjectName("central");
+    auto* column = new QVBoxLayout(central);
+    column->setContentsMargins(0, 0, 0, 0);
+    column->setSpacing(0);
+    column->addWidget(makeHeader());
+    auto* middle = new QHBoxLayout;
+    middle->setSpacing(0);
+    ledger_ = new Ledger(session_);
+    middle->addWidget(ledger_);
+    auto* right = new QVBoxLayout;
+    right->setSpacing(0);
+    messageBar_ = new QFrame;
+    messageBar_->setProperty("note", true);
+    messageBar_->setObjectName("messageBar");
+    auto* messageRow = new QHBoxLayout(messageBar_);
+    messageRow->setContentsMargins(14, 5, 8, 5);
+    message_ = label({});
+    message_->setObjectName("message");
+    message_->setWordWrap(true);
+    auto* close = new QToolButton;
+    close->setProperty("flat", true);
+    close->setText("\u2715");
+    close->setAccessibleName("Close the message");
+    messageRow->addWidget(message_, 1);
+    messageRow->addWidget(close);
+    messageBar_->hide();
+    connect(close, &QToolButton::clicked, messageBar_, &QWidget::hide);
+    right->addWidget(messageBar_);
+    stack_ = new QStackedWidget;
+    right->addWidget(stack_, 1);
+    middle->addLayout(right, 1);
+    column->addLayout(middle, 1);
+    column->addWidget(makeFooter());
+    setCentralWidget(central);
+
+    addStation("Car", new CarStation(session_), tabs_);
+    addStation("Base", new BaseStation(session_), tabs_);
+    addStation("Maps", new MapsStation(session_), tabs_);
+    addStation("Drive", new DriveStation(session_), tabs_);
+    addStation("Review", new ReviewStation(session_), tabs_);
+    addStation("Correct", new CorrectStation(session_), tabs_);
+    addStation("Flash", new FlashStation(session_), tabs_);
+    addStation("Deliver", new DeliverStation(session_), tabs_);
+    tabs_->addStretch();
+
+    connect(&session_, &Session::folderChanged, this, [this] { carName_->setText(QString::fromStdString(session_.folder()->carName())); });
+    connect(&session_, &Session::linkChanged, this, &MainWindow::refreshLink);
+    connect(&session_, &Session::taskChanged, this, &MainWindow::refreshTask);
+    connect(&session_, &Session::roundsChanged, this, &MainWindow::refreshTask);
+    connect(&session_, &Session::message, this, &MainWindow::say);
+    for (int i = 0; i < stations_.size(); ++i) {
+        auto* shortcut = new QShortcut(QKeySequence(QString("Alt+%1").arg(i + 1)), this);
+        connect(shortcut, &QShortcut::activated, this, [this, i] { showStation(stations_[i].first); });
+    }
+    connect(new QShortcut(QKeySequence("Ctrl+B"), this), &QShortcut::activated, this, [this] { ledger_->setCollapsed(!ledger_->collapsed()); });
+    connect(new QShortcut(QKeySequence("Ctrl+K"), this), &QShortcut::activated, this, [this] { showStation("Maps"); });
+    refreshLink();
+    refreshTask();
+    showStation("Car");
+}
+
+QWidget* MainWindow::makeHeader() {
+    auto* header = new QFrame;
+    header->setObjectName("header");
+    header->setFixedHeight(44);
+    auto* row = new QHBoxLayout(header);
+    row->setContentsMargins(14, 0, 10, 0);
+    row->setSpacing(4);
+    carName_ = label("Brusk", "heading");
+    carName_->setFixedWidth(186);
+    row->addWidget(carName_);
+    tabs_ = new QHBoxLayout;
+    tabs_->setSpacing(2);
+    row->addLayout(tabs_, 1);
+    linkDot_ = label("\u25cf", "faint");
+    linkText_ = label("No link", "faint");
+    voltage_ = label({}, "numbers");
+    row->addWidget(linkDot_);
+    row->addWidget(linkText_);
+    row->addSpacing(6);
+    row->addWidget(voltage_);
+    auto* menuButton = new QToolButton;
+    menuButton->setProperty("flat", true);
+    menuButton->setText("\u2630");
+    menuButton->setObjectName("menu");
+    menuButton->setAccessibleName("Menu");
+    menuButton->setToolTip("Car folder, theme");
+    menuButton->setPopupMode(QToolButton::InstantPopup);
+    menuButton->setStyleSheet("QToolButton::menu-indicator { image: none; }");
+    auto* menu = new QMenu(menuButton);
+    menu->addAction("Open a car folder ...", QKeySequence::Open, this, &MainWindow::openFolder);
+    menu->addAction("Light or dark", QKeySequence("Ctrl+D"), this, [] { Theme::instance().setDark(!tokens().dark); });
+    menu->addAction("Narrow ledger", QKeySequence(), this, [this] { ledger_->setCollapsed(!ledger_->collapsed()); });
+    menuButton->setMenu(menu);
+    addActions(menu->actions());
+    row->addWidget(menuButton);
+    return header;
+}
+
+QWidget* MainWindow::makeFooter() {
+    auto* footer = new QFrame;
+    footer->setObjectName("footer");
+    footer->setFixedHeight(26);
+    auto* row = new QHBoxLayout(footer);
+    row->setContentsMargins(14, 0, 14, 0);
+    row->setSpacing(26);
+    inTheCar_ = label({});
+    inTheCar_->setObjectName("inTheCar");
+    task_ = label({});
+    task_->setObjectName("task");
+    hint_ = label({});
+    row->addWidget(inTheCar_);
+    row->addWidget(task_);
+    row->addStretch();
+    row->addWidget(hint_);
+    return footer;
+}
+
+void MainWindow::addStation(const QString& name, Station* station, QHBoxLayout* tabs) {
+    auto* button = new QToolButton;
+    button->setProperty("tab", true);
+    button->setObjectName("tab" + name);
+    button->setText(name);
+    button->setCheckable(true);
+    button->setAutoExclusive(true);
+    button->setToolTip(QString("Alt+%1").arg(stations_.size() + 1));
+    tabs->addWidget(button);
+    stack_->addWidget(station);
+    stations_.append({name, station});
+    buttons_.append(button);
+    connect(button, &QToolButton::clicked, this, [this, name] { showStation(name); });
+}
+
+void MainWindow::showStation(const QString& name) {
+    for (int i = 0; i < stations_.size(); ++i) {
+        if (stations_[i].first != name) continue;
+        buttons_[i]->setChecked(true);
+        stack_->setCurrentWidget(stations_[i].second);
+        hint_->setText(stations_[i].second->hint());
+        stations_[i].second->shown();
+    }
+}
+
+Station* MainWindow::station(const QString& name) const {
+    for (const auto& [known, station] : stations_)
+        if (known == name) return station;
+    return nullptr;
+}
+
+void MainWindow::refreshLink() {
+    switch (session_.linkState()) {
+        case LinkState::Closed: setRole(linkDot_, "faint"); linkText_->setText("No link"); break;
+        case LinkState::Connecting: setRole(linkDot_, "warm"); linkText_->setText(session_.linkName()); break;
+        case LinkState::Open: setRole(linkDot_, "good"); linkText_->setText(session_.linkName()); break;
+        case LinkState::Lost: setRole(linkDot_, "alarm"); linkText_->setText("Link lost"); break;
+    }
+    const auto* identity = session_.identity();
+    voltage_->setText(identity && identity->voltage > 0 && session_.linkState() == LinkState::Open ? QString::number(identity->voltage, 'f', 1) + " V" : "");
+    refreshTask();
+}
+
+void MainWindow::refreshTask() {
+    inTheCar_->setText(session_.carSentence());
+    QString text;
+    if (session_.busy()) {
+        text = session_.taskTitle();
+        const auto& p = session_.progress();
+        if (p.total && !session_.driving())
+            text = QString("%1  %2 of %3 KiB, %4 KiB/s, %5 s left").arg(QString::fromStdString(p.step)).arg(p.done / 1024).arg(p.total / 1024).arg(p.rate() / 1024, 0, 'f', 1).arg(p.secondsLeft(), 0, 'f', 0);
+    }
+    task_->setText(text);
+}
+
+void MainWindow::say(const QString& sentence, bool alarm) {
+    message_->setText(sentence);
+    setRole(message_, alarm ? "alarm" : "");
+    messageBar_->show();
+}
+
+void MainWindow::openFolder() {
+    const QString path = QFileDialog::getExistingDirectory(this, "Open a car folder");
+    if (path.isEmpty()) return;
+    if (auto done = session_.openFolder(path.toStdString()); !done) say(QString::fromStdString(done.error().text()), true);
+}
+
+}  // namespace brusk::app

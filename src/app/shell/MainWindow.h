@@ -1,0 +1,51 @@
+// The window: header with the stations in working order, the ledger, the station, the footer. It wires, nothing else.
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include <QLabel>
+#include <QMainWindow>
+#include <QStackedWidget>
+#include <QToolButton>
+
+#include "app/Session.h"
+#include "app/shell/Ledger.h"
+#include "app/widgets/Panels.h"
+
+namespace brusk::app {
+
+class MainWindow : public QMainWindow {
+    Q_OBJECT
+  public:
+    explicit MainWindow(Session& session, QWidget* parent = nullptr);
+    /// "Car", "Base", "Maps", "Drive", "Review", "Correct", "Flash", "Deliver".
+    void showStation(const QString& name);
+    Station* station(const QString& name) const;
+    Ledger* ledger() { return ledger_; }
+
+  private:
+    QWidget* makeHeader();
+    QWidget* makeFooter();
+    void addStation(const QString& name, Station* station, QHBoxLayout* tabs);
+    void refreshLink();
+    void refreshTask();
+    void say(const QString& sentence, bool alarm);
+    void openFolder();
+
+    Session& session_;
+    QLabel* carName_;
+    QLabel* linkDot_;
+    QLabel* linkText_;
+    QLabel* voltage_;
+    QLabel* inTheCar_;
+    QLabel* task_;
+    QLabel* hint_;
+    QFrame* messageBar_;
+    QLabel* message_;
+    Ledger* ledger_;
+    QStackedWidget* stack_;
+    QHBoxLayout* tabs_ = nullptr;
+    QList<QPair<QString, Station*>> stations_;
+    QList<QToolButton*> buttons_;
+};
+
+}  // namespace brusk::app

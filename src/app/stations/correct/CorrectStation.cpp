@@ -1,0 +1,350 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "app/stations/correct/CorrectStation.h"
+
+#include <QKeyEvent>
+#include <QPainter>
+#include <algorithm>
+#include <cmath>
+
+#include "app/theme/Theme.h"
+
+namespace brusk::app {
+
+namespace {
+constexpr int kBins = 81;
+constexpr double kBinRange = 0.20;  // -20 % to +20 %
+
+QString percent(double share, int decimals = 1) {
+    return QString::number(share * 100, 'f', decimals) + " %";
+}
+}  // namespace
+
+Distribution::Distribution(QWidget* parent) : QWidget(parent), now_(kBins), after_(kBins) {
+    setFixedHeight(54);
+    connect(&Theme::instance(), &Theme::changed, this, qOverload<>(&QWidget::update));
+}
+
+void Distribution::setErrors(const std::vector<float>& now, const std::vector<float>& after) {
+    const auto count = [](const std::vector<float>& errors) {
+        std::vector<int> bins(kBins);
+        for (const float e : errors) ++bins[static_cast<size_t>(std::clamp(static_cast<int>((e / kBinRange + 1) / 2 * kBins), 0, kBins - 1))];
+        return bins;
+    };
+    now_ = count(now);
+    after_ = count(after);
+    most_ = std::max(1, *std::max_element(now_.begin(), now_.end()));
+    update();
+}
+
+void Distribution::paintEvent(QPaintEvent*) {
+    QPainter painter(this);
+    const double wide = static_cast<double>(width()) / kBins;
+    const double base = height() - 14;
+    for (const auto& [bins, colour] : {std::pair{&now_, tokens().line}, {&after_, tokens().accent}})
+        for (int i = 0; i < kBins; ++i) {
+            const double high = std::min(base, base * (*bins)[static_cast<size_t>(i)] / most_);
+            painter.fillRect(QRectF(i * wide, base - high, wide - 0.7, high), colour);
+        }
+    painter.setFont(Theme::instance().numbers(10));
+    painter.setPen(tokens().faint);
+    painter.drawText(QRectF(0, base, 40, 14), Qt::AlignLeft | Qt::AlignVCenter, "-20 %");
+    painter.drawText(QRectF(width() / 2.0 - 20, base, 40, 14), Qt::AlignCenter, "0");
+    painter.drawText(QRectF(width() - 40, base, 40, 14), Qt::AlignRight | Qt::AlignVCenter, "+20 %");
+}
+
+CorrectStation::CorrectStation(Session& session, QWidget* parent) : Station("Air", parent), session_(session) {
+    primary()->setObjectName("makeRound");
+    body()->setContentsMargins(0, 0, 0, 0);
+    body()->setSpacing(0);
+    titleRow()->setContentsMargins(16, 12, 16, 4);
+    auto* row = new QHBoxLayout;
+    row->setSpacing(0);
+    content_ = new QWidget;
+    auto* column = new QVBoxLayout(content_);
+    column->setContentsMargins(16, 6, 16, 10);
+    column->setSpacing(11);
+    makeThumbs();
+    auto* thumbRow = new QHBoxLayout;
+    for (QFrame* thumb : thumbs_) thumbRow->addWidget(thumb);
+    column->addLayout(thumbRow);
+    grid_ = new MapGrid;
+    grid_->setObjectName("correctionGrid");
+    column->addWidget(grid_, 1);
+    cell_ = label({}, "faint");
+    column->addWidget(cell_);
+    auto* foot = new QHBoxLayout;
+    now_ = label({}, "numbers");
+    now_->setObjectName("errorNow");
+    after_ = label({}, "good");
+    after_->setObjectName("errorAfter");
+    distribution_ = new Distribution;
+    foot->addWidget(label("fuel error now", "faint"));
+    foot->addWidget(now_);
+    foot->addWidget(distribution_, 1);
+    foot->addWidget(label("expected after", "faint"));
+    foot->addWidget(after_);
+    column->addLayout(foot);
+    row->addWidget(content_, 1);
+    empty_ = label({}, "faint");
+    empty_->setWordWrap(true);
+    empty_->setContentsMargins(16, 10, 16, 0);
+    empty_->setAlignment(Qt::AlignTop);
+    row->addWidget(empty_, 1);
+    makeSide(row);
+    body()->addLayout(row, 1);
+
+    connect(primary(), &QPushButton::clicked, this, &CorrectStation::makeRound);
+    connect(grid_, &MapGrid::selectionMoved, this, &CorrectStation::refreshCell);
+    connect(&session_, &Session::roundSelected, this, [this] {
+        if (isVisible()) refresh();
+    });
+    connect(&session_, &Session::samplesChanged, this, &CorrectStation::compute);
+    refresh();
+}
+
+void CorrectStation::makeThumbs() {
+    static const char* const names[] = {"Off by", "How sure", "Change", "Result"};
+    static const char* const what[] = {"lean + rich \u2212, per cell, %", "\u00b1 from samples and spread, %", "of the map, at this strength, %", "the VE map as it would be, %"};
+    for (int i = 0; i < kLayers; ++i) {
+        auto* frame = new Panel("");
+        frame->setObjectName(QString("layer%1").arg(i));
+        emptyLayout(frame->headRow());
+        auto* button = new QPushButton(QString("%1  %2").arg(i + 1).arg(names[i]));
+        button->setObjectName(QString("layerButton%1").arg(i));
+        button->setFlat(true);
+        button->setStyleSheet("text-align: left; border: 0; background: transparent; font-weight: 600; padding: 0;");
+        frame->body()->setSpacing(3);
+        frame->body()->addWidget(button);
+        frame->body()->addWidget(label(what[i], "faint"));
+        small_[i] = new MapGrid;
+        small_[i]->setCompact(true);
+        small_[i]->setFixedHeight(54);
+        frame->body()->addWidget(small_[i]);
+        thumbs_[i] = frame;
+        connect(button, &QPushButton::clicked, this, [this, i] { show(static_cast<Layer>(i)); });
+    }
+}
+
+void CorrectStation::makeSide(QHBoxLayout* row) {
+    auto* side = new QFrame;
+    side->setFixedWidth(262);
+    auto* column = new QVBoxLayout(side);
+    column->setContentsMargins(14, 6, 16, 10);
+    column->setSpacing(8);
+    const auto heading = [&](const QString& text) { column->addWidget(label(text, "heading")); };
+    heading("Evidence");
+    recordings_ = new Facts;
+    column->addWidget(recordings_);
+    heading("Samples");
+    samples_ = new Facts;
+    column->addWidget(samples_);
+    heading("Wideband answers after");
+    delay_ = new Facts;
+    column->addWidget(delay_);
+    heading("Strength");
+    strength_ = new QSlider(Qt::Horizontal);
+    strength_->setObjectName("strength");
+    strength_->setAccessibleName("Strength");
+    strength_->setRange(10, 100);
+    strength_->setValue(100);
+    column->addWidget(strength_);
+    strengthText_ = label({}, "faint");
+    column->addWidget(strengthText_);
+    heading("Least evidence");
+    least_ = new QSlider(Qt::Horizontal);
+    least_->setObjectName("leastEvidence");
+    least_->setAccessibleName("Least evidence");
+    least_->setRange(5, 400);
+    least_->setValue(25);
+    column->addWidget(least_);
+    leastText_ = label({}, "faint");
+    column->addWidget(leastText_);
+    warningBox_ = new QFrame;
+    warningBox_->setProperty("note", true);
+    auto* box = new QVBoxLayout(warningBox_);
+    box->setContentsMargins(11, 8, 8, 8);
+    warning_ = label({});
+    warning_->setWordWrap(true);
+    box->addWidget(warning_);
+    column->addWidget(warningBox_);
+    heading("Why");
+    auto* why = label("True air over estimated air = measured lambda / asked lambda \u00d7 trims, the wideband read one delay later. Each sample informs the four cells around it, as the controller reads them.", "faint");
+    why->setWordWrap(true);
+    column->addWidget(why);
+    column->addStretch();
+    row->addWidget(side);
+    connect(strength_, &QSlider::valueChanged, this, &CorrectStation::compute);
+    connect(least_, &QSlider::valueChanged, this, &CorrectStation::compute);
+}
+
+proposals::AirCorrectionOptions CorrectStation::options() const {
+    proposals::AirCorrectionOptions o;
+    o.strength = strength_->value() / 100.0;
+    o.leastEvidence = least_->value();
+    return o;
+}
+
+void CorrectStation::refresh() {
+    correction_.reset();
+    const auto* round = session_.selected();
+    subtitle()->setText(round ? QString("VE map \u00b7 from the drives on round %1, %2").arg(round->number).arg(QString::fromStdString(round->title)) : "");
+    if (round) session_.loadSamples(round->id);
+    refreshSide();
+    compute();
+}
+
+void CorrectStation::compute() {
+    strengthText_->setText(QString("%1 %").arg(strength_->value()));
+    leastText_->setText(QString("%1 samples").arg(least_->value()));
+    const auto* round = session_.selected();
+    const auto samples = round ? session_.samples(round->id) : nullptr;
+    if (!samples || !session_.calibration()) return refreshSide();
+    if (computing_) {
+        again_ = true;
+        return;
+    }
+    computing_ = true;
+    using Computed = Result<proposals::AirCorrection>;
+    session_.inBackground<Computed>([samples, calibration = *session_.calibration(), o = options()] { return proposals::correctAir(calibration, *samples, o); },
+                                    [this, id = round->id](Computed computed) {
+                                        computing_ = false;
+                                        if (again_ || !session_.selected() || session_.selected()->id != id) {
+                                            again_ = false;
+                                            return compute();
+                                        }
+                                        if (!computed) return session_.say(QString::fromStdString(computed.error().text()), true);
+                                        correction_ = std::move(*computed);
+                                        for (int i = 0; i < kLayers; ++i) small_[i]->setContents(contentsOf(static_cast<Layer>(i)));
+                                        show(layer_);
+                                        refreshSide();
+                                    });
+}
+
+GridContents CorrectStation::contentsOf(Layer layer) const {
+    const auto& c = *correction_;
+    GridContents out;
+    out.rows = c.table.rows;
+    out.columns = c.table.columns;
+    out.x = c.table.x.values;
+    out.y = c.table.y.values;
+    out.decimals = 1;
+    const size_t count = c.table.values.size();
+    out.values.resize(count);
+    out.blank.assign(count, 0);
+    for (size_t i = 0; i < count; ++i) {
+        switch (layer) {
+            case kOffBy:
+                out.values[i] = (c.cells[i].mean - 1) * 100;
+                out.blank[i] = c.cells[i].count < options().leastEvidence;
+                break;
+            case kHowSure:
+                out.values[i] = c.fit.deviation[i] * 100;
+                out.blank[i] = c.fit.evidence[i] < 1;
+                break;
+            case kChange:
+                out.values[i] = c.change[i] * 100;
+                out.blank[i] = c.change[i] == 0;
+                break;
+            default: out.values[i] = c.result[i];
+        }
+    }
+    out.showSign = layer == kOffBy || layer == kChange;
+    out.shade = out.showSign ? GridContents::Shade::Difference : GridContents::Shade::Value;
+    if (layer != kHowSure) {
+        out.evidence.resize(count);
+        out.doubt.resize(count);
+        for (size_t i = 0; i < count; ++i) {
+            out.evidence[i] = c.fit.evidence[i] < 1 ? 0.0f : static_cast<float>(std::min(1.0, std::log10(c.fit.evidence[i]) / 3));
+            out.doubt[i] = static_cast<float>(std::min(1.0, c.cells[i].spread / 0.05));
+        }
+    }
+    if (layer == kResult) {
+        out.edited.resize(count);
+        for (size_t i = 0; i < count; ++i) out.edited[i] = c.change[i] != 0;
+    }
+    return out;
+}
+
+void CorrectStation::show(Layer layer) {
+    layer_ = layer;
+    for (int i = 0; i < kLayers; ++i) thumbs_[i]->setStyleSheet(i == layer ? QString("QFrame#layer%1 { border: 2px solid %2; }").arg(i).arg(tokens().accent.name()) : QString());
+    if (!correction_) return;
+    grid_->setContents(contentsOf(layer));
+    refreshCell();
+}
+
+void CorrectStation::refreshCell() {
+    if (!correction_) return cell_->clear();
+    const auto& c = *correction_;
+    const size_t i = std::min(grid_->currentCell(), c.table.values.size() - 1);
+    static const char* const states[] = {"stays as it is", "changed from its own evidence", "follows its neighbours", "held at the largest step"};
+    cell_->setText(QString("%1 rpm, %2 kPa: %3 samples, off by %4 \u00b1 %5; %6 \u2192 %7 %, %8")
+                       .arg(c.table.x.values[i % c.table.columns], 0, 'f', 0)
+                       .arg(c.table.y.values[i / c.table.columns], 0, 'f', 0)
+                       .arg(c.cells[i].count)
+                       .arg(c.cells[i].count ? percent(c.cells[i].mean - 1) : QString("-"))
+                       .arg(percent(c.fit.deviation[i]))
+                       .arg(c.table.values[i], 0, 'f', 2)
+                       .arg(c.result[i], 0, 'f', 2)
+                       .arg(states[static_cast<int>(c.state[i])]));
+}
+
+void CorrectStation::refreshSide() {
+    const auto* round = session_.selected();
+    const auto samples = round ? session_.samples(round->id) : nullptr;
+    recordings_->clear();
+    samples_->clear();
+    delay_->clear();
+    const auto entries = round ? session_.folder()->recordings(round->id) : std::vector<carfolder::RecordingEntry>{};
+    for (const auto& entry : entries)
+        recordings_->set(QString::fromStdString(entry.title + ", " + entry.startedAt.substr(11, 5)), QString("%1 min").arg(entry.duration_s / 60, 0, 'f', 1));
+    if (samples) {
+        const auto& cost = samples->cost;
+        samples_->set("recorded", QString::number(cost.recorded));
+        samples_->set("settled", QString::number(cost.settled));
+        const std::pair<const char*, size_t> left[] = {{"engine off", cost.notRunning}, {"engine cold", cost.cold}, {"fuel cut", cost.fuelCut}, {"moving too fast", cost.moving},
+                                                       {"target changed", cost.askedChanged}, {"wideband out of range", cost.noWideband}};
+        for (const auto& [name, count] : left)
+            if (count) samples_->set(name, "\u2212" + QString::number(count));
+        const auto& d = samples->delay;
+        delay_->set("idle / full load", QString("%1 / %2 ms").arg(d.at(10) * 1000, 0, 'f', 0).arg(d.at(250) * 1000, 0, 'f', 0));
+        delay_->set("from", d.measured ? QString("the drives, correlation %1").arg(d.correlation, 0, 'f', 2) : QString("a default; too little to measure"));
+    }
+    const bool ready = correction_.has_value();
+    content_->setVisible(ready);
+    empty_->setVisible(!ready);
+    empty_->setText(!round               ? "Nothing was read yet."
+                    : entries.empty()    ? "No drive was recorded on this round. Flash it, then record one on the Drive station."
+                                         : "Reading the recordings ...");
+    primary()->setEnabled(ready && correction_->changed > 0);
+    const int next = session_.rounds().empty() ? 1 : session_.rounds().front().number + 1;
+    primary()->setText(ready ? QString("Make round %1 with %2 cells").arg(next).arg(correction_->changed) : QString("Make round %1").arg(next));
+    warningBox_->setVisible(ready && (correction_->extended > 0 || correction_->clamped > 0));
+    if (!ready) return;
+    const auto& c = *correction_;
+    now_->setText(percent(c.now.rms));
+    after_->setText(percent(c.expected));
+    distribution_->setErrors(c.errorNow, c.errorExpected);
+    strengthText_->setText(QString("%1 %, largest step %2").arg(strength_->value()).arg(percent(c.largestStep)));
+    QString text;
+    if (c.extended) text += QString("%1 cells have too little evidence of their own and follow their neighbours. ").arg(c.extended);
+    if (c.clamped) text += QString("%1 cells are held at a limit or the largest step.").arg(c.clamped);
+    warning_->setText(text.trimmed());
+}
+
+void CorrectStation::keyPressEvent(QKeyEvent* event) {
+    if (event->key() >= Qt::Key_1 && event->key() <= Qt::Key_4) return show(static_cast<Layer>(event->key() - Qt::Key_1));
+    Station::keyPressEvent(event);
+}
+
+void CorrectStation::makeRound() {
+    if (!correction_) return;
+    const auto& c = *correction_;
+    const std::string note = "Fuel error " + percent(c.now.rms).toStdString() + " over " + std::to_string(c.now.cells) + " cells, expected after " +
+                             percent(c.expected).toStdString() + "; strength " + std::to_string(strength_->value()) + " %, " + std::to_string(c.changed) + " cells changed.";
+    const auto round = session_.makeRound({c.edit}, "Air model from drives", note);
+    if (!round) return session_.say(QString::fromStdString(round.error().text()), true);
+    session_.say(QString("Round %1 is made. Flash it next.").arg(round->number));
+}
+
+}  // namespace brusk::app

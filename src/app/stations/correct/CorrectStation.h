@@ -1,0 +1,69 @@
+// Correct: from the evidence of a round's drives to the air model of the next, cell by cell.
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include <QSlider>
+
+#include "app/Session.h"
+#include "app/widgets/MapGrid.h"
+#include "app/widgets/Panels.h"
+#include "core/proposals/AirCorrection.h"
+
+namespace brusk::app {
+
+/// Two distributions of the fuel error over each other: now, and as expected after.
+class Distribution : public QWidget {
+    Q_OBJECT
+  public:
+    explicit Distribution(QWidget* parent = nullptr);
+    void setErrors(const std::vector<float>& now, const std::vector<float>& after);
+    QSize sizeHint() const override { return {320, 54}; }
+
+  protected:
+    void paintEvent(QPaintEvent*) override;
+
+  private:
+    std::vector<int> now_, after_;
+    int most_ = 1;
+};
+
+class CorrectStation : public Station {
+    Q_OBJECT
+  public:
+    CorrectStation(Session& session, QWidget* parent = nullptr);
+    QString hint() const override { return "1 to 4 switch the layer \u00b7 arrows look at cells"; }
+    void shown() override { refresh(); }
+
+  protected:
+    void keyPressEvent(QKeyEvent* event) override;
+
+  private:
+    enum Layer { kOffBy, kHowSure, kChange, kResult, kLayers };
+    void makeThumbs();
+    void makeSide(QHBoxLayout* row);
+    void refresh();
+    void compute();
+    void show(Layer layer);
+    GridContents contentsOf(Layer layer) const;
+    void refreshSide();
+    void refreshCell();
+    void makeRound();
+    proposals::AirCorrectionOptions options() const;
+
+    Session& session_;
+    std::optional<proposals::AirCorrection> correction_;
+    Layer layer_ = kChange;
+    QFrame* thumbs_[kLayers] = {};
+    MapGrid* small_[kLayers] = {};
+    MapGrid* grid_;
+    Distribution* distribution_;
+    QLabel *now_, *after_, *cell_, *empty_, *strengthText_, *leastText_, *warning_;
+    QFrame* warningBox_;
+    QWidget* content_;
+    QSlider *strength_, *least_;
+    Facts *recordings_, *samples_, *delay_;
+    bool computing_ = false;
+    bool again_ = false;
+};
+
+}  // namespace brusk::app

@@ -1,0 +1,59 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "app/stations/deliver/DeliverStation.h"
+
+#include "core/image/ImageFile.h"
+
+namespace brusk::app {
+
+DeliverStation::DeliverStation(Session& session, QWidget* parent) : Station("Deliver", parent), session_(session) {
+    primary()->setObjectName("exportHex");
+    primary()->setText("Export as Intel HEX");
+    auto* panel = new Panel("The calibration of this round");
+    facts_ = new Facts;
+    panel->body()->addWidget(facts_);
+    written_ = label({}, "good");
+    written_->setObjectName("exported");
+    written_->setWordWrap(true);
+    panel->body()->addWidget(written_);
+    body()->addWidget(panel);
+    auto* later = new Panel("What will come here");
+    auto* text = label("A report of what was done and why, with the evidence before and after; and a sealed calibration for a customer far away, bound to one car.", "faint");
+    text->setWordWrap(true);
+    later->body()->addWidget(text);
+    body()->addWidget(later);
+    body()->addStretch();
+    connect(primary(), &QPushButton::clicked, this, &DeliverStation::exportHex);
+    connect(&session_, &Session::roundSelected, this, &DeliverStation::refresh);
+    refresh();
+}
+
+void DeliverStation::refresh() {
+    const auto* round = session_.selected();
+    primary()->setEnabled(round != nullptr);
+    written_->clear();
+    if (!round) return subtitle()->setText("Nothing was read yet.");
+    subtitle()->setText(QString("round %1, %2").arg(round->number).arg(QString::fromStdString(round->title)));
+    facts_->set("Flashed", round->flashedAt.empty() ? QString("never") : QString::fromStdString(round->flashedAt));
+    facts_->set("Drives", QString::number(round->recordings));
+    facts_->set("Fuel error", round->fuelError_pct ? QString::number(*round->fuelError_pct, 'f', 1) + " %" : QString("not measured"));
+    facts_->set("Note", QString::fromStdString(round->note).trimmed(), "");
+}
+
+void DeliverStation::exportHex() {
+    const auto* round = session_.selected();
+    if (!round) return;
+    session_.saveDraftNow();
+    const auto image = session_.folder()->image(round->id);
+    if (!image) return session_.say(QString::fromStdString(image.error().text()), true);
+    const auto bytes = image::writeImage(**image, image::Format::IntelHex);
+    if (!bytes) return session_.say(QString::fromStdString(bytes.error().text()), true);
+    auto& files = session_.folder()->files();
+    // A name that is taken gets a number: nothing is overwritten.
+    storage::Path path;
+    for (int n = 1; n == 1 || files.exists(path); ++n)
+        path = session_.folder()->path() / "exports" / ("round" + std::to_string(round->number) + (n > 1 ? "-" + std::to_string(n) : "") + ".hex");
+    if (auto done = files.save(path, *bytes); !done) return session_.say(QString::fromStdString(done.error().text()), true);
+    written_->setText("Wrote " + QString::fromStdString(path.string()));
+}
+
+}  // namespace brusk::app

@@ -1,0 +1,67 @@
+// Drive: channel set, live numbers and lanes, the VE map under the ring with its coverage, recording.
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include <QComboBox>
+#include <QListWidget>
+#include <QTimer>
+
+#include "app/Session.h"
+#include "app/widgets/LaneView.h"
+#include "app/widgets/MapGrid.h"
+#include "app/widgets/Panels.h"
+
+namespace brusk::app {
+
+/// One large number with its name and unit.
+class Readout : public QFrame {
+    Q_OBJECT
+  public:
+    Readout(const QString& name, int decimals, QWidget* parent = nullptr);
+    void show(double value, const char* role = "numbers");
+
+  private:
+    QLabel* value_;
+    int decimals_;
+};
+
+class DriveStation : public Station {
+    Q_OBJECT
+  public:
+    DriveStation(Session& session, QWidget* parent = nullptr);
+    QString hint() const override { return "recording goes to the car folder as it comes"; }
+    void shown() override { fillChannels(); }
+
+  private:
+    void makeReadouts();
+    QWidget* makeOperatorPanel();
+    QWidget* makeChannelPanel();
+    void fillChannels();
+    void refresh();
+    void refreshCost();
+    void takeLive();
+    void drawLanes();
+    void drawCoverage();
+    std::vector<std::string> chosen() const;
+
+    Session& session_;
+    QList<std::tuple<Readout*, std::string, double>> readouts_;
+    Readout* fuelOff_;
+    LaneView* lanes_;
+    MapGrid* coverage_;
+    QLabel* coverageText_;
+    QLabel* status_;
+    QLabel* cost_;
+    QComboBox* route_;
+    QComboBox* lapse_;
+    QWidget* operatorPanel_;
+    QListWidget* channels_;
+    QTimer paint_;
+    // The last stretch of the live channels, for the lanes.
+    std::vector<double> time_;
+    std::vector<std::vector<float>> columns_;
+    std::vector<uint32_t> visits_;
+    calibration::Table map_;
+};
+
+}  // namespace brusk::app

@@ -1,0 +1,189 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "app/stations/review/ReviewStation.h"
+
+#include <algorithm>
+#include <cmath>
+
+#include "core/proposals/AirCorrection.h"
+
+namespace brusk::app {
+
+namespace {
+
+struct LaneChoice {
+    const char* role;
+    int lane, colour, decimals;
+};
+const LaneChoice kLanes[] = {{"engine_speed", 0, 0, 0},  {"vehicle_speed", 0, 4, 0},  {"manifold_pressure", 1, 1, 1}, {"throttle", 1, 3, 1},
+                             {"lambda_measured", 2, 2, 3}, {"lambda_asked", 2, 4, 3}, {"short_trim", 3, 3, 1},        {"long_trim", 3, 5, 1}};
+
+enum Shown { kMean, kCount, kSpread, kLeast, kMost };
+
+double shownOf(const evidence::CellStat& cell, int what) {
+    switch (what) {
+        case kMean: return (cell.mean - 1) * 100;
+        case kCount: return cell.count;
+        case kSpread: return cell.spread * 100;
+        case kLeast: return (cell.least - 1) * 100;
+        default: return (cell.most - 1) * 100;
+    }
+}
+
+}  // namespace
+
+ReviewStation::ReviewStation(Session& session, QWidget* parent) : Station("Review", parent), session_(session) {
+    primary()->hide();
+    auto* top = new QHBoxLayout;
+    top->setSpacing(12);
+    auto* listPanel = new Panel("Recordings of this round");
+    listPanel->setFixedWidth(250);
+    list_ = new QListWidget;
+    list_->setObjectName("recordings");
+    listPanel->body()->addWidget(list_);
+    found_ = label({});
+    found_->setWordWrap(true);
+    listPanel->body()->addWidget(found_);
+    top->addWidget(listPanel);
+    lanes_ = new LaneView;
+    lanes_->setObjectName("reviewLanes");
+    top->addWidget(lanes_, 1);
+    body()->addLayout(top, 5);
+    auto* bottom = new QHBoxLayout;
+    auto* head = new QHBoxLayout;
+    head->addWidget(label("Fuel off per cell, lean + rich \u2212, %", "heading"));
+    cellText_ = label({}, "faint");
+    head->addWidget(cellText_, 1);
+    what_ = new QComboBox;
+    what_->setObjectName("cellShown");
+    what_->addItems({"mean", "samples", "spread", "least", "most"});
+    head->addWidget(what_);
+    body()->addLayout(head);
+    cells_ = new MapGrid;
+    cells_->setObjectName("cellView");
+    bottom->addWidget(cells_);
+    body()->addLayout(bottom, 5);
+    connect(list_, &QListWidget::currentRowChanged, this, &ReviewStation::load);
+    connect(what_, &QComboBox::currentIndexChanged, this, &ReviewStation::refreshCells);
+    connect(cells_, &MapGrid::selectionMoved, this, &ReviewStation::showMoments);
+    connect(lanes_, &LaneView::cursorMoved, this, &ReviewStation::moveRing);
+    connect(&session_, &Session::roundSelected, this, [this] {
+        if (isVisible()) refresh();
+    });
+    connect(&session_, &Session::samplesChanged, this, &ReviewStation::refreshCells);
+    refresh();
+}
+
+void ReviewStation::refresh() {
+    const auto* round = session_.selected();
+    const QSignalBlocker quiet(list_);
+    list_->clear();
+    recording_.reset();
+    recordingIndex_ = -1;
+    lanes_->setTraces({}, 4);
+    if (!round) {
+        subtitle()->setText("Nothing was read yet.");
+        return;
+    }
+    subtitle()->setText(QString("round %1, %2").arg(round->number).arg(QString::fromStdString(round->title)));
+    for (const auto& entry : session_.folder()->recordings(round->id))
+        list_->addItem(QString("%1\n%2, %3 s, %4").arg(QString::fromStdString(entry.title), QString::fromStdString(entry.startedAt.substr(11, 5))).arg(entry.duration_s, 0, 'f', 0).arg(
+            entry.gaps ? QString("%1 gaps").arg(entry.gaps) : QString("no gaps")));
+    if (list_->count() == 0) found_->setText("No drive was recorded on this round. Flash it and record one on the Drive station.");
+    session_.loadSamples(round->id);
+    refreshCells();
+    if (list_->count()) {
+        list_->setCurrentRow(list_->count() - 1);
+        load(list_->count() - 1);
+    }
+}
+
+void ReviewStation::load(int row) {
+    const auto* round = session_.selected();
+    if (!round || row < 0) return;
+    const auto entries = session_.folder()->recordings(round->id);
+    if (row >= static_cast<int>(entries.size())) return;
+    using Loaded = Result<std::shared_ptr<const recording::Recording>>;
+    session_.inBackground<Loaded>([folder = session_.folder(), entry = entries[static_cast<size_t>(row)]] { return job::loadRecording(*folder, entry); },
+                                  [this, row](Loaded loaded) {
+                                      if (!loaded) return session_.say(QString::fromStdString(loaded.error().text()), true);
+                                      recording_ = *loaded;
+                                      recordingIndex_ = row;
+                                      showRecording();
+                                  });
+}
+
+void ReviewStation::showRecording() {
+    std::vector<Trace> traces;
+    for (const LaneChoice& choice : kLanes) {
+        const auto place = recording_->findRole(choice.role);
+        if (!place) continue;
+        const std::string& name = place.channel->description.empty() ? place.channel->name : place.channel->description;
+        traces.push_back({QString::fromStdString(name + (place.channel->unit.empty() ? "" : " " + place.channel->unit)), QString::fromStdString(place.channel->unit), choice.lane,
+                          choice.colour, choice.decimals, std::make_shared<const TraceData>(place.group->time_s, place.channel->values)});
+    }
+    lanes_->setTraces(std::move(traces), 4);
+    lanes_->setSpan(0, recording_->duration_s());
+    showMoments();
+}
+
+void ReviewStation::refreshCells() {
+    const auto* round = session_.selected();
+    const auto samples = round ? session_.samples(round->id) : nullptr;
+    GridContents c;
+    map_ = {};
+    if (samples && session_.calibration()) {
+        if (const auto* ve = session_.kit()->definition->parameterWithRole("ve_map"))
+            if (auto table = session_.calibration()->read(*ve)) map_ = std::move(*table);
+    }
+    cells_->setVisible(!map_.values.empty());
+    if (map_.values.empty()) return;
+    const evidence::AxisLookup x(map_.x.values), y(map_.y.values);
+    const auto stats = evidence::cellStatistics(x, y, samples->x, samples->y, samples->ratio);
+    const auto error = evidence::fuelError(stats, proposals::kVisited);
+    c.rows = map_.rows;
+    c.columns = map_.columns;
+    c.x = map_.x.values;
+    c.y = map_.y.values;
+    const int what = what_->currentIndex();
+    c.decimals = what == kCount ? 0 : 1;
+    c.showSign = what != kCount && what != kSpread;
+    c.shade = c.showSign ? GridContents::Shade::Difference : GridContents::Shade::Value;
+    c.blank.assign(stats.size(), 1);
+    c.values.assign(stats.size(), 0);
+    for (size_t i = 0; i < stats.size(); ++i)
+        if (stats[i].count >= proposals::kVisited) c.blank[i] = 0, c.values[i] = shownOf(stats[i], what);
+    cells_->setContents(std::move(c));
+    const auto& cost = samples->cost;
+    found_->setText(QString("Fuel is off by %1 % over %2 cells. %3 of %4 samples are settled.")
+                        .arg(error.rms * 100, 0, 'f', 1)
+                        .arg(error.cells)
+                        .arg(cost.settled)
+                        .arg(cost.recorded));
+    setRole(found_, error.rms > 0.05 ? "warm" : "good");
+}
+
+void ReviewStation::showMoments() {
+    const auto* round = session_.selected();
+    const auto samples = round ? session_.samples(round->id) : nullptr;
+    if (!samples || map_.values.empty()) return;
+    const evidence::AxisLookup x(map_.x.values), y(map_.y.values);
+    const auto row = static_cast<uint32_t>(cells_->currentRow()), column = static_cast<uint32_t>(cells_->currentColumn());
+    std::vector<double> times;
+    for (size_t i = 0; i < samples->size(); ++i)
+        if (samples->source[i] == recordingIndex_ && x.nearest(samples->x[i]) == column && y.nearest(samples->y[i]) == row) times.push_back(samples->time_s[i]);
+    cellText_->setText(QString("%1 rpm, %2 kPa: %3 samples in this recording").arg(map_.x.values[column], 0, 'f', 0).arg(map_.y.values[row], 0, 'f', 0).arg(times.size()));
+    if (!times.empty() && cells_->hasFocus()) lanes_->setCursor(times.front());
+    lanes_->setMarks(std::move(times));
+}
+
+void ReviewStation::moveRing(double time_s) {
+    if (!recording_) return;
+    const auto x = recording_->findRole("engine_speed");
+    const auto y = recording_->findRole("manifold_pressure");
+    if (!x || !y || x.channel->values.empty()) return;
+    const size_t i = recording::indexAt(x.group->time_s, time_s);
+    const size_t k = recording::indexAt(y.group->time_s, time_s);
+    cells_->setRing(QPointF(x.channel->values[i], y.channel->values[k]));
+}
+
+}  // namespace brusk::app

@@ -1,0 +1,42 @@
+// Review: the recordings of a round as lanes with a cursor, and the fuel error on the VE map's own axes.
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include <QComboBox>
+#include <QListWidget>
+
+#include "app/Session.h"
+#include "app/widgets/LaneView.h"
+#include "app/widgets/MapGrid.h"
+#include "app/widgets/Panels.h"
+
+namespace brusk::app {
+
+class ReviewStation : public Station {
+    Q_OBJECT
+  public:
+    ReviewStation(Session& session, QWidget* parent = nullptr);
+    QString hint() const override { return "click a cell to see its moments \u00b7 wheel zooms \u00b7 right-drag moves \u00b7 Home shows all"; }
+    void shown() override { refresh(); }
+
+  private:
+    void refresh();
+    void load(int row);
+    void showRecording();
+    void refreshCells();
+    void showMoments();
+    void moveRing(double time_s);
+
+    Session& session_;
+    QListWidget* list_;
+    LaneView* lanes_;
+    MapGrid* cells_;
+    QComboBox* what_;
+    QLabel* cellText_;
+    QLabel* found_;
+    std::shared_ptr<const recording::Recording> recording_;
+    int recordingIndex_ = -1;
+    calibration::Table map_;
+};
+
+}  // namespace brusk::app

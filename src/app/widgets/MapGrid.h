@@ -1,0 +1,96 @@
+// The grid of a value, curve or map: numbers with shading and marks, a selection by mouse and keys, typing over cells,
+// and the ring where the engine is.
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include <QLineEdit>
+#include <QPointF>
+#include <QWidget>
+#include <deque>
+#include <optional>
+#include <vector>
+
+namespace brusk::app {
+
+/// What a grid shows. Cells are row by row; a row is one y breakpoint.
+struct GridContents {
+    enum class Shade { None, Value, Difference };
+    size_t rows = 0;
+    size_t columns = 0;
+    std::vector<double> x, y;      ///< empty for none
+    int xDecimals = 0, yDecimals = 0;
+    std::vector<double> values;
+    int decimals = 1;
+    bool showSign = false;
+    Shade shade = Shade::Value;
+    double shadeRange = 0;         ///< for differences: the value of full colour; 0 takes the largest
+    std::vector<char> blank;       ///< cells shown as a dot: nothing is known of them
+    std::vector<float> evidence;   ///< 0 to 1: how much is known; draws the dot
+    std::vector<float> doubt;      ///< 0 to 1: how spread it is; empties the dot
+    std::vector<char> edited;      ///< corner mark
+    std::vector<char> differs;     ///< line below the number
+};
+
+class MapGrid : public QWidget {
+    Q_OBJECT
+  public:
+    explicit MapGrid(QWidget* parent = nullptr);
+
+    void setContents(GridContents contents);
+    const GridContents& contents() const { return contents_; }
+    void setEditable(bool editable) { editable_ = editable; }
+    /// Draws cells as small blocks without numbers or headers (thumbnails, coverage).
+    void setCompact(bool compact);
+    /// Where the engine is, by x and y value; nothing hides it. Earlier places fade.
+    void setRing(std::optional<QPointF> at);
+
+    std::vector<size_t> selectedCells() const;
+    size_t currentCell() const { return static_cast<size_t>(row_) * contents_.columns + static_cast<size_t>(column_); }
+    int currentRow() const { return row_; }
+    int currentColumn() const { return column_; }
+    void select(int row, int column, bool extend = false);
+    void selectAll();
+    /// Middle of a cell in widget coordinates, for tests that click.
+    QPoint cellCentre(int row, int column) const;
+
+    QSize sizeHint() const override;
+    QSize minimumSizeHint() const override;
+
+  signals:
+    void selectionMoved();
+    /// Something was typed over the selected cells and confirmed.
+    void typed(const QString& text);
+
+  protected:
+    void paintEvent(QPaintEvent*) override;
+    void mousePressEvent(QMouseEvent*) override;
+    void mouseMoveEvent(QMouseEvent*) override;
+    void keyPressEvent(QKeyEvent*) override;
+    bool eventFilter(QObject* object, QEvent* event) override;
+
+  private:
+    struct Geometry {
+        double left, top, cellWidth, cellHeight;
+    };
+    Geometry geometry() const;
+    QRectF cellRect(const Geometry& g, size_t row, size_t column) const;
+    std::optional<std::pair<int, int>> cellAt(QPoint point) const;
+    QColor shadeOf(size_t cell) const;
+    void paintHeaders(QPainter& painter, const Geometry& g);
+    void paintCell(QPainter& painter, const QRectF& r, size_t cell);
+    void paintSelection(QPainter& painter, const Geometry& g);
+    void paintRing(QPainter& painter, const Geometry& g);
+    QPointF ringPoint(const Geometry& g, QPointF value) const;
+    void beginTyping(const QString& first);
+
+    GridContents contents_;
+    double least_ = 0, most_ = 1, range_ = 1;
+    bool editable_ = false;
+    bool compact_ = false;
+    int row_ = 0, column_ = 0, anchorRow_ = 0, anchorColumn_ = 0;
+    QLineEdit* editor_;
+    std::optional<QPointF> ring_;
+    std::deque<QPointF> wake_;
+};
+
+}  // namespace brusk::app

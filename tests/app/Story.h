@@ -1,0 +1,54 @@
+// Drives the real window as a person would: mouse and keys on real widgets. Used by the story test and for the pictures.
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include <QTemporaryDir>
+#include <QtTest>
+#include <memory>
+
+#include "app/Session.h"
+#include "app/shell/MainWindow.h"
+#include "app/theme/Theme.h"
+
+namespace brusk::app {
+
+class Story {
+  public:
+    explicit Story(const QString& folder = {});
+    ~Story();
+
+    MainWindow& window() { return *window_; }
+    Session& session() { return *session_; }
+
+    /// The one visible widget of this name and type; the test fails when there is none.
+    template <class T>
+    T* find(const char* name) {
+        for (T* widget : window_->findChildren<T*>(name))
+            if (widget->isVisible()) return widget;
+        return nullptr;
+    }
+    bool click(const char* button);
+    void goTo(const char* station);
+    /// Waits until nothing runs on the link; false after `timeout_ms`.
+    bool settle(int timeout_ms = 120000);
+    QString message();
+
+    // The chapters.
+    bool connectBenchCar();
+    bool read();
+    bool makeBase();
+    bool flash();
+    bool drive(int routeIndex = 0);
+    bool correct();
+
+    /// As fast as it can, so that a test does not wait for the simulated car.
+    void hurry();
+
+  private:
+    QTemporaryDir temporary_;
+    storage::RealFileSystem files_;
+    std::unique_ptr<Session> session_;
+    std::unique_ptr<MainWindow> window_;
+};
+
+}  // namespace brusk::app

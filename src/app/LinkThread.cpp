@@ -3,7 +3,8 @@
 
 namespace brusk::app {
 
-LinkThread::LinkThread(std::unique_ptr<OpenPort> port) : port_(std::move(port)), hasBenchCar_(port_->car != nullptr), thread_([this] { run(); }) {}
+LinkThread::LinkThread(std::unique_ptr<OpenPort> port)
+    : port_(std::move(port)), hasBenchCar_(port_->car != nullptr), thread_([this] { run(); }) {}
 
 LinkThread::~LinkThread() {
     {

@@ -17,10 +17,10 @@ namespace brusk::app {
 
 /// An open link. Touched by the link thread only, but for `bus`'s cable, which is safe from anywhere.
 struct OpenPort {
-    std::unique_ptr<benchcar::BenchCar> car;    ///< with the bench car in this process
+    std::unique_ptr<benchcar::BenchCar> car;  ///< with the bench car in this process
     std::unique_ptr<benchcar::VirtualBus> bus;
     std::unique_ptr<benchcar::PacedBus> paced;
-    std::unique_ptr<link::CanPort> socket;      ///< with another process
+    std::unique_ptr<link::CanPort> socket;  ///< with another process
     link::CanPort& port() { return paced ? static_cast<link::CanPort&>(*paced) : *socket; }
     void setTimeLapse(double lapse) {
         if (paced) paced->setTimeLapse(lapse);

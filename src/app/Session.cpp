@@ -13,7 +13,8 @@ constexpr int kSaveAfter_ms = 500;
 const std::vector<RouteChoice>& routeChoices() {
     static const std::vector<RouteChoice> choices = [] {
         std::vector<RouteChoice> out;
-        for (const auto& route : benchcar::routes()) out.push_back({route.name, route.title, route.seconds()});
+        for (const auto& route : benchcar::routes())
+            out.push_back({route.name, route.title, route.seconds()});
         return out;
     }();
     return choices;
@@ -69,7 +70,8 @@ void Session::takeFolder(std::unique_ptr<carfolder::CarFolder> folder) {
     if (kits_.empty()) {
         std::vector<Error> problems;
         kits_ = job::loadKits(files_, dataFolder_, problems);
-        for (const Error& problem : problems) failed(problem);
+        for (const Error& problem : problems)
+            failed(problem);
     }
     kit_.reset();
     const std::string profile = folder_->setting("profile");
@@ -90,6 +92,8 @@ void Session::refreshRounds() {
 QString Session::carSentence() const {
     if (!folder_) return "No car folder is open.";
     if (!kit_) return "This car was not connected yet.";
+    if (busy_ && taskTitle_ == "Flashing" && selected())
+        return QString("Round %1 is being written into the car.").arg(selected()->number);
     return QString::fromStdString(job::whatIsInTheCar(*folder_, *kit_));
 }
 
@@ -156,7 +160,8 @@ void Session::loadReference() {
 }
 
 Done Session::edit(const calibration::Edit& edit) {
-    if (!calibration_ || !selected()) return fail(ErrorCode::NotFound, "No calibration is open. Read the controller first.");
+    if (!calibration_ || !selected())
+        return fail(ErrorCode::NotFound, "No calibration is open. Read the controller first.");
     if (edit.empty()) return {};
     if (selected()->state != carfolder::RoundState::Draft) {
         auto round = folder_->addRound(selected_, calibration_->image(), "Edited by hand", "");
@@ -200,7 +205,8 @@ void Session::saveDraftNow() {
     refreshRounds();
 }
 
-Result<carfolder::Round> Session::makeRound(const std::vector<calibration::Edit>& edits, const std::string& title, const std::string& note) {
+Result<carfolder::Round> Session::makeRound(const std::vector<calibration::Edit>& edits, const std::string& title,
+                                            const std::string& note) {
     if (!kit_ || !selected()) return fail(ErrorCode::NotFound, "No calibration is open. Read the controller first.");
     saveDraftNow();
     auto round = job::makeRound(*kit_, *folder_, selected_, edits, title, note);

@@ -7,8 +7,8 @@
 #include <QTimer>
 #include <atomic>
 #include <functional>
-#include <memory>
 #include <map>
+#include <memory>
 #include <optional>
 #include <set>
 
@@ -62,7 +62,8 @@ class Session : public QObject {
     void undo();
     void redo();
     const calibration::EditHistory& history() const { return history_; }
-    [[nodiscard]] Result<carfolder::Round> makeRound(const std::vector<calibration::Edit>& edits, const std::string& title, const std::string& note);
+    [[nodiscard]] Result<carfolder::Round> makeRound(const std::vector<calibration::Edit>& edits,
+                                                     const std::string& title, const std::string& note);
     void saveDraftNow();
 
     // --- the link

@@ -32,7 +32,8 @@ void Session::connectLink(const QString& choice) {
     auto port = std::make_unique<OpenPort>();
     if (choice == "bench") {
         port->car = std::make_unique<benchcar::BenchCar>();
-        if (const auto kept = files_.read(benchFlashFile(), storage::FileSystem::kReadLimit); kept && kept->size() == port->car->memory().flash().size()) {
+        if (const auto kept = files_.read(benchFlashFile(), storage::FileSystem::kReadLimit);
+            kept && kept->size() == port->car->memory().flash().size()) {
             std::copy(kept->begin(), kept->end(), port->car->memory().flash().begin());
             port->car->powerCycle();
         }
@@ -71,7 +72,8 @@ void Session::connectLink(const QString& choice) {
             identity_ = found->identity;
             linkState_ = LinkState::Open;
             linkWhy_ = QString::fromStdString(found->why);
-            linkText_ = found->bootMode ? "It answers from boot mode: its program or calibration is not whole." : "It answers.";
+            linkText_ =
+                found->bootMode ? "It answers from boot mode: its program or calibration is not whole." : "It answers.";
             for (const auto& [key, value] : {std::pair{"profile", kit_->profile.name}, {"link", choice.toStdString()}})
                 if (auto done = folder_->setSetting(key, value); !done) failed(done.error());
             refreshRounds();
@@ -157,7 +159,9 @@ void Session::refreshIdentity() {
             }
             identity_ = *identity;
             linkState_ = LinkState::Open;
-            linkText_ = identity->at("software").empty() ? "It answers from boot mode: its program or calibration is not whole." : "It answers.";
+            linkText_ = identity->at("software").empty()
+                            ? "It answers from boot mode: its program or calibration is not whole."
+                            : "It answers.";
             emit linkChanged();
         };
     });
@@ -165,47 +169,56 @@ void Session::refreshIdentity() {
 
 void Session::readController() {
     if (!kit_ || !identity_) return;
-    startTask("Reading", [this, kit = kit_, folder = folder_, identity = *identity_](OpenPort& open) -> std::function<void()> {
-        link::Uds uds(open.port(), kit->profile);
-        auto outcome = job::readCar(uds, *kit, identity, *folder, partialRead_, reporter());
-        if (outcome) partialRead_ = {};
-        return [this, outcome] {
-            if (!outcome) {
-                failed(outcome.error());
-                linkLost(outcome.error());
-                return;
-            }
-            refreshRounds();
-            selected_ = -1;
-            selectRound(outcome->round.id);
-            say(QString::fromStdString(outcome->sentence));
-        };
-    });
+    startTask("Reading",
+              [this, kit = kit_, folder = folder_, identity = *identity_](OpenPort& open) -> std::function<void()> {
+                  link::Uds uds(open.port(), kit->profile);
+                  auto outcome = job::readCar(uds, *kit, identity, *folder, partialRead_, reporter());
+                  if (outcome) partialRead_ = {};
+                  return [this, outcome] {
+                      if (!outcome) {
+                          failed(outcome.error());
+                          linkLost(outcome.error());
+                          return;
+                      }
+                      refreshRounds();
+                      selected_ = -1;
+                      selectRound(outcome->round.id);
+                      say(QString::fromStdString(outcome->sentence));
+                  };
+              });
 }
 
 void Session::flashSelected() {
     if (!kit_ || !selected()) return;
     saveDraftNow();
-    startTask("Flashing", [this, kit = kit_, folder = folder_, round = selected_, files = &files_, keep = benchFlashFile()](OpenPort& open) -> std::function<void()> {
-        link::Uds uds(open.port(), kit->profile);
-        auto report = job::flashRound(uds, *kit, *folder, round, reporter());
-        keepBenchFlash(open, *files, keep);
-        auto identity = report ? link::identify(uds) : Result<link::Identity>(tl::unexpected(report.error()));
-        return [this, report, identity] {
-            refreshRounds();
-            emit roundSelected();
-            if (!report) {
-                failed(report.error());
-                linkLost(report.error());
-                return;
-            }
-            lastFlash_ = *report;
-            if (identity) identity_ = *identity;
-            linkText_ = "It answers.";
-            emit linkChanged();
-            say(QString("Round %1 is in the car: %2 sectors written and read back.").arg(selected() ? selected()->number : 0).arg(report->sectors));
-        };
-    });
+    startTask("Flashing",
+              [this, kit = kit_, folder = folder_, round = selected_, files = &files_,
+               keep = benchFlashFile()](OpenPort& open) -> std::function<void()> {
+                  link::Uds uds(open.port(), kit->profile);
+                  auto report = job::flashRound(uds, *kit, *folder, round, reporter());
+                  keepBenchFlash(open, *files, keep);
+                  auto identity = report ? link::identify(uds) : Result<link::Identity>(tl::unexpected(report.error()));
+                  return [this, report, identity] {
+                      refreshRounds();
+                      emit roundSelected();
+                      if (!report) {
+                          failed(report.error());
+                          linkLost(report.error());
+                          return;
+                      }
+                      lastFlash_ = *report;
+                      if (identity) identity_ = *identity;
+                      linkText_ = "It answers.";
+                      emit linkChanged();
+                      say(QString("Round %1 is in the car: %2 %3 written and read back in %4 s; the theoretical least "
+                                  "is %5 % of that.")
+                              .arg(selected() ? selected()->number : 0)
+                              .arg(report->sectors)
+                              .arg(report->sectors == 1 ? "sector" : "sectors")
+                              .arg(static_cast<double>(report->elapsed_us) * 1e-6, 0, 'f', 1)
+                              .arg(report->share() * 100, 0, 'f', 0));
+                  };
+              });
 }
 
 void Session::readTroubleCodes(bool clearFirst) {
@@ -214,7 +227,8 @@ void Session::readTroubleCodes(bool clearFirst) {
         link::Uds uds(open.port(), kit->profile);
         Done cleared;
         if (clearFirst) cleared = uds.clearTroubleCodes();
-        auto codes = cleared ? uds.readTroubleCodes() : Result<std::vector<link::TroubleCode>>(tl::unexpected(cleared.error()));
+        auto codes =
+            cleared ? uds.readTroubleCodes() : Result<std::vector<link::TroubleCode>>(tl::unexpected(cleared.error()));
         return [this, codes] {
             if (!codes) {
                 failed(codes.error());
@@ -251,51 +265,55 @@ Done Session::startDrive(const std::vector<std::string>& channels, const std::st
     live_ = {};
     driving_ = true;
     stopDrive_ = false;
-    startTask("Driving", [this, kit = kit_, folder = folder_, channels = liveChannels_, route](OpenPort& open) -> std::function<void()> {
-        if (route) open.car->startRoute(*route);
-        link::Uds uds(open.port(), kit->profile);
-        job::DriveOptions options;
-        options.title = route ? route->title : "Drive";
-        options.throttle = true;
-        options.goOn = [this, &open, route](double) { return !stopDrive_ && (!route || open.car->onRoute()); };
-        options.onLive = [this](const job::LiveRow& row) {
-            if (livePending_.exchange(true)) return;
-            toInterface([this, row] {
-                livePending_ = false;
-                live_ = row;
-                emit liveChanged();
-            });
-        };
-        auto outcome = job::recordDrive(uds, *kit, *folder, *channels, options);
-        if (open.car) {
-            open.car->stopRoute();
-            // The engine runs down, so that the next step finds it standing.
-            open.setTimeLapse(0);
-            for (const int64_t until = open.port().now_us() + 3000000; open.port().now_us() < until;)
-                if (!open.port().receive(until)) break;
-        }
-        std::optional<int64_t> round;
-        Result<evidence::FuelError> error = fail(ErrorCode::NotFound, "");
-        if (outcome) {
-            round = outcome->entry.round;
-            error = job::measureFuelError(*kit, *folder, *round);
-        }
-        return [this, outcome, round, error] {
-            driving_ = false;
-            if (round) samples_.erase(*round);
-            refreshRounds();
-            emit roundSelected();
-            emit driveChanged();
-            if (!outcome) return failed(outcome.error());
-            if (outcome->problem) {
-                failed(*outcome->problem);
-                linkLost(*outcome->problem);
-                return;
+    startTask(
+        "Driving",
+        [this, kit = kit_, folder = folder_, channels = liveChannels_, route](OpenPort& open) -> std::function<void()> {
+            if (route) open.car->startRoute(*route);
+            link::Uds uds(open.port(), kit->profile);
+            job::DriveOptions options;
+            options.title = route ? route->title : "Drive";
+            options.throttle = true;
+            options.goOn = [this, &open, route](double) { return !stopDrive_ && (!route || open.car->onRoute()); };
+            options.onLive = [this](const job::LiveRow& row) {
+                if (livePending_.exchange(true)) return;
+                toInterface([this, row] {
+                    livePending_ = false;
+                    live_ = row;
+                    emit liveChanged();
+                });
+            };
+            auto outcome = job::recordDrive(uds, *kit, *folder, *channels, options);
+            if (open.car) {
+                open.car->stopRoute();
+                // The engine runs down, so that the next step finds it standing.
+                open.setTimeLapse(0);
+                for (const int64_t until = open.port().now_us() + 3000000; open.port().now_us() < until;)
+                    if (!open.port().receive(until)) break;
             }
-            say(QString("Recorded %1 s in %2 rows, %3.").arg(outcome->entry.duration_s, 0, 'f', 0).arg(outcome->entry.samples).arg(
-                outcome->entry.gaps ? QString("%1 gaps").arg(outcome->entry.gaps) : QString("no gaps")));
-        };
-    });
+            std::optional<int64_t> round;
+            Result<evidence::FuelError> error = fail(ErrorCode::NotFound, "");
+            if (outcome) {
+                round = outcome->entry.round;
+                error = job::measureFuelError(*kit, *folder, *round);
+            }
+            return [this, outcome, round, error] {
+                driving_ = false;
+                if (round) samples_.erase(*round);
+                refreshRounds();
+                emit roundSelected();
+                emit driveChanged();
+                if (!outcome) return failed(outcome.error());
+                if (outcome->problem) {
+                    failed(*outcome->problem);
+                    linkLost(*outcome->problem);
+                    return;
+                }
+                say(QString("Recorded %1 s in %2 rows, %3.")
+                        .arg(outcome->entry.duration_s, 0, 'f', 0)
+                        .arg(outcome->entry.samples)
+                        .arg(outcome->entry.gaps ? QString("%1 gaps").arg(outcome->entry.gaps) : QString("no gaps")));
+            };
+        });
     emit driveChanged();
     return {};
 }

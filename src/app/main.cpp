@@ -50,8 +50,10 @@ int main(int argc, char** argv) {
     const bool demo = options.isSet("demo");
     if (!options.positionalArguments().isEmpty()) {
         const auto done = openOrCreate(session, files, options.positionalArguments()[0].toStdString(), demo);
-        if (!done) session.say(QString::fromStdString(done.error().text()), true);
-        else if (demo) session.offerBuildSheet(dataFolder() / "heron" / "build-sheet.json");
+        if (!done)
+            session.say(QString::fromStdString(done.error().text()), true);
+        else if (demo)
+            session.offerBuildSheet(dataFolder() / "heron" / "build-sheet.json");
         if (done) emit session.folderChanged();
     }
     window.show();

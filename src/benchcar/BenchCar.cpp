@@ -6,7 +6,8 @@
 
 namespace brusk::benchcar {
 
-BenchCar::BenchCar(const Parts& parts, uint64_t seed) : plant_(parts, seed), controller_(memory_), diagnostics_(memory_, controller_) {
+BenchCar::BenchCar(const Parts& parts, uint64_t seed)
+    : plant_(parts, seed), controller_(memory_), diagnostics_(memory_, controller_) {
     programStockFlash(memory_);
     powerCycle();
 }
@@ -48,7 +49,8 @@ void BenchCar::millisecond() {
     } else {
         commands_ = controller_.step(plant_.sensors());
     }
-    diagnostics_.setVehicle(static_cast<int>(plant_.state().speed_rpm), static_cast<int>(plant_.state().battery_V * 1000));
+    diagnostics_.setVehicle(static_cast<int>(plant_.state().speed_rpm),
+                            static_cast<int>(plant_.state().battery_V * 1000));
     diagnostics_.tick(now_us_);
     // The wideband sends by itself, 100 times a second: lambda 0.0001, status, counter.
     link::CanFrame frame;

@@ -31,7 +31,8 @@ void Controller::powerUp() {
 }
 
 void Controller::clearCodes() {
-    for (StoredCode& code : codes_) code.status = 0;
+    for (StoredCode& code : codes_)
+        code.status = 0;
     learnedFine_ = {};
     failTicks_ = {};
 }
@@ -66,7 +67,8 @@ void Controller::readSensors(const SensorReadings& in) {
     engineState_ = rpm > kRunning_rpm ? 2 : in.starter || (engineState_ > 0 && rpm > kStalled_rpm) ? 1 : 0;
     runTicks_ = engineState_ == 2 ? runTicks_ + 1 : 0;
 
-    const int64_t read_c = (int64_t{in.mapVolts_mV} * memory_.u16(cal::kMapSlope)) / 1000 + memory_.s16(cal::kMapOffset);
+    const int64_t read_c =
+        (int64_t{in.mapVolts_mV} * memory_.u16(cal::kMapSlope)) / 1000 + memory_.s16(cal::kMapOffset);
     const int weight = memory_.u8(cal::kMapFilter);
     pressure_c_ += static_cast<int>((std::clamp<int64_t>(read_c, 500, 60000) - pressure_c_) * (weight + 1) / 256);
 
@@ -101,9 +103,11 @@ void Controller::estimateAir() {
     ve_ = memory_.between(cal::kVe, columns, 2, false, speedAt_, pressureAt_, rows);
 
     // m = VE p V / (4 R T); ve 1e-4, p 10 Pa, V cm3, T 0.1 K, R 287.05 J/(kg K), result in micrograms.
-    const int64_t air = int64_t{ve_} * pressure_c_ * memory_.u16(cal::kDisplacement) / 114820 * 1000 / std::max(charge_dK_, 2000);
+    const int64_t air =
+        int64_t{ve_} * pressure_c_ * memory_.u16(cal::kDisplacement) / 114820 * 1000 / std::max(charge_dK_, 2000);
     air_ug_ = static_cast<int>(std::min<int64_t>(air, 1300000));
-    // Two strokes a revolution for four cylinders: kg/h = ug * rpm * 2 * 60 / 1e9; in 0.02 kg/h with quarter revolutions.
+    // Two strokes a revolution for four cylinders: kg/h = ug * rpm * 2 * 60 / 1e9; in 0.02 kg/h with quarter
+    // revolutions.
     airflow_c_ = static_cast<int>(std::min<int64_t>(int64_t{air_ug_} * in_.speed_qrpm * 3 / 2000000, 65535));
 
     memory_.put16(ram::kChargeTemp, charge_dK_ - 2732);
@@ -118,7 +122,8 @@ void Controller::askLambda() {
     const int target_128 = std::max(64, memory_.between(cal::kLambda, columns, 1, false, speedAt_, pressureAt_, rows));
     int enrich_c = memory_.curve(cal::kWarmUp, 8, 1, 1, coolantIndex()) * 50;
     const int decay = std::max(1, memory_.u16(cal::kAfterStartDecay) * 10);
-    if (runTicks_ < static_cast<uint32_t>(decay)) enrich_c += memory_.u8(cal::kAfterStart) * 50 * (decay - static_cast<int>(runTicks_)) / decay;
+    if (runTicks_ < static_cast<uint32_t>(decay))
+        enrich_c += memory_.u8(cal::kAfterStart) * 50 * (decay - static_cast<int>(runTicks_)) / decay;
     warmUp_c_ = enrich_c;
     lambda_ = static_cast<int>(int64_t{target_128} * 10000 * 10000 / 128 / (10000 + enrich_c));
     memory_.put16(ram::kLambdaAsked, lambda_);
@@ -126,12 +131,14 @@ void Controller::askLambda() {
 }
 
 int Controller::learnZone() const {
-    return static_cast<int>(std::upper_bound(std::begin(kZoneBorders), std::end(kZoneBorders), airflow_c_) - std::begin(kZoneBorders));
+    return static_cast<int>(std::upper_bound(std::begin(kZoneBorders), std::end(kZoneBorders), airflow_c_) -
+                            std::begin(kZoneBorders));
 }
 
 void Controller::closeLoop() {
     const bool ready = memory_.u8(cal::kLoopOn) && coolantIndex() >= memory_.u8(cal::kLoopCoolant) &&
-                       runTicks_ > static_cast<uint32_t>(memory_.u16(cal::kLoopWait)) * 10 && lambda_ > 9850 && lambda_ < 10150 && !cut_;
+                       runTicks_ > static_cast<uint32_t>(memory_.u16(cal::kLoopWait)) * 10 && lambda_ > 9850 &&
+                       lambda_ < 10150 && !cut_;
     int64_t& learned = learnedFine_[static_cast<size_t>(learnZone())];
     if (!ready) {
         shortFine_ = 0;
@@ -139,7 +146,8 @@ void Controller::closeLoop() {
     } else {
         const bool rich = in_.narrowband_mV > 450;
         const int64_t limit = int64_t{memory_.u8(cal::kLoopLimit)} * kShortLimitScale * 1000;
-        if (loopClosed_ && rich != wasRich_) shortFine_ += (rich ? -1 : 1) * int64_t{memory_.u16(cal::kLoopJump)} * 1000;
+        if (loopClosed_ && rich != wasRich_)
+            shortFine_ += (rich ? -1 : 1) * int64_t{memory_.u16(cal::kLoopJump)} * 1000;
         shortFine_ += (rich ? -1 : 1) * int64_t{memory_.u16(cal::kLoopRamp)} * 10;
         shortFine_ = std::clamp(shortFine_, -limit, limit);
         const int64_t learnLimit = int64_t{memory_.u8(cal::kLearnLimit)} * 100 * 1000000;
@@ -160,7 +168,8 @@ bool Controller::fuelCut() {
     cut_ = overrun && runTicks_ > 200;
     const int limit = memory_.u16(cal::kRevLimit);
     overRev_ = rpm > limit || (overRev_ && rpm > limit - memory_.u16(cal::kRevReturn));
-    overBoost_ = pressure_c_ > memory_.u16(cal::kBoostCut) || (overBoost_ && pressure_c_ > memory_.u16(cal::kBoostCut) - 2000);
+    overBoost_ =
+        pressure_c_ > memory_.u16(cal::kBoostCut) || (overBoost_ && pressure_c_ > memory_.u16(cal::kBoostCut) - 2000);
     memory_.put8(ram::kFuelCut, cut_ ? 1 : overRev_ ? 2 : overBoost_ ? 3 : 0);
     memory_.put8(ram::kBoostCut, overBoost_);
     return cut_ || overRev_ || overBoost_;
@@ -173,7 +182,8 @@ int Controller::fuelPulse() {
     int64_t fuel_ug = int64_t{air_ug_} * 10000000 / std::max(1, memory_.u16(cal::kStoich)) / std::max(1, lambda_);
     fuel_ug = fuel_ug * (10000 + short_c_) / 10000 * (10000 + longTrim_c) / 10000;
     // Flow 0.1 cm3/min, density 0.0001 g/cm3.
-    const int64_t rate = std::max<int64_t>(1, int64_t{memory_.u16(cal::kInjectorFlow)} * memory_.u16(cal::kFuelDensity));
+    const int64_t rate =
+        std::max<int64_t>(1, int64_t{memory_.u16(cal::kInjectorFlow)} * memory_.u16(cal::kFuelDensity));
     int64_t pulse = fuel_ug * 6000000 / rate;
     pulse = std::max<int64_t>(pulse, memory_.u16(cal::kMinPulse)) + dead_us;
     const bool stopped = engineState_ == 0;
@@ -181,7 +191,8 @@ int Controller::fuelPulse() {
     memory_.put16(ram::kPulse, out);
     memory_.put16(ram::kDeadTime, dead_us);
     // One injection per 720 degrees: duty = pulse rpm / 120 s.
-    memory_.put16(ram::kInjectorDuty, static_cast<int>(std::min<int64_t>(int64_t{out} * in_.speed_qrpm / 48000, 10000)));
+    memory_.put16(ram::kInjectorDuty,
+                  static_cast<int>(std::min<int64_t>(int64_t{out} * in_.speed_qrpm / 48000, 10000)));
     return out;
 }
 
@@ -190,7 +201,8 @@ int Controller::spark() {
     const int rows = memory_.axisCount(cal::kAxisLoad, 12);
     const auto load = memory_.locate(cal::kAxisLoad + 2, rows, 2, air_ug_ / 20);
     const bool idling = in_.pedal_c < 100 && in_.speed_qrpm < 1400 * 4;
-    const int out = idling ? memory_.s16(cal::kSparkIdle) : memory_.between(cal::kSpark, columns, 2, true, speedAt_, load, rows);
+    const int out =
+        idling ? memory_.s16(cal::kSparkIdle) : memory_.between(cal::kSpark, columns, 2, true, speedAt_, load, rows);
     memory_.put16(ram::kSpark, out);
     return out;
 }
@@ -202,7 +214,8 @@ int Controller::throttle() {
     const int error = target - rpm;
     const bool idling = in_.pedal_c < 100 && rpm < target + 500 && engineState_ == 2;
     // The integral part follows only near idle, and is held while the car drives.
-    if (idling) idleFine_ = std::clamp<int64_t>(idleFine_ + int64_t{error} * memory_.u16(cal::kIdleI) / 10, -300000, 500000);
+    if (idling)
+        idleFine_ = std::clamp<int64_t>(idleFine_ + int64_t{error} * memory_.u16(cal::kIdleI) / 10, -300000, 500000);
     const int proportional = idling ? std::clamp(error * memory_.u16(cal::kIdleP) / 100, -150, 300) : 0;
     const int idle = base + static_cast<int>(idleFine_ / 1000) + proportional;
 
@@ -211,7 +224,8 @@ int Controller::throttle() {
     const uint32_t pedals = cal::kPedal + 4;
     const uint32_t speeds = pedals + static_cast<uint32_t>(2 * columns);
     const uint32_t values = speeds + static_cast<uint32_t>(2 * rows);
-    const int asked = memory_.between(values, columns, 2, false, memory_.locate(pedals, columns, 2, in_.pedal_c), memory_.locate(speeds, rows, 2, rpm), rows);
+    const int asked = memory_.between(values, columns, 2, false, memory_.locate(pedals, columns, 2, in_.pedal_c),
+                                      memory_.locate(speeds, rows, 2, rpm), rows);
     const int out = std::clamp(asked + idle, 0, 10000);
     memory_.put16(ram::kIdleTarget, target);
     memory_.put16(ram::kIdleIntegral, static_cast<int>(idleFine_ / 1000));
@@ -221,7 +235,8 @@ int Controller::throttle() {
 
 int Controller::wastegate() {
     const int columns = memory_.axisCount(cal::kAxisSpeed, 16);
-    const int duty = overBoost_ || in_.pedal_c < 3000 ? 0 : memory_.between(cal::kWastegate, columns, 1, false, speedAt_, {0, 0}, 1);
+    const int duty =
+        overBoost_ || in_.pedal_c < 3000 ? 0 : memory_.between(cal::kWastegate, columns, 1, false, speedAt_, {0, 0}, 1);
     memory_.put8(ram::kWastegate, duty);
     return duty;
 }

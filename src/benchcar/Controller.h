@@ -12,24 +12,24 @@ namespace brusk::benchcar {
 
 /// What the controller's pins see, already converted to integers as its ADC and timers do.
 struct SensorReadings {
-    int speed_qrpm = 0;        ///< 0.25 rpm
+    int speed_qrpm = 0;  ///< 0.25 rpm
     int mapVolts_mV = 0;
-    int throttle_c = 0;        ///< 0.01 %
-    int pedal_c = 0;           ///< 0.01 %
-    int intake_dC = 0;         ///< 0.1 degC
+    int throttle_c = 0;  ///< 0.01 %
+    int pedal_c = 0;     ///< 0.01 %
+    int intake_dC = 0;   ///< 0.1 degC
     int coolant_dC = 0;
     int battery_mV = 0;
     int narrowband_mV = 0;
-    int wheelPulses = 0;       ///< in the last second
+    int wheelPulses = 0;  ///< in the last second
     int gear = 0;
     bool starter = false;
 };
 
 struct ActuatorCommands {
-    int pulse_us = 0;          ///< 0: no fuel
-    int spark_d = 0;           ///< 0.1 deg before top dead centre
-    int throttle_c = 0;        ///< 0.01 %
-    int wastegate_h = 0;       ///< 0.5 %
+    int pulse_us = 0;     ///< 0: no fuel
+    int spark_d = 0;      ///< 0.1 deg before top dead centre
+    int throttle_c = 0;   ///< 0.01 %
+    int wastegate_h = 0;  ///< 0.5 %
     bool fan = false;
 };
 
@@ -71,23 +71,23 @@ class Controller {
     std::array<int64_t, 4> learnedFine_{};  ///< by airflow zone, 0.01 % / 1000000; kept through a power cycle
     std::array<StoredCode, 4> codes_{{{0x010700, 0}, {0x010800, 0}, {0x017100, 0}, {0x017200, 0}}};
     SensorReadings in_;
-    int pressure_c_ = 10130;    ///< 0.01 kPa, filtered
-    int charge_dK_ = 2980;      ///< 0.1 K
-    int ve_ = 0;                ///< 0.01 %
-    int air_ug_ = 0;            ///< per cylinder and stroke
-    int airflow_c_ = 0;         ///< 0.02 kg/h
-    int lambda_ = 10000;        ///< 0.0001
-    int warmUp_c_ = 0;          ///< 0.01 %
-    int short_c_ = 0;           ///< 0.01 %
-    int64_t shortFine_ = 0;     ///< 0.01 % / 1000
+    int pressure_c_ = 10130;  ///< 0.01 kPa, filtered
+    int charge_dK_ = 2980;    ///< 0.1 K
+    int ve_ = 0;              ///< 0.01 %
+    int air_ug_ = 0;          ///< per cylinder and stroke
+    int airflow_c_ = 0;       ///< 0.02 kg/h
+    int lambda_ = 10000;      ///< 0.0001
+    int warmUp_c_ = 0;        ///< 0.01 %
+    int short_c_ = 0;         ///< 0.01 %
+    int64_t shortFine_ = 0;   ///< 0.01 % / 1000
     bool wasRich_ = false;
     bool loopClosed_ = false;
     bool cut_ = false;
     bool overRev_ = false;
     bool overBoost_ = false;
     bool fan_ = false;
-    int64_t idleFine_ = 0;      ///< 0.01 % throttle / 1000
-    uint32_t runTicks_ = 0;     ///< 10 ms since the engine runs
+    int64_t idleFine_ = 0;   ///< 0.01 % throttle / 1000
+    uint32_t runTicks_ = 0;  ///< 10 ms since the engine runs
     int engineState_ = 0;
     std::array<int, 4> failTicks_{};
     ControllerMemory::Position speedAt_;

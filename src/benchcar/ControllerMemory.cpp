@@ -21,7 +21,8 @@ void ControllerMemory::eraseSector(uint32_t start, uint32_t length) {
 }
 
 void ControllerMemory::program(uint32_t start, std::span<const uint8_t> bytes) {
-    for (size_t i = 0; i < bytes.size(); ++i) flash_[start - map::kFlash + i] &= bytes[i];
+    for (size_t i = 0; i < bytes.size(); ++i)
+        flash_[start - map::kFlash + i] &= bytes[i];
 }
 
 ControllerMemory::Position ControllerMemory::locate(uint32_t breakpoints, int count, int bytes, int x) const {
@@ -29,7 +30,8 @@ ControllerMemory::Position ControllerMemory::locate(uint32_t breakpoints, int co
     if (count < 2 || x <= point(0)) return {0, 0};
     if (x >= point(count - 1)) return {count - 2, 32768};
     int i = 0;
-    while (i < count - 2 && x >= point(i + 1)) ++i;
+    while (i < count - 2 && x >= point(i + 1))
+        ++i;
     const int width = point(i + 1) - point(i);
     return {i, width > 0 ? static_cast<int>((int64_t{x - point(i)} << 15) / width) : 0};
 }
@@ -48,14 +50,17 @@ int ControllerMemory::curve(uint32_t address, int most, int axisBytes, int value
     return low + static_cast<int>((int64_t{high - low} * at.fraction) >> 15);
 }
 
-int ControllerMemory::between(uint32_t values, int columns, int valueBytes, bool isSigned, Position x, Position y, int rows) const {
+int ControllerMemory::between(uint32_t values, int columns, int valueBytes, bool isSigned, Position x, Position y,
+                              int rows) const {
     const auto cell = [&](int row, int column) -> int64_t {
         row = std::min(row, rows - 1);
         column = std::min(column, columns - 1);
         return number(values + static_cast<uint32_t>((row * columns + column) * valueBytes), valueBytes, isSigned);
     };
-    const int64_t low = (cell(y.index, x.index) << 15) + (cell(y.index, x.index + 1) - cell(y.index, x.index)) * x.fraction;
-    const int64_t high = (cell(y.index + 1, x.index) << 15) + (cell(y.index + 1, x.index + 1) - cell(y.index + 1, x.index)) * x.fraction;
+    const int64_t low =
+        (cell(y.index, x.index) << 15) + (cell(y.index, x.index + 1) - cell(y.index, x.index)) * x.fraction;
+    const int64_t high =
+        (cell(y.index + 1, x.index) << 15) + (cell(y.index + 1, x.index + 1) - cell(y.index + 1, x.index)) * x.fraction;
     const int64_t out = (low << 15) + (high - low) * y.fraction;
     return static_cast<int>((out + (int64_t{1} << 29)) >> 30);
 }
@@ -70,7 +75,8 @@ namespace {
 bool stretchIsValid(const ControllerMemory& memory, uint32_t start, uint32_t length) {
     const auto bytes = memory.at(start, length);
     const uint8_t* stored = bytes.data() + length - 4;
-    const uint32_t sum = static_cast<uint32_t>(stored[0]) << 24 | static_cast<uint32_t>(stored[1]) << 16 | static_cast<uint32_t>(stored[2]) << 8 | stored[3];
+    const uint32_t sum = static_cast<uint32_t>(stored[0]) << 24 | static_cast<uint32_t>(stored[1]) << 16 |
+                         static_cast<uint32_t>(stored[2]) << 8 | stored[3];
     return sum == memoryCrc(bytes.first(length - 4));
 }
 

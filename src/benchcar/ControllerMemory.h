@@ -58,7 +58,8 @@ class ControllerMemory {
 
   private:
     int number(uint32_t address, int bytes, bool isSigned = false) const {
-        return bytes == 1 ? (isSigned ? static_cast<int8_t>(u8(address)) : u8(address)) : (isSigned ? s16(address) : u16(address));
+        return bytes == 1 ? (isSigned ? static_cast<int8_t>(u8(address)) : u8(address))
+                          : (isSigned ? s16(address) : u16(address));
     }
 
     std::vector<uint8_t> flash_;

@@ -9,7 +9,7 @@ namespace brusk::benchcar {
 namespace {
 
 constexpr uint32_t kRequestId = 0x7E0, kResponseId = 0x7E8, kPeriodicId = 0x5E8;
-constexpr int64_t kThinking_us = 400;        // between the last frame of a request and the first of its answer
+constexpr int64_t kThinking_us = 400;  // between the last frame of a request and the first of its answer
 constexpr int64_t kSessionTimeout_us = 5000000;
 constexpr int64_t kLockOut_us = 10000000;
 constexpr int kMostWrongKeys = 3;
@@ -17,13 +17,26 @@ constexpr size_t kMostDynamic = 24;
 constexpr uint32_t kKeyXor = 0x5A17C3E9, kKeyAdd = 0x0BADBEE5;
 
 enum Refusal : uint8_t {
-    kNoService = 0x11, kNoSubFunction = 0x12, kWrongLength = 0x13, kConditions = 0x22, kSequence = 0x24, kOutOfRange = 0x31,
-    kDenied = 0x33, kWrongKey = 0x35, kTooManyKeys = 0x36, kKeyDelay = 0x37, kNotAccepted = 0x70, kProgramming = 0x72,
-    kWrongBlock = 0x73, kPendingCode = 0x78, kNotInSession = 0x7F
+    kNoService = 0x11,
+    kNoSubFunction = 0x12,
+    kWrongLength = 0x13,
+    kConditions = 0x22,
+    kSequence = 0x24,
+    kOutOfRange = 0x31,
+    kDenied = 0x33,
+    kWrongKey = 0x35,
+    kTooManyKeys = 0x36,
+    kKeyDelay = 0x37,
+    kNotAccepted = 0x70,
+    kProgramming = 0x72,
+    kWrongBlock = 0x73,
+    kPendingCode = 0x78,
+    kNotInSession = 0x7F
 };
 
 uint32_t get32(const Message& m, size_t at) {
-    return static_cast<uint32_t>(m[at]) << 24 | static_cast<uint32_t>(m[at + 1]) << 16 | static_cast<uint32_t>(m[at + 2]) << 8 | m[at + 3];
+    return static_cast<uint32_t>(m[at]) << 24 | static_cast<uint32_t>(m[at + 1]) << 16 |
+           static_cast<uint32_t>(m[at + 2]) << 8 | m[at + 3];
 }
 
 }  // namespace
@@ -61,7 +74,8 @@ void Diagnostics::serve(const Message& request, int64_t now_us) {
     if (!quiet && !response.empty()) pending_.push_front({now_us + kThinking_us, std::move(response), {}});
 }
 
-Message Diagnostics::later(uint8_t service, int64_t duration_us, int64_t now_us, Message response, std::function<void()> action) {
+Message Diagnostics::later(uint8_t service, int64_t duration_us, int64_t now_us, Message response,
+                           std::function<void()> action) {
     pending_.push_back({now_us + kThinking_us + duration_us, std::move(response), std::move(action)});
     return refuse(service, kPendingCode);
 }
@@ -83,7 +97,8 @@ std::optional<link::CanFrame> Diagnostics::nextFrame(int64_t now_us) {
 std::optional<int64_t> Diagnostics::nextTime_us() const {
     if (!periodicFrames_.empty()) return 0;
     std::optional<int64_t> at = transport_.nextTime_us();
-    if (!pending_.empty() && !transport_.sending()) at = std::min(at.value_or(pending_.front().at_us), pending_.front().at_us);
+    if (!pending_.empty() && !transport_.sending())
+        at = std::min(at.value_or(pending_.front().at_us), pending_.front().at_us);
     return at;
 }
 
@@ -113,7 +128,8 @@ void Diagnostics::tick(int64_t now_us) {
 Message Diagnostics::answer(const Message& r, int64_t now_us) {
     const uint8_t service = r[0];
     switch (service) {
-        case 0x10: return session(r);
+        case 0x10:
+            return session(r);
         case 0x11:
             if (r.size() != 2) return refuse(service, kWrongLength);
             if (r[1] != 0x01) return refuse(service, kNoSubFunction);
@@ -123,15 +139,24 @@ Message Diagnostics::answer(const Message& r, int64_t now_us) {
             if (r.size() != 4) return refuse(service, kWrongLength);
             controller_.clearCodes();
             return {0x54};
-        case 0x19: return troubleCodes(r);
-        case 0x22: return readId(r);
-        case 0x27: return security(r, now_us);
-        case 0x2A: return periodic(r);
-        case 0x2C: return dynamicId(r);
-        case 0x31: return routine(r, now_us);
-        case 0x34: return beginTransfer(r, false);
-        case 0x35: return beginTransfer(r, true);
-        case 0x36: return transfer(r, now_us);
+        case 0x19:
+            return troubleCodes(r);
+        case 0x22:
+            return readId(r);
+        case 0x27:
+            return security(r, now_us);
+        case 0x2A:
+            return periodic(r);
+        case 0x2C:
+            return dynamicId(r);
+        case 0x31:
+            return routine(r, now_us);
+        case 0x34:
+            return beginTransfer(r, false);
+        case 0x35:
+            return beginTransfer(r, true);
+        case 0x36:
+            return transfer(r, now_us);
         case 0x37:
             if (direction_ == Direction::None) return refuse(service, kSequence);
             direction_ = Direction::None;
@@ -139,7 +164,8 @@ Message Diagnostics::answer(const Message& r, int64_t now_us) {
         case 0x3E:
             if (r.size() != 2) return refuse(service, kWrongLength);
             return {0x7E, 0x00};
-        default: return refuse(service, kNoService);
+        default:
+            return refuse(service, kNoService);
     }
 }
 
@@ -163,7 +189,12 @@ Message Diagnostics::security(const Message& r, int64_t now_us) {
     if (r[1] == 0x01) {
         if (now_us < lockedUntil_us_) return refuse(0x27, kKeyDelay);
         seed_ = unlocked_ ? 0 : static_cast<uint32_t>(now_us * 2654435761ull >> 7) | 1u;
-        return {0x67, 0x01, static_cast<uint8_t>(seed_ >> 24), static_cast<uint8_t>(seed_ >> 16), static_cast<uint8_t>(seed_ >> 8), static_cast<uint8_t>(seed_)};
+        return {0x67,
+                0x01,
+                static_cast<uint8_t>(seed_ >> 24),
+                static_cast<uint8_t>(seed_ >> 16),
+                static_cast<uint8_t>(seed_ >> 8),
+                static_cast<uint8_t>(seed_)};
     }
     if (r[1] != 0x02) return refuse(0x27, kNoSubFunction);
     if (r.size() != 6) return refuse(0x27, kWrongLength);
@@ -190,9 +221,15 @@ Message Diagnostics::readId(const Message& r) {
         out.insert(out.end(), bytes.begin(), bytes.end());
     };
     switch (did) {
-        case 0xF190: append(map::kVin, map::kVinSize); return out;
-        case 0xF18C: append(map::kSerial, map::kSerialSize); return out;
-        case 0xF191: append(map::kHardware, map::kHardwareSize); return out;
+        case 0xF190:
+            append(map::kVin, map::kVinSize);
+            return out;
+        case 0xF18C:
+            append(map::kSerial, map::kSerialSize);
+            return out;
+        case 0xF191:
+            append(map::kHardware, map::kHardwareSize);
+            return out;
         case 0xF188:
             // An application that was not programmed whole carries no trustworthy number.
             if (bootMode_) return refuse(0x22, kConditions);
@@ -202,13 +239,18 @@ Message Diagnostics::readId(const Message& r) {
             if (bootMode_) return refuse(0x22, kConditions);
             append(map::cal::kId, map::cal::kIdSize);
             return out;
-        case 0xF186: out.push_back(session_); return out;
-        case 0xFD01: out.push_back(static_cast<uint8_t>(std::min(255, battery_mV_ / 100))); return out;
+        case 0xF186:
+            out.push_back(session_);
+            return out;
+        case 0xFD01:
+            out.push_back(static_cast<uint8_t>(std::min(255, battery_mV_ / 100)));
+            return out;
         case 0xFD02:
             out.push_back(static_cast<uint8_t>(engineSpeed_rpm_ >> 8));
             out.push_back(static_cast<uint8_t>(engineSpeed_rpm_));
             return out;
-        default: return refuse(0x22, kOutOfRange);
+        default:
+            return refuse(0x22, kOutOfRange);
     }
 }
 
@@ -220,7 +262,8 @@ Message Diagnostics::troubleCodes(const Message& r) {
     Message out{0x59, 0x02, kAvailable};
     for (const StoredCode& code : controller_.codes()) {
         if (!(code.status & r[2] & kAvailable)) continue;
-        for (int shift = 16; shift >= 0; shift -= 8) out.push_back(static_cast<uint8_t>(code.code >> shift));
+        for (int shift = 16; shift >= 0; shift -= 8)
+            out.push_back(static_cast<uint8_t>(code.code >> shift));
         out.push_back(code.status);
     }
     return out;
@@ -246,13 +289,21 @@ Message Diagnostics::routine(const Message& r, int64_t now_us) {
         const int64_t duration_us = kEraseSector_us * (sector / map::kCalibrationSector);
         // The first bytes go the moment the erase begins: a power cut from here on leaves no valid checksum.
         memory_.eraseSector(start, length / 2);
-        return later(0x31, duration_us, now_us, {0x71, 0x01, r[2], r[3], 0x00}, [this, start, length] { memory_.eraseSector(start, length); });
+        return later(0x31, duration_us, now_us, {0x71, 0x01, r[2], r[3], 0x00},
+                     [this, start, length] { memory_.eraseSector(start, length); });
     }
     if (id == 0x0202) {
         const auto bytes = memory_.at(get32(r, 5), get32(r, 9));
         if (bytes.empty()) return refuse(0x31, kOutOfRange);
         const uint32_t sum = memoryCrc(bytes);
-        return {0x71, 0x01, r[2], r[3], static_cast<uint8_t>(sum >> 24), static_cast<uint8_t>(sum >> 16), static_cast<uint8_t>(sum >> 8), static_cast<uint8_t>(sum)};
+        return {0x71,
+                0x01,
+                r[2],
+                r[3],
+                static_cast<uint8_t>(sum >> 24),
+                static_cast<uint8_t>(sum >> 16),
+                static_cast<uint8_t>(sum >> 8),
+                static_cast<uint8_t>(sum)};
     }
     if (id == 0xFF01) return {0x71, 0x01, r[2], r[3], static_cast<uint8_t>(flashIsValid(memory_) ? 0 : 1)};
     return refuse(0x31, kOutOfRange);
@@ -324,13 +375,15 @@ Message Diagnostics::dynamicId(const Message& r) {
     if (r[1] != 0x02) return refuse(0x2C, kNoSubFunction);
     if (r.size() < 10 || r[4] != 0x14 || (r.size() - 5) % 5 != 0) return refuse(0x2C, kWrongLength);
     const auto did = static_cast<uint16_t>(r[2] << 8 | r[3]);
-    if ((did & 0xFF00) != 0xF200 || (dynamic_.size() >= kMostDynamic && !dynamic_.count(did))) return refuse(0x2C, kOutOfRange);
+    if ((did & 0xFF00) != 0xF200 || (dynamic_.size() >= kMostDynamic && !dynamic_.count(did)))
+        return refuse(0x2C, kOutOfRange);
     std::vector<Place> places;
     uint32_t total = 0;
     for (size_t at = 5; at < r.size(); at += 5) {
         const Place place{get32(r, at), r[at + 4]};
         total += place.size;
-        if (place.size == 0 || memory_.at(place.address, place.size).empty() || total > 7) return refuse(0x2C, kOutOfRange);
+        if (place.size == 0 || memory_.at(place.address, place.size).empty() || total > 7)
+            return refuse(0x2C, kOutOfRange);
         places.push_back(place);
     }
     dynamic_[did] = std::move(places);

@@ -1,6 +1,5 @@
-// The controller's diagnostic side: its own ISO 15765-2 transport and ISO 14229 server. Written apart from the tester's,
-// so that each checks the other.
-// SPDX-License-Identifier: GPL-3.0-or-later
+// The controller's diagnostic side: its own ISO 15765-2 transport and ISO 14229 server. Written apart from the
+// tester's, so that each checks the other. SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
 #include <deque>
@@ -74,7 +73,9 @@ class Diagnostics {
     /// Set when a reset was asked for and its answer is out.
     bool takeReset(int64_t now_us);
     ServerTransport& transport() { return transport_; }
-    void setVehicle(int engineSpeed_rpm, int battery_mV) { engineSpeed_rpm_ = engineSpeed_rpm, battery_mV_ = battery_mV; }
+    void setVehicle(int engineSpeed_rpm, int battery_mV) {
+        engineSpeed_rpm_ = engineSpeed_rpm, battery_mV_ = battery_mV;
+    }
 
     static constexpr int64_t kEraseSector_us = 180000;
     static constexpr int64_t kProgramBlock_us = 6000;

@@ -22,7 +22,8 @@ class Noise {
     /// About normal with standard deviation one: four uniform numbers from one draw.
     double normal() {
         const uint64_t bits = next();
-        const double sum = static_cast<double>((bits & 0xFFFF) + (bits >> 16 & 0xFFFF) + (bits >> 32 & 0xFFFF) + (bits >> 48));
+        const double sum =
+            static_cast<double>((bits & 0xFFFF) + (bits >> 16 & 0xFFFF) + (bits >> 32 & 0xFFFF) + (bits >> 48));
         return (sum / 65536.0 - 2.0) * 1.7320508;
     }
 

@@ -13,17 +13,18 @@ constexpr double kStep_s = 0.001;
 constexpr double kStarter_rpm = 260;
 
 // Vehicle: a compact hatchback.
-constexpr double kMass_kg = 1340;          // with driver and half a tank
-constexpr double kDragArea_m2 = 0.66;      // cd 0.31, 2.13 m2
-constexpr double kRolling = 0.012;         // road tyres on asphalt
-constexpr double kTyreRadius_m = 0.317;    // 225/40 R18
+constexpr double kMass_kg = 1340;        // with driver and half a tank
+constexpr double kDragArea_m2 = 0.66;    // cd 0.31, 2.13 m2
+constexpr double kRolling = 0.012;       // road tyres on asphalt
+constexpr double kTyreRadius_m = 0.317;  // 225/40 R18
 constexpr double kFinal = 4.06;
-constexpr double kDriveline = 0.93;        // efficiency of gearbox and final drive
+constexpr double kDriveline = 0.93;  // efficiency of gearbox and final drive
 constexpr double kGears[] = {0, 3.58, 2.05, 1.37, 1.03, 0.84, 0.69};
 
 // Lean limit and rich limit of torque: indicated torque falls to both sides of lambda 0.93 (Heywood, section 15.4).
 double lambdaEfficiency(double lambda) {
-    if (lambda < 1) return std::max(0.3, 1 - 1.4 * (0.93 - std::min(lambda, 0.93)) * (0.93 - std::min(lambda, 0.93)) * 4);
+    if (lambda < 1)
+        return std::max(0.3, 1 - 1.4 * (0.93 - std::min(lambda, 0.93)) * (0.93 - std::min(lambda, 0.93)) * 4);
     return std::max(0.0, 1 - 1.1 * (lambda - 1));
 }
 
@@ -39,7 +40,8 @@ double flowFunction(double ratio) {
 
 double Route::seconds() const {
     double total = 0;
-    for (const Leg& leg : legs) total += leg.seconds;
+    for (const Leg& leg : legs)
+        total += leg.seconds;
     return total;
 }
 
@@ -93,7 +95,9 @@ void Plant::drive() {
         const bool standing = leg.gear == 0;
         if (standing) pedalIntegral_ = 0;
         pedalIntegral_ = std::clamp(pedalIntegral_ + missing * 0.010 * 0.025, -0.1, 0.9);
-        double wanted = leg.pedal >= 0 ? leg.pedal : standing ? 0 : std::clamp(0.045 * missing + pedalIntegral_, 0.0, 0.95);
+        double wanted = leg.pedal >= 0 ? leg.pedal
+                        : standing     ? 0
+                                       : std::clamp(0.045 * missing + pedalIntegral_, 0.0, 0.95);
         if (clutch_ < 0.5) wanted = std::min(wanted, 0.25);
         s_.pedal += std::clamp(wanted - s_.pedal, -0.03, 0.012);
     }
@@ -113,7 +117,8 @@ void Plant::breathe(const ActuatorCommands& commands) {
     s_.boost_kPa += (target - s_.boost_kPa) * kStep_s / (target > s_.boost_kPa ? 0.55 : 0.25);
     const double p = s_.pressure_kPa;
     const double angle = (0.012 + 0.988 * s_.throttle) * std::numbers::pi / 2;
-    const double area = std::numbers::pi / 4 * kThrottleBore_m * kThrottleBore_m * (1 - std::cos(angle)) * 0.86 + 1.4e-6;
+    const double area =
+        std::numbers::pi / 4 * kThrottleBore_m * kThrottleBore_m * (1 - std::cos(angle)) * 0.86 + 1.4e-6;
     const double upstream_K = s_.intake_C + 273.15;
     const double choked = 0.6847 * area * s_.boost_kPa * 1000 / std::sqrt(kGasConstant * upstream_K);
     const double in_kgs = p < s_.boost_kPa ? choked * flowFunction(p / s_.boost_kPa) : 0;
@@ -129,7 +134,9 @@ void Plant::breathe(const ActuatorCommands& commands) {
     s_.pressure_kPa = (p + kStep_s * gain * in_kgs) / (1 + kStep_s * rate);
     s_.pressure_kPa = std::clamp(s_.pressure_kPa, 8.0, std::max(s_.boost_kPa, 8.0));
     s_.airflow_gs = out_kgs * 1000;
-    s_.airPerStroke_g = s_.speed_rpm > 60 ? ve_ * s_.pressure_kPa * 1000 * kDisplacement_m3 / kCylinders / (kGasConstant * chargeTemp_K_) * 1000 : 0;
+    s_.airPerStroke_g = s_.speed_rpm > 60 ? ve_ * s_.pressure_kPa * 1000 * kDisplacement_m3 / kCylinders /
+                                                (kGasConstant * chargeTemp_K_) * 1000
+                                          : 0;
 }
 
 void Plant::burn(const ActuatorCommands& commands) {
@@ -137,7 +144,8 @@ void Plant::burn(const ActuatorCommands& commands) {
     const double dead_us = parts_.injectors.deadAt14_us + (14 - s_.battery_V) * parts_.injectors.deadSlope_us;
     const double open_us = commands.pulse_us > 0 ? std::max(0.0, commands.pulse_us - dead_us) : 0;
     s_.fuelPerStroke_g = open_us * fuelQ_;
-    s_.lambda = s_.fuelPerStroke_g > 1e-6 ? std::clamp(s_.airPerStroke_g / (stoich_ * s_.fuelPerStroke_g), 0.3, 8.0) : 8.0;
+    s_.lambda =
+        s_.fuelPerStroke_g > 1e-6 ? std::clamp(s_.airPerStroke_g / (stoich_ * s_.fuelPerStroke_g), 0.3, 8.0) : 8.0;
 
     const double burnt_g = std::min(s_.fuelPerStroke_g, s_.airPerStroke_g / stoich_);
     const bool ignites = s_.lambda > 0.52 && s_.lambda < 1.75 && ignition_;
@@ -145,7 +153,9 @@ void Plant::burn(const ActuatorCommands& commands) {
     const double best = std::clamp(16 + s_.speed_rpm * 0.0045 - std::max(0.0, load - 140) * 0.028, 2.0, 44.0);
     const double off = best - commands.spark_d / 10.0;
     const double sparkEfficiency = std::max(0.2, 1 - 0.00042 * off * off);
-    const double work_J = ignites ? burnt_g / 1000 * kHeatingValue_Jkg * kIndicatedEfficiency * lambdaEfficiency(s_.lambda) * sparkEfficiency : 0;
+    const double work_J = ignites ? burnt_g / 1000 * kHeatingValue_Jkg * kIndicatedEfficiency *
+                                        lambdaEfficiency(s_.lambda) * sparkEfficiency
+                                  : 0;
     const double indicated = work_J * kCylinders / (4 * std::numbers::pi);
     // Friction mean effective pressure (Heywood eq. 13.6a scaled to a modern engine) and pumping.
     const double speed = s_.speed_rpm / 1000;
@@ -168,7 +178,8 @@ void Plant::exhaust() {
     // Both sensors mix what reaches them as 1/lambda, the fuel's share.
     lambdaLag_ += (1 / s_.lambdaAtSensor - lambdaLag_) * kStep_s / kWidebandLag_s;
     narrow_ += (1 / past(s_.delay_s * 0.75) - narrow_) * kStep_s / 0.03;
-    if (tick_ % 10 == 0) s_.wideband = std::clamp((1 / std::max(lambdaLag_, 0.1)) * (1 + 0.004 * noise_.normal()), 0.6, 4.0);
+    if (tick_ % 10 == 0)
+        s_.wideband = std::clamp((1 / std::max(lambdaLag_, 0.1)) * (1 + 0.004 * noise_.normal()), 0.6, 4.0);
 }
 
 void Plant::move() {
@@ -186,7 +197,8 @@ void Plant::move() {
     if (!ignition_ && omega_ < 3) omega_ = 0;
     const double traction = clutchTorque * ratio / kTyreRadius_m * (clutchTorque > 0 ? kDriveline : 1 / kDriveline);
     const double weight = kMass_kg * 9.81;
-    const double resisting = 0.5 * 1.2 * kDragArea_m2 * vehicle_ms_ * vehicle_ms_ + (vehicle_ms_ > 0.05 ? kRolling * weight : 0) + (s_.gear > 0 ? grade_ * weight : 0);
+    const double resisting = 0.5 * 1.2 * kDragArea_m2 * vehicle_ms_ * vehicle_ms_ +
+                             (vehicle_ms_ > 0.05 ? kRolling * weight : 0) + (s_.gear > 0 ? grade_ * weight : 0);
     const double brakes = s_.gear == 0 ? 2.5 * kMass_kg : 0;
     vehicle_ms_ = std::max(0.0, vehicle_ms_ + kStep_s * (traction - resisting - brakes) / (kMass_kg * 1.06));
     s_.speed_rpm = omega_ * 60 / (2 * std::numbers::pi);
@@ -203,7 +215,9 @@ void Plant::warm(const ActuatorCommands& commands) {
     s_.coolant_C += kInterval_s * (heat_W - cooling_WK * (s_.coolant_C - 22)) / 26000;
     const double intakeTarget = 22 + 9 * std::exp(-vehicle_ms_ / 6) + (s_.boost_kPa - truth::kAmbient_kPa) * 0.16;
     s_.intake_C += (intakeTarget - s_.intake_C) * kInterval_s / 20;
-    const double batteryTarget = s_.speed_rpm < 400 ? (starter_ ? 10.6 : 12.4) : 13.4 + 0.6 * std::min(1.0, s_.speed_rpm / 2500) - (commands.fan ? 0.4 : 0);
+    const double batteryTarget = s_.speed_rpm < 400
+                                     ? (starter_ ? 10.6 : 12.4)
+                                     : 13.4 + 0.6 * std::min(1.0, s_.speed_rpm / 2500) - (commands.fan ? 0.4 : 0);
     s_.battery_V += (batteryTarget - s_.battery_V) * kInterval_s / 0.8;
 }
 
@@ -211,7 +225,8 @@ SensorReadings Plant::sensors() {
     SensorReadings out;
     out.speed_qrpm = std::max(0, static_cast<int>(s_.speed_rpm * 4 + noise_.normal() * 4));
     // Twelve bits over five volts, as the controller's converter has them.
-    const double volts = (s_.pressure_kPa + 0.25 * noise_.normal() - parts_.pressure.offset_kPa) / parts_.pressure.slope_kPaV;
+    const double volts =
+        (s_.pressure_kPa + 0.25 * noise_.normal() - parts_.pressure.offset_kPa) / parts_.pressure.slope_kPaV;
     out.mapVolts_mV = static_cast<int>(std::lround(std::clamp(volts, 0.0, 5.0) / 5 * 4095) * 5000 / 4095);
     out.throttle_c = static_cast<int>(std::lround(s_.throttle * 1024) * 10000 / 1024);
     out.pedal_c = static_cast<int>(std::lround(s_.pedal * 1024) * 10000 / 1024);

@@ -5,8 +5,12 @@
 namespace brusk::benchcar {
 namespace {
 
-Leg hold(double seconds, double speed_kmh, int gear, double grade = 0) { return {seconds, speed_kmh, gear, grade, grade, -1}; }
-Leg sweep(double seconds, double speed_kmh, int gear, double from, double to) { return {seconds, speed_kmh, gear, from, to, -1}; }
+Leg hold(double seconds, double speed_kmh, int gear, double grade = 0) {
+    return {seconds, speed_kmh, gear, grade, grade, -1};
+}
+Leg sweep(double seconds, double speed_kmh, int gear, double from, double to) {
+    return {seconds, speed_kmh, gear, from, to, -1};
+}
 
 /// Every speed of a ladder in 3rd and 4th, the road tilting slowly from downhill to a steep climb and back.
 Route survey() {
@@ -55,7 +59,8 @@ Route hills() {
 }
 
 Route motorway() {
-    Route route{"motorway", "Motorway", {hold(10, 0, 0), hold(4, 18, 1), hold(5, 35, 2), hold(7, 60, 3), hold(8, 85, 4)}};
+    Route route{
+        "motorway", "Motorway", {hold(10, 0, 0), hold(4, 18, 1), hold(5, 35, 2), hold(7, 60, 3), hold(8, 85, 4)}};
     for (const double speed : {100.0, 115.0, 130.0, 110.0}) {
         route.legs.push_back(hold(20, speed, 5));
         route.legs.push_back(sweep(16, speed, 5, 0, 0.04));
@@ -67,7 +72,8 @@ Route motorway() {
 }  // namespace
 
 const std::vector<Route>& routes() {
-    static const std::vector<Route> all = {survey(), town(), hills(), motorway(), Route{"idle", "Idle", {hold(60, 0, 0)}}};
+    static const std::vector<Route> all = {survey(), town(), hills(), motorway(),
+                                           Route{"idle", "Idle", {hold(60, 0, 0)}}};
     return all;
 }
 

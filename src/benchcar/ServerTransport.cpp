@@ -46,7 +46,8 @@ std::optional<Message> ServerTransport::receive(const link::CanFrame& frame, int
             incoming_.assign(frame.data.begin() + 2, frame.data.end());
             sequenceIn_ = 1;
             inBlock_ = 0;
-            for (int i = 0; i < waitsBeforeLeave; ++i) flowControl(1);
+            for (int i = 0; i < waitsBeforeLeave; ++i)
+                flowControl(1);
             flowControl(0);
             return std::nullopt;
         }
@@ -58,7 +59,8 @@ std::optional<Message> ServerTransport::receive(const link::CanFrame& frame, int
             }
             sequenceIn_ = (sequenceIn_ + 1) & 0x0F;
             const size_t count = std::min<size_t>(frame.length - 1u, expected_ - incoming_.size());
-            incoming_.insert(incoming_.end(), frame.data.begin() + 1, frame.data.begin() + 1 + static_cast<long>(count));
+            incoming_.insert(incoming_.end(), frame.data.begin() + 1,
+                             frame.data.begin() + 1 + static_cast<long>(count));
             if (incoming_.size() >= expected_) {
                 expected_ = 0;
                 return std::move(incoming_);
@@ -83,7 +85,8 @@ std::optional<Message> ServerTransport::receive(const link::CanFrame& frame, int
                 outgoing_.clear();
             }
             return std::nullopt;
-        default: return std::nullopt;
+        default:
+            return std::nullopt;
     }
 }
 

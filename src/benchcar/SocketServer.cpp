@@ -18,7 +18,8 @@ namespace brusk::benchcar {
 namespace {
 
 int64_t wall_us() {
-    return std::chrono::duration_cast<std::chrono::microseconds>(std::chrono::steady_clock::now().time_since_epoch()).count();
+    return std::chrono::duration_cast<std::chrono::microseconds>(std::chrono::steady_clock::now().time_since_epoch())
+        .count();
 }
 
 /// The listening socket and its peers; closes them and removes the path at the end.
@@ -28,7 +29,8 @@ class Server {
     Server(const Server&) = delete;
     Server& operator=(const Server&) = delete;
     ~Server() {
-        for (const int peer : peers_) ::close(peer);
+        for (const int peer : peers_)
+            ::close(peer);
         if (listener_ >= 0) {
             ::close(listener_);
             ::unlink(path_.c_str());
@@ -38,7 +40,8 @@ class Server {
     Done listen() {
         sockaddr_un address{};
         address.sun_family = AF_UNIX;
-        if (path_.empty() || path_.size() >= sizeof address.sun_path) return fail(ErrorCode::BadInput, "The socket path \"" + path_ + "\" is empty or too long.");
+        if (path_.empty() || path_.size() >= sizeof address.sun_path)
+            return fail(ErrorCode::BadInput, "The socket path \"" + path_ + "\" is empty or too long.");
         std::memcpy(address.sun_path, path_.c_str(), path_.size() + 1);
         const auto* where = reinterpret_cast<const sockaddr*>(&address);
         const int probe = ::socket(AF_UNIX, SOCK_SEQPACKET | SOCK_CLOEXEC, 0);
@@ -60,13 +63,15 @@ class Server {
     /// Waits for peers and frames; frames go to the car and to all other peers.
     void exchange(BenchCar& car, int timeout_us) {
         std::vector<pollfd> waiting{{listener_, POLLIN, 0}};
-        for (const int peer : peers_) waiting.push_back({peer, POLLIN, 0});
+        for (const int peer : peers_)
+            waiting.push_back({peer, POLLIN, 0});
         const timespec timeout{0, timeout_us * 1000};
         if (::ppoll(waiting.data(), waiting.size(), &timeout, nullptr) <= 0) return;
         std::vector<int> gone;
         for (size_t i = 1; i < waiting.size(); ++i)
             if (waiting[i].revents && !take(car, waiting[i].fd)) gone.push_back(waiting[i].fd);
-        for (const int peer : gone) drop(peer);
+        for (const int peer : gone)
+            drop(peer);
         if (waiting[0].revents & POLLIN) {
             const int peer = ::accept4(listener_, nullptr, nullptr, SOCK_CLOEXEC | SOCK_NONBLOCK);
             if (peer >= 0) peers_.push_back(peer);
@@ -82,7 +87,8 @@ class Server {
             // A peer that does not read loses frames, as on a real bus; one that is gone is dropped.
             if (sent < 0 && errno != EAGAIN && errno != EWOULDBLOCK) gone.push_back(peer);
         }
-        for (const int peer : gone) drop(peer);
+        for (const int peer : gone)
+            drop(peer);
     }
 
   private:

@@ -10,12 +10,13 @@ namespace brusk::benchcar {
 
 namespace {
 
-constexpr size_t kOutbox = 16;     // frames a CAN interface queues before it makes its user wait
-constexpr size_t kInbox = 4096;    // frames kept for a tester that does not look; older ones are lost
+constexpr size_t kOutbox = 16;        // frames a CAN interface queues before it makes its user wait
+constexpr size_t kInbox = 4096;       // frames kept for a tester that does not look; older ones are lost
 constexpr int64_t kStall_us = 50000;  // a paced bus that fell behind by more than this lets the time go
 
 int64_t wall_us() {
-    return std::chrono::duration_cast<std::chrono::microseconds>(std::chrono::steady_clock::now().time_since_epoch()).count();
+    return std::chrono::duration_cast<std::chrono::microseconds>(std::chrono::steady_clock::now().time_since_epoch())
+        .count();
 }
 
 }  // namespace
@@ -23,11 +24,13 @@ int64_t wall_us() {
 tl::unexpected<Error> VirtualBus::lost() {
     outbox_.clear();
     inbox_.clear();
-    return fail(ErrorCode::LinkLost, "The link to the bench car is gone: the cable is out. Plug it in and repeat the step.");
+    return fail(ErrorCode::LinkLost,
+                "The link to the bench car is gone: the cable is out. Plug it in and repeat the step.");
 }
 
 Done VirtualBus::send(const link::CanFrame& frame) {
-    while (connected_ && outbox_.size() >= kOutbox) step(std::numeric_limits<int64_t>::max());
+    while (connected_ && outbox_.size() >= kOutbox)
+        step(std::numeric_limits<int64_t>::max());
     if (!connected_) return lost();
     outbox_.push_back(frame);
     return {};

@@ -19,7 +19,8 @@ struct Options {
     bool fit = false;
 };
 
-Result<std::vector<float>> column(const std::string& expression, const recording::Recording& recording, const recording::Group& clock) {
+Result<std::vector<float>> column(const std::string& expression, const recording::Recording& recording,
+                                  const recording::Group& clock) {
     const auto values = recording::evaluate(expression, recording, clock);
     if (!values) return tl::unexpected(values.error());
     return std::vector<float>(values->begin(), values->end());
@@ -42,7 +43,8 @@ Done cells(Context& c, const Options& o) {
     const recording::Group& clock = place ? *place.group : recording->groups[0];
     const auto x = column(o.x, *recording, clock);
     if (!x) return tl::unexpected(x.error());
-    const auto y = o.y.empty() ? Result<std::vector<float>>(std::vector<float>(x->size(), 0)) : column(o.y, *recording, clock);
+    const auto y =
+        o.y.empty() ? Result<std::vector<float>>(std::vector<float>(x->size(), 0)) : column(o.y, *recording, clock);
     if (!y) return tl::unexpected(y.error());
     auto value = column(o.value, *recording, clock);
     if (!value) return tl::unexpected(value.error());
@@ -62,18 +64,22 @@ Done cells(Context& c, const Options& o) {
         json cell{{"column", i % columns}, {"row", i / columns}, {"count", s.count}};
         if (s.count) {
             cell.update({{"mean", s.mean}, {"spread", s.spread}, {"min", s.least}, {"max", s.most}, {"last", s.last}});
-            c.outcome.text += "row " + std::to_string(i / columns) + " column " + std::to_string(i % columns) + ": " + std::to_string(s.count) + " samples, mean " +
-                              formatNumber(s.mean, 4) + ", spread " + formatNumber(s.spread, 4) + "\n";
+            c.outcome.text += "row " + std::to_string(i / columns) + " column " + std::to_string(i % columns) + ": " +
+                              std::to_string(s.count) + " samples, mean " + formatNumber(s.mean, 4) + ", spread " +
+                              formatNumber(s.spread, 4) + "\n";
         }
         list.push_back(cell);
     }
     c.outcome.json = {{"x", o.xBreaks}, {"y", o.yBreaks}, {"cells", list}};
     if (o.fit) {
         const auto fit = evidence::fitCells(xAxis, yAxis, *x, *y, *value);
-        c.outcome.json["fit"] = {{"factor", fit.factor}, {"deviation", fit.deviation}, {"evidence", fit.evidence}, {"residual", fit.residual}};
+        c.outcome.json["fit"] = {{"factor", fit.factor},
+                                 {"deviation", fit.deviation},
+                                 {"evidence", fit.evidence},
+                                 {"residual", fit.residual}};
         for (size_t i = 0; i < fit.factor.size(); ++i)
-            c.outcome.text += "node row " + std::to_string(i / columns) + " column " + std::to_string(i % columns) + ": " + formatNumber(fit.factor[i], 4) + " +- " +
-                              formatNumber(fit.deviation[i], 4) + "\n";
+            c.outcome.text += "node row " + std::to_string(i / columns) + " column " + std::to_string(i % columns) +
+                              ": " + formatNumber(fit.factor[i], 4) + " +- " + formatNumber(fit.deviation[i], 4) + "\n";
     }
     return {};
 }

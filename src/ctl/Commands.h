@@ -26,7 +26,7 @@ struct Outcome {
 struct Context {
     storage::RealFileSystem files;
     Outcome outcome;
-    bool quiet = false;   ///< no progress on standard error
+    bool quiet = false;  ///< no progress on standard error
 };
 
 void addFileCommands(CLI::App& app, Context& context);

@@ -19,7 +19,8 @@ using nlohmann::json;
 Result<uint32_t> baseAddress(const std::string& text) {
     if (text.empty()) return 0u;
     const auto value = parseUnsigned(text);
-    if (!value || *value > 0xFFFFFFFF) return fail(ErrorCode::BadInput, "The base address \"" + text + "\" is not a number of up to 32 bits.");
+    if (!value || *value > 0xFFFFFFFF)
+        return fail(ErrorCode::BadInput, "The base address \"" + text + "\" is not a number of up to 32 bits.");
     return static_cast<uint32_t>(*value);
 }
 
@@ -35,34 +36,42 @@ Result<LoadedImage> loadImage(Context& c, const std::string& path, const std::st
     if (!address) return tl::unexpected(address.error());
     const auto format = image::formatOfName(path).value_or(image::formatOfBytes(*bytes));
     auto image = image::readImage(*bytes, format, *address);
-    if (!image) return failBecause(path + " can't be read as " + std::string(image::formatName(format)) + ".", image.error());
+    if (!image)
+        return failBecause(path + " can't be read as " + std::string(image::formatName(format)) + ".", image.error());
     return LoadedImage{std::move(*image), format};
 }
 
-Result<calibration::Calibration> loadCalibration(Context& c, const std::string& definition, const std::string& imagePath, const std::string& base) {
+Result<calibration::Calibration> loadCalibration(Context& c, const std::string& definition,
+                                                 const std::string& imagePath, const std::string& base) {
     const auto text = c.files.read(definition);
     if (!text) return tl::unexpected(text.error());
     auto contents = definition::readA2l(asText(*text));
     if (!contents) return failBecause(definition + " can't be used.", contents.error());
     auto image = loadImage(c, imagePath, base);
     if (!image) return tl::unexpected(image.error());
-    calibration::Calibration out(std::make_shared<const definition::Definition>(std::move(contents->definition)), std::move(image->image));
+    calibration::Calibration out(std::make_shared<const definition::Definition>(std::move(contents->definition)),
+                                 std::move(image->image));
     if (auto done = out.matchesDefinition(); !done) return tl::unexpected(done.error());
     return out;
 }
 
 json numbers(const std::vector<double>& values) {
     json out = json::array();
-    for (const double v : values) out.push_back(std::isfinite(v) ? json(v) : json(nullptr));
+    for (const double v : values)
+        out.push_back(std::isfinite(v) ? json(v) : json(nullptr));
     return out;
 }
 
 json tableJson(const calibration::Table& t) {
     using Kind = definition::Parameter::Kind;
     json out{{"kind", definition::kindName(t.parameter->kind)}, {"unit", t.unit}};
-    const auto axis = [](const calibration::AxisValues& a) { return json{{"unit", a.unit}, {"values", numbers(a.values)}}; };
+    const auto axis = [](const calibration::AxisValues& a) {
+        return json{{"unit", a.unit}, {"values", numbers(a.values)}};
+    };
     switch (t.parameter->kind) {
-        case Kind::Text: out["value"] = t.text; break;
+        case Kind::Text:
+            out["value"] = t.text;
+            break;
         case Kind::Value:
             out["value"] = t.values[0];
             if (!t.text.empty()) out["text"] = t.text;
@@ -70,7 +79,8 @@ json tableJson(const calibration::Table& t) {
         case Kind::Map: {
             json rows = json::array();
             for (size_t r = 0; r < t.rows; ++r)
-                rows.push_back(numbers({t.values.begin() + static_cast<long>(r * t.columns), t.values.begin() + static_cast<long>((r + 1) * t.columns)}));
+                rows.push_back(numbers({t.values.begin() + static_cast<long>(r * t.columns),
+                                        t.values.begin() + static_cast<long>((r + 1) * t.columns)}));
             out["values"] = rows;
             out["x"] = axis(t.x);
             out["y"] = axis(t.y);
@@ -80,13 +90,15 @@ json tableJson(const calibration::Table& t) {
             out["values"] = numbers(t.values);
             out["x"] = axis(t.x);
             break;
-        default: out["values"] = numbers(t.values);
+        default:
+            out["values"] = numbers(t.values);
     }
     return out;
 }
 
 std::string tableText(const calibration::Table& t) {
-    std::string out = t.parameter->name + " (" + std::string(definition::kindName(t.parameter->kind)) + (t.unit.empty() ? "" : ", " + t.unit) + ")\n";
+    std::string out = t.parameter->name + " (" + std::string(definition::kindName(t.parameter->kind)) +
+                      (t.unit.empty() ? "" : ", " + t.unit) + ")\n";
     if (!t.text.empty()) out += "  " + t.text + "\n";
     const auto cell = [](double v, int decimals) {
         std::string s = formatNumber(v, decimals);
@@ -94,12 +106,14 @@ std::string tableText(const calibration::Table& t) {
     };
     if (!t.x.values.empty()) {
         out += t.y.values.empty() ? "" : std::string(9, ' ');
-        for (const double v : t.x.values) out += cell(v, t.x.decimals);
+        for (const double v : t.x.values)
+            out += cell(v, t.x.decimals);
         out += "  " + t.x.label + " " + t.x.unit + "\n";
     }
     for (size_t r = 0; r < t.rows && !t.values.empty(); ++r) {
         if (!t.y.values.empty()) out += cell(t.y.values[r], t.y.decimals);
-        for (size_t k = 0; k < t.columns; ++k) out += cell(t.at(r, k), t.decimals);
+        for (size_t k = 0; k < t.columns; ++k)
+            out += cell(t.at(r, k), t.decimals);
         out += "\n";
     }
     return out;
@@ -117,17 +131,21 @@ void imageInfo(Context& c, const std::string& file, const std::string& base) {
     }
 }
 
-void imageConvert(Context& c, const std::string& in, const std::string& out, const std::string& base, int row, bool force) {
+void imageConvert(Context& c, const std::string& in, const std::string& out, const std::string& base, int row,
+                  bool force) {
     const auto loaded = loadImage(c, in, base);
     if (!loaded) return c.outcome.fail(loaded.error());
     const auto format = image::formatOfName(out);
-    if (!format) return c.outcome.fail(Error{ErrorCode::BadInput, "The ending of " + out + " names no format; use .hex, .s19, .srec or .bin.", nullptr});
+    if (!format)
+        return c.outcome.fail(Error{
+            ErrorCode::BadInput, "The ending of " + out + " names no format; use .hex, .s19, .srec or .bin.", nullptr});
     const auto bytes = image::writeImage(loaded->image, *format, row);
     if (!bytes) return c.outcome.fail(bytes.error());
     if (auto may = mayWrite(c, out, force); !may) return c.outcome.fail(may.error());
     if (auto done = c.files.save(out, *bytes); !done) return c.outcome.fail(done.error());
     c.outcome.json = {{"written", out}, {"format", image::formatName(*format)}, {"bytes", loaded->image.size()}};
-    c.outcome.text = "Wrote " + out + " (" + std::string(image::formatName(*format)) + ", " + std::to_string(loaded->image.size()) + " data bytes).\n";
+    c.outcome.text = "Wrote " + out + " (" + std::string(image::formatName(*format)) + ", " +
+                     std::to_string(loaded->image.size()) + " data bytes).\n";
 }
 
 void definitionCheck(Context& c, const std::string& file) {
@@ -136,20 +154,29 @@ void definitionCheck(Context& c, const std::string& file) {
     const auto contents = definition::readA2l(asText(*text));
     if (!contents) return c.outcome.fail(contents.error());
     const auto& d = contents->definition;
-    json counts = {{"parameters", d.parameters.size()}, {"measurements", d.measurements.size()}, {"groups", d.groups.size()},
-                   {"conversions", d.conversions.size()}, {"layouts", d.layouts.size()}};
-    for (const auto& p : d.parameters) counts[std::string(definition::kindName(p.kind))] = counts.value(std::string(definition::kindName(p.kind)), 0) + 1;
+    json counts = {{"parameters", d.parameters.size()},
+                   {"measurements", d.measurements.size()},
+                   {"groups", d.groups.size()},
+                   {"conversions", d.conversions.size()},
+                   {"layouts", d.layouts.size()}};
+    for (const auto& p : d.parameters)
+        counts[std::string(definition::kindName(p.kind))] =
+            counts.value(std::string(definition::kindName(p.kind)), 0) + 1;
     json diagnostics = json::array();
     size_t errors = 0;
     for (const auto& found : contents->diagnostics) {
         const bool isError = found.severity == definition::Diagnostic::Severity::Error;
         errors += isError;
-        diagnostics.push_back({{"file", file}, {"line", found.line}, {"severity", isError ? "error" : "warning"}, {"message", found.message}});
-        c.outcome.text += file + ":" + std::to_string(found.line) + ": " + (isError ? "error: " : "warning: ") + found.message + "\n";
+        diagnostics.push_back({{"file", file},
+                               {"line", found.line},
+                               {"severity", isError ? "error" : "warning"},
+                               {"message", found.message}});
+        c.outcome.text +=
+            file + ":" + std::to_string(found.line) + ": " + (isError ? "error: " : "warning: ") + found.message + "\n";
     }
     c.outcome.json = {{"counts", counts}, {"diagnostics", diagnostics}};
-    c.outcome.text += std::to_string(d.parameters.size()) + " parameters, " + std::to_string(d.measurements.size()) + " measurements, " +
-                      std::to_string(errors) + " errors\n";
+    c.outcome.text += std::to_string(d.parameters.size()) + " parameters, " + std::to_string(d.measurements.size()) +
+                      " measurements, " + std::to_string(errors) + " errors\n";
     if (errors) c.outcome.code = kCheckFailed;
 }
 
@@ -161,22 +188,36 @@ void definitionList(Context& c, const std::string& file, const std::string& find
     const auto& d = contents->definition;
     const std::string wanted = toLower(find);
     c.outcome.json = json::array();
-    const auto list = [&](const std::string& name, std::string_view kind, const std::string& label, const std::string& description, const std::string& unit, uint32_t address) {
+    const auto list = [&](const std::string& name, std::string_view kind, const std::string& label,
+                          const std::string& description, const std::string& unit, uint32_t address) {
         const std::string path = d.groupPath(name);
-        if (!wanted.empty() && toLower(name + " " + label + " " + description + " " + unit + " " + path + " " + hexAddress(address)).find(wanted) == std::string::npos) return;
-        c.outcome.json.push_back({{"name", name}, {"kind", kind}, {"description", description}, {"unit", unit}, {"address", address}, {"group", path}});
-        c.outcome.text += name + std::string(name.size() < 20 ? 20 - name.size() : 1, ' ') + std::string(kind) + "  " + hexAddress(address) + "  " + unit + "  " + path + "  " + description + "\n";
+        if (!wanted.empty() &&
+            toLower(name + " " + label + " " + description + " " + unit + " " + path + " " + hexAddress(address))
+                    .find(wanted) == std::string::npos)
+            return;
+        c.outcome.json.push_back({{"name", name},
+                                  {"kind", kind},
+                                  {"description", description},
+                                  {"unit", unit},
+                                  {"address", address},
+                                  {"group", path}});
+        c.outcome.text += name + std::string(name.size() < 20 ? 20 - name.size() : 1, ' ') + std::string(kind) + "  " +
+                          hexAddress(address) + "  " + unit + "  " + path + "  " + description + "\n";
     };
-    for (const auto& p : d.parameters) list(p.name, definition::kindName(p.kind), p.label, p.description, d.conversionOf(p).unit, p.address);
-    for (const auto& m : d.measurements) list(m.name, "measurement", m.label, m.description, d.conversionOf(m).unit, m.address);
+    for (const auto& p : d.parameters)
+        list(p.name, definition::kindName(p.kind), p.label, p.description, d.conversionOf(p).unit, p.address);
+    for (const auto& m : d.measurements)
+        list(m.name, "measurement", m.label, m.description, d.conversionOf(m).unit, m.address);
 }
 
-void values(Context& c, const std::string& definition, const std::string& imagePath, const std::vector<std::string>& names, const std::string& base) {
+void values(Context& c, const std::string& definition, const std::string& imagePath,
+            const std::vector<std::string>& names, const std::string& base) {
     const auto calibration = loadCalibration(c, definition, imagePath, base);
     if (!calibration) return c.outcome.fail(calibration.error());
     std::vector<std::string> wanted = names;
     if (wanted.empty())
-        for (const auto& p : calibration->definition().parameters) wanted.push_back(p.name);
+        for (const auto& p : calibration->definition().parameters)
+            wanted.push_back(p.name);
     c.outcome.json = json::object();
     for (const std::string& name : wanted) {
         const auto table = calibration->read(name);
@@ -194,7 +235,9 @@ struct Assignment {
 };
 
 Result<Assignment> parseAssignment(const std::string& text) {
-    const auto bad = [&] { return fail(ErrorCode::BadInput, "\"" + text + "\" is not NAME=V, NAME[i]=V or NAME[row,col]=V."); };
+    const auto bad = [&] {
+        return fail(ErrorCode::BadInput, "\"" + text + "\" is not NAME=V, NAME[i]=V or NAME[row,col]=V.");
+    };
     const size_t equals = text.find('=');
     if (equals == std::string::npos || equals == 0) return bad();
     Assignment out;
@@ -226,23 +269,28 @@ Result<calibration::Edit> editFor(const calibration::Calibration& calibration, c
     } else {
         const auto& texts = calibration.definition().conversionOf(p).texts;
         const auto text = std::find_if(texts.begin(), texts.end(), [&](const auto& t) { return t.text == a.value; });
-        if (text == texts.end()) return fail(ErrorCode::BadInput, "\"" + a.value + "\" is no number and no text of " + a.name + ".");
+        if (text == texts.end())
+            return fail(ErrorCode::BadInput, "\"" + a.value + "\" is no number and no text of " + a.name + ".");
         value = text->low;
     }
     std::vector<calibration::CellValue> cells;
     if (a.indices.empty()) {
-        for (size_t i = 0; i < table->values.size(); ++i) cells.push_back({i, value});
+        for (size_t i = 0; i < table->values.size(); ++i)
+            cells.push_back({i, value});
     } else {
         const size_t index = a.indices.size() == 2 ? a.indices[0] * table->columns + a.indices[1] : a.indices[0];
-        const bool inside = a.indices.size() == 2 ? a.indices[0] < table->rows && a.indices[1] < table->columns : a.indices.size() == 1 && index < table->values.size();
-        if (!inside) return fail(ErrorCode::OutOfRange, a.name + " is " + std::to_string(table->rows) + " rows of " + std::to_string(table->columns) + "; there is no such cell.");
+        const bool inside = a.indices.size() == 2 ? a.indices[0] < table->rows && a.indices[1] < table->columns
+                                                  : a.indices.size() == 1 && index < table->values.size();
+        if (!inside)
+            return fail(ErrorCode::OutOfRange, a.name + " is " + std::to_string(table->rows) + " rows of " +
+                                                   std::to_string(table->columns) + "; there is no such cell.");
         cells.push_back({index, value});
     }
     return calibration.prepare(p, cells, calibration::AtLimit::Refuse, a.name);
 }
 
-void set(Context& c, const std::string& definition, const std::string& imagePath, const std::string& base, const std::string& out,
-         const std::vector<std::string>& assignments, bool force) {
+void set(Context& c, const std::string& definition, const std::string& imagePath, const std::string& base,
+         const std::string& out, const std::vector<std::string>& assignments, bool force) {
     auto calibration = loadCalibration(c, definition, imagePath, base);
     if (!calibration) return c.outcome.fail(calibration.error());
     c.outcome.json = json::object();
@@ -259,16 +307,20 @@ void set(Context& c, const std::string& definition, const std::string& imagePath
         if (!table) return c.outcome.fail(table.error());
         c.outcome.json[name] = tableJson(*table);
     }
-    for (const auto& [name, stored] : c.outcome.json.items()) c.outcome.text += tableText(*calibration->read(name));
+    for (const auto& [name, stored] : c.outcome.json.items())
+        c.outcome.text += tableText(*calibration->read(name));
     const auto format = image::formatOfName(out);
-    if (!format) return c.outcome.fail(Error{ErrorCode::BadInput, "The ending of " + out + " names no format; use .hex, .s19, .srec or .bin.", nullptr});
+    if (!format)
+        return c.outcome.fail(Error{
+            ErrorCode::BadInput, "The ending of " + out + " names no format; use .hex, .s19, .srec or .bin.", nullptr});
     const auto bytes = image::writeImage(calibration->image(), *format);
     if (!bytes) return c.outcome.fail(bytes.error());
     if (auto may = mayWrite(c, out, force); !may) return c.outcome.fail(may.error());
     if (auto done = c.files.save(out, *bytes); !done) c.outcome.fail(done.error());
 }
 
-void compareImages(Context& c, const std::string& definition, const std::string& a, const std::string& b, const std::string& base) {
+void compareImages(Context& c, const std::string& definition, const std::string& a, const std::string& b,
+                   const std::string& base) {
     const auto left = loadCalibration(c, definition, a, base);
     if (!left) return c.outcome.fail(left.error());
     const auto right = loadCalibration(c, definition, b, base);
@@ -276,8 +328,12 @@ void compareImages(Context& c, const std::string& definition, const std::string&
     c.outcome.json = json::array();
     for (const auto& d : calibration::compare(*left, *right)) {
         const auto& conversion = left->definition().conversionOf(*d.parameter);
-        c.outcome.json.push_back({{"name", d.parameter->name}, {"cells", d.cells}, {"largest_difference", d.largest}, {"unit", conversion.unit}});
-        c.outcome.text += d.parameter->name + ": " + std::to_string(d.cells) + " cells, by up to " + formatNumber(d.largest, conversion.decimals) + " " + conversion.unit + "\n";
+        c.outcome.json.push_back({{"name", d.parameter->name},
+                                  {"cells", d.cells},
+                                  {"largest_difference", d.largest},
+                                  {"unit", conversion.unit}});
+        c.outcome.text += d.parameter->name + ": " + std::to_string(d.cells) + " cells, by up to " +
+                          formatNumber(d.largest, conversion.decimals) + " " + conversion.unit + "\n";
     }
 }
 
@@ -302,7 +358,12 @@ void recordingInfo(Context& c, const std::string& file) {
                 last = &v;
             }
             json entry{{"name", channel.name}, {"unit", channel.unit}, {"count", count}};
-            if (count) entry.update({{"first", *first}, {"last", *last}, {"min", least}, {"max", most}, {"mean", sum / static_cast<double>(count)}});
+            if (count)
+                entry.update({{"first", *first},
+                              {"last", *last},
+                              {"min", least},
+                              {"max", most},
+                              {"mean", sum / static_cast<double>(count)}});
             channels.push_back(entry);
             c.outcome.text += "  " + channel.name + " " + channel.unit + ": " + std::to_string(count) + " samples" +
                               (count ? ", " + formatNumber(least, 3) + " to " + formatNumber(most, 3) : "") + "\n";
@@ -315,7 +376,8 @@ void recordingInfo(Context& c, const std::string& file) {
 }  // namespace
 
 Done mayWrite(Context& context, const std::string& path, bool force) {
-    if (!force && context.files.exists(path)) return fail(ErrorCode::Conflict, path + " is there already; use --force to replace it.");
+    if (!force && context.files.exists(path))
+        return fail(ErrorCode::Conflict, path + " is there already; use --force to replace it.");
     return {};
 }
 

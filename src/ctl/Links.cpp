@@ -32,7 +32,8 @@ Result<std::vector<std::shared_ptr<const job::Kit>>> dataKits(Context& context) 
     std::vector<Error> problems;
     auto kits = job::loadKits(context.files, dataFolder(), problems);
     if (kits.empty() && !problems.empty()) return tl::unexpected(problems[0]);
-    if (kits.empty()) return fail(ErrorCode::NotFound, "There is no controller profile in " + dataFolder().string() + ".");
+    if (kits.empty())
+        return fail(ErrorCode::NotFound, "There is no controller profile in " + dataFolder().string() + ".");
     return kits;
 }
 

@@ -14,7 +14,7 @@ namespace brusk::ctl {
 
 /// An open link: "bench" is a fresh bench car in virtual time, "unix:PATH" a bus over a Unix-domain socket.
 struct OpenLink {
-    std::unique_ptr<benchcar::BenchCar> car;   ///< only for "bench"
+    std::unique_ptr<benchcar::BenchCar> car;  ///< only for "bench"
     std::unique_ptr<link::CanPort> port;
 };
 [[nodiscard]] Result<OpenLink> openLink(const std::string& text, uint64_t seed);

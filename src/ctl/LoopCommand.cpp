@@ -20,7 +20,8 @@ constexpr int kMostComparisonRounds = 8;
 /// A bench car with its folder, and the steps of the job on them.
 class Loop {
   public:
-    Loop(Context& c, uint64_t seed, std::string route) : c_(c), car_(benchcar::kFittedParts, seed), bus_(car_), route_(std::move(route)) {}
+    Loop(Context& c, uint64_t seed, std::string route)
+        : c_(c), car_(benchcar::kFittedParts, seed), bus_(car_), route_(std::move(route)) {}
     ~Loop() {
         folder_.reset();
         std::error_code ignored;
@@ -57,7 +58,8 @@ class Loop {
         const auto proposals = proposals::baseProposals(*calibration, *sheet);
         if (!proposals) return tl::unexpected(proposals.error());
         std::vector<calibration::Edit> edits;
-        for (const auto& p : *proposals) edits.push_back(p.edit);
+        for (const auto& p : *proposals)
+            edits.push_back(p.edit);
         return takeRound(job::makeRound(kit(), *folder_, round_.id, edits, "Base for the new parts", ""));
     }
 
@@ -146,7 +148,8 @@ Done untilBase(Loop& loop) {
 }
 
 /// Correction rounds after the base that a method needs until the error is good; kMost + 1 when it does not get there.
-Result<int> roundsToGood(Context& c, uint64_t seed, const std::string& route, const proposals::AirCorrectionOptions& options, json& errors) {
+Result<int> roundsToGood(Context& c, uint64_t seed, const std::string& route,
+                         const proposals::AirCorrectionOptions& options, json& errors) {
     Loop loop(c, seed, route);
     if (auto done = untilBase(loop); !done) return tl::unexpected(done.error());
     errors = json::array({loop.error() * 100});
@@ -165,8 +168,10 @@ Done run(Context& c, int rounds, const std::string& route, uint64_t seed) {
     const auto show = [&] {
         const json r = loop.report();
         list.push_back(r);
-        c.outcome.text += "round " + std::to_string(r["round"].get<int>()) + "  fuel off by " + formatNumber(r["fuel_error_rms_pct"], 2) + " %  over " +
-                          std::to_string(r["visited_cells"].get<int>()) + " cells  (" + r["title"].get<std::string>() + ", flash " + formatNumber(r["flash_seconds"], 1) + " s)\n";
+        c.outcome.text += "round " + std::to_string(r["round"].get<int>()) + "  fuel off by " +
+                          formatNumber(r["fuel_error_rms_pct"], 2) + " %  over " +
+                          std::to_string(r["visited_cells"].get<int>()) + " cells  (" + r["title"].get<std::string>() +
+                          ", flash " + formatNumber(r["flash_seconds"], 1) + " s)\n";
     };
     if (auto done = loop.begin(); !done) return done;
     if (auto done = loop.drive(); !done) return done;
@@ -185,11 +190,15 @@ Done run(Context& c, int rounds, const std::string& route, uint64_t seed) {
     if (!fit) return tl::unexpected(fit.error());
     const auto half = roundsToGood(c, seed, route, nearest, nearestErrors);
     if (!half) return tl::unexpected(half.error());
-    c.outcome.json = {{"seed", seed}, {"route", route}, {"rounds", list},
+    c.outcome.json = {{"seed", seed},
+                      {"route", route},
+                      {"rounds", list},
                       {"rounds_to_2_pct", {{"cell_fit", *fit}, {"nearest_cell_half_strength", *half}}},
                       {"errors_pct", {{"cell_fit", fitErrors}, {"nearest_cell_half_strength", nearestErrors}}}};
-    c.outcome.text += "correction rounds to below 2 %: cell fit " + std::to_string(*fit) + ", nearest cell at half strength " +
-                      (*half > kMostComparisonRounds ? "more than " + std::to_string(kMostComparisonRounds) : std::to_string(*half)) + "\n";
+    c.outcome.text +=
+        "correction rounds to below 2 %: cell fit " + std::to_string(*fit) + ", nearest cell at half strength " +
+        (*half > kMostComparisonRounds ? "more than " + std::to_string(kMostComparisonRounds) : std::to_string(*half)) +
+        "\n";
     return {};
 }
 
@@ -203,7 +212,8 @@ void addLoopCommand(CLI::App& app, Context& c) {
     };
     auto o = std::make_shared<Options>();
     auto* sub = app.add_subcommand("loop", "the whole job on the bench car: read, base, then drive, correct and flash");
-    sub->add_option("--rounds", o->rounds, "rounds after the original; the first is the base")->check(CLI::Range(1, 20));
+    sub->add_option("--rounds", o->rounds, "rounds after the original; the first is the base")
+        ->check(CLI::Range(1, 20));
     sub->add_option("--route", o->route)->check(CLI::IsMember({"survey", "town", "hills", "motorway", "idle"}));
     sub->add_option("--seed", o->seed);
     sub->callback([o, &c] {

@@ -26,7 +26,9 @@ int main(int argc, char** argv) {
         std::cerr << context.outcome.failure << "\n";
         return context.outcome.code;
     }
-    if (asJson) std::cout << context.outcome.json.dump(2) << "\n";
-    else std::cout << context.outcome.text;
+    if (asJson)
+        std::cout << context.outcome.json.dump(2) << "\n";
+    else
+        std::cout << context.outcome.text;
     return context.outcome.code;
 }

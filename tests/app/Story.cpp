@@ -9,8 +9,10 @@ Story::Story(const QString& folder) {
     const storage::Path data = BRUSK_DATA_DIR;
     session_ = std::make_unique<Session>(files_, data);
     window_ = std::make_unique<MainWindow>(*session_);
-    const storage::Path path = folder.isEmpty() ? storage::Path(temporary_.filePath("heron").toStdString()) : storage::Path(folder.toStdString());
-    const auto done = files_.exists(path / "car.sqlite") ? session_->openFolder(path) : session_->createFolder(path, "Heron 1.6 T");
+    const storage::Path path = folder.isEmpty() ? storage::Path(temporary_.filePath("heron").toStdString())
+                                                : storage::Path(folder.toStdString());
+    const auto done =
+        files_.exists(path / "car.sqlite") ? session_->openFolder(path) : session_->createFolder(path, "Heron 1.6 T");
     if (!done) qFatal("%s", done.error().text().c_str());
     session_->offerBuildSheet(data / "heron" / "build-sheet.json");
     emit session_->folderChanged();
@@ -83,7 +85,8 @@ bool Story::drive(int routeIndex) {
     if (!route) return false;
     route->setFocus();
     QTest::keyClick(route, Qt::Key_Home);
-    for (int i = 0; i < routeIndex; ++i) QTest::keyClick(route, Qt::Key_Down);
+    for (int i = 0; i < routeIndex; ++i)
+        QTest::keyClick(route, Qt::Key_Down);
     return click("record") && settle(300000);
 }
 

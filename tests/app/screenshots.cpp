@@ -41,7 +41,8 @@ int main(int argc, char** argv) {
     must(story.drive(), "drive the base");
     story.goTo("Review");
     must(QTest::qWaitFor([&] { return story.find<MapGrid>("cellView"); }, 20000), "waiting");
-    if (auto* cells = story.find<MapGrid>("cellView")) QTest::mouseClick(cells, Qt::LeftButton, {}, cells->cellCentre(6, 6));
+    if (auto* cells = story.find<MapGrid>("cellView"))
+        QTest::mouseClick(cells, Qt::LeftButton, {}, cells->cellCentre(6, 6));
     shoot("review");
     story.goTo("Correct");
     must(QTest::qWaitFor([&] { return window.findChild<QPushButton*>("makeRound")->isEnabled(); }, 20000), "waiting");
@@ -61,7 +62,7 @@ int main(int argc, char** argv) {
         QTest::mouseClick(grid, Qt::LeftButton, {}, grid->cellCentre(4, 5));
         QTest::mouseClick(grid, Qt::LeftButton, Qt::ShiftModifier, grid->cellCentre(5, 7));
         QTest::keyClicks(grid, "x");
-        if (auto* editor = window.findChild<QLineEdit*>("cellEditor")) {
+        if (auto* editor = grid->findChild<QLineEdit*>("cellEditor")) {
             QTest::keyClicks(editor, "1.02");
             QTest::keyClick(editor, Qt::Key_Return);
         }

@@ -67,9 +67,14 @@ void Ledger::layOut() {
         row.where = round.state == carfolder::RoundState::Original ? "read " + clock(round.createdAt) + " \u00b7 kept"
                     : round.flashedAt.empty()                      ? QString("draft, not flashed")
                                                                    : "flashed " + clock(round.flashedAt);
-        if (round.recordings) row.where += QString(" \u00b7 %1 %2").arg(round.recordings).arg(round.recordings == 1 ? "drive" : "drives");
+        if (round.recordings)
+            row.where += QString(" \u00b7 %1 %2").arg(round.recordings).arg(round.recordings == 1 ? "drive" : "drives");
         const double room = width() - dotX(row) - 24;
-        const int lines = metrics.boundingRect(QRect(0, 0, static_cast<int>(room), 100), Qt::TextWordWrap, QString::fromStdString(round.title)).height() > metrics.height() * 1.5 ? 2 : 1;
+        const int lines = metrics.boundingRect(QRect(0, 0, static_cast<int>(room), 100), Qt::TextWordWrap,
+                                               QString::fromStdString(round.title))
+                                      .height() > metrics.height() * 1.5
+                              ? 2
+                              : 1;
         const bool inCar = session_.carContents().round == round.id;
         row.height = collapsed_ ? 40 : 16.0 + lines * 17 + 16 + (inCar ? 18 : 0) + (round.fuelError_pct ? 25 : 0);
         at += row.height;
@@ -95,7 +100,8 @@ void Ledger::paintEvent(QPaintEvent*) {
     if (!collapsed_) painter.drawText(QRectF(14, 10, width() - 28, 20), Qt::AlignLeft | Qt::AlignVCenter, "Rounds");
     if (rows_.empty() && !collapsed_) {
         painter.setFont(Theme::instance().text(12));
-        painter.drawText(QRectF(14, kTop, width() - 28, 90), Qt::TextWordWrap, "The first read of the controller becomes round 0, the original.");
+        painter.drawText(QRectF(14, kTop, width() - 28, 90), Qt::TextWordWrap,
+                         "The first read of the controller becomes round 0, the original.");
         return;
     }
     painter.translate(0, -scroll_);
@@ -103,14 +109,16 @@ void Ledger::paintEvent(QPaintEvent*) {
     // Branch lines first, below the dots.
     for (const Row& row : rows_) {
         if (!row.round.parent) continue;
-        const auto parent = std::find_if(rows_.begin(), rows_.end(), [&](const Row& r) { return r.round.id == *row.round.parent; });
+        const auto parent =
+            std::find_if(rows_.begin(), rows_.end(), [&](const Row& r) { return r.round.id == *row.round.parent; });
         if (parent == rows_.end()) continue;
         painter.setPen(QPen(t.line, 1.5));
         const QPointF from(dotX(row), row.top + 20), to(dotX(*parent), parent->top + 20);
         painter.drawLine(from, QPointF(from.x(), to.y() - 16));
         painter.drawLine(QPointF(from.x(), to.y() - 16), to);
     }
-    for (const Row& row : rows_) paintRow(painter, row);
+    for (const Row& row : rows_)
+        paintRow(painter, row);
 }
 
 void Ledger::paintRow(QPainter& painter, const Row& row) {
@@ -138,7 +146,8 @@ void Ledger::paintRow(QPainter& painter, const Row& row) {
     painter.setFont(Theme::instance().text(13, true));
     painter.setPen(t.ink);
     QRectF drawn;
-    painter.drawText(QRectF(left, row.top + 10, room, 40), Qt::AlignLeft | Qt::TextWordWrap, QString::fromStdString(row.round.title), &drawn);
+    painter.drawText(QRectF(left, row.top + 10, room, 40), Qt::AlignLeft | Qt::TextWordWrap,
+                     QString::fromStdString(row.round.title), &drawn);
     double y = drawn.bottom() + 1;
     if (session_.carContents().round == row.round.id) {
         painter.setFont(Theme::instance().text(10, true));
@@ -151,7 +160,8 @@ void Ledger::paintRow(QPainter& painter, const Row& row) {
     }
     painter.setFont(Theme::instance().text(11));
     painter.setPen(t.faint);
-    painter.drawText(QRectF(left, y, room, 16), Qt::AlignLeft | Qt::AlignVCenter, painter.fontMetrics().elidedText(row.where, Qt::ElideRight, static_cast<int>(room)));
+    painter.drawText(QRectF(left, y, room, 16), Qt::AlignLeft | Qt::AlignVCenter,
+                     painter.fontMetrics().elidedText(row.where, Qt::ElideRight, static_cast<int>(room)));
     y += 16;
     if (!row.round.fuelError_pct) return;
     const double share = std::min(1.0, *row.round.fuelError_pct / kWorst_pct);
@@ -161,7 +171,8 @@ void Ledger::paintRow(QPainter& painter, const Row& row) {
     painter.setBrush(*row.round.fuelError_pct > 10 ? t.warm : t.accent);
     painter.drawRoundedRect(QRectF(left, y + 3, std::max(4.0, (room - 6) * share), 4), 2, 2);
     painter.setPen(t.faint);
-    painter.drawText(QRectF(left, y + 8, room, 16), Qt::AlignLeft | Qt::AlignVCenter, QString("fuel off by %1 %").arg(*row.round.fuelError_pct, 0, 'f', 1));
+    painter.drawText(QRectF(left, y + 8, room, 16), Qt::AlignLeft | Qt::AlignVCenter,
+                     QString("fuel off by %1 %").arg(*row.round.fuelError_pct, 0, 'f', 1));
 }
 
 void Ledger::mousePressEvent(QMouseEvent* event) {
@@ -173,7 +184,8 @@ void Ledger::mousePressEvent(QMouseEvent* event) {
 
 void Ledger::keyPressEvent(QKeyEvent* event) {
     const auto* selected = session_.selected();
-    const auto at = std::find_if(rows_.begin(), rows_.end(), [&](const Row& row) { return selected && row.round.id == selected->id; });
+    const auto at = std::find_if(rows_.begin(), rows_.end(),
+                                 [&](const Row& row) { return selected && row.round.id == selected->id; });
     if (at == rows_.end()) return QWidget::keyPressEvent(event);
     if (event->key() == Qt::Key_Down && at + 1 != rows_.end()) return session_.selectRound((at + 1)->round.id);
     if (event->key() == Qt::Key_Up && at != rows_.begin()) return session_.selectRound((at - 1)->round.id);

@@ -29,8 +29,8 @@ class Ledger : public QWidget {
         carfolder::Round round;
         double top = 0;
         double height = 0;
-        int lane = 0;       ///< which branch it stands on
-        QString where;      ///< "flashed 14:02, 2 drives"
+        int lane = 0;   ///< which branch it stands on
+        QString where;  ///< "flashed 14:02, 2 drives"
     };
     void layOut();
     void paintRow(QPainter& painter, const Row& row);

@@ -5,6 +5,7 @@
 #include <QFileDialog>
 #include <QMenu>
 #include <QShortcut>
+#include <QStyle>
 
 #include "app/stations/base/BaseStation.h"
 #include "app/stations/car/CarStation.h"
@@ -35,7 +36,6 @@ MainWindow::MainWindow(Session& session, QWidget* parent) : QMainWindow(parent),
     auto* right = new QVBoxLayout;
     right->setSpacing(0);
     messageBar_ = new QFrame;
-    messageBar_->setProperty("note", true);
     messageBar_->setObjectName("messageBar");
     auto* messageRow = new QHBoxLayout(messageBar_);
     messageRow->setContentsMargins(14, 5, 8, 5);
@@ -50,6 +50,10 @@ MainWindow::MainWindow(Session& session, QWidget* parent) : QMainWindow(parent),
     messageRow->addWidget(close);
     messageBar_->hide();
     connect(close, &QToolButton::clicked, messageBar_, &QWidget::hide);
+    // Good news goes by itself; what went wrong stays until it was read.
+    messageTimer_.setSingleShot(true);
+    messageTimer_.setInterval(6000);
+    connect(&messageTimer_, &QTimer::timeout, messageBar_, &QWidget::hide);
     right->addWidget(messageBar_);
     stack_ = new QStackedWidget;
     right->addWidget(stack_, 1);
@@ -68,7 +72,8 @@ MainWindow::MainWindow(Session& session, QWidget* parent) : QMainWindow(parent),
     addStation("Deliver", new DeliverStation(session_), tabs_);
     tabs_->addStretch();
 
-    connect(&session_, &Session::folderChanged, this, [this] { carName_->setText(QString::fromStdString(session_.folder()->carName())); });
+    connect(&session_, &Session::folderChanged, this,
+            [this] { carName_->setText(QString::fromStdString(session_.folder()->carName())); });
     connect(&session_, &Session::linkChanged, this, &MainWindow::refreshLink);
     connect(&session_, &Session::taskChanged, this, &MainWindow::refreshTask);
     connect(&session_, &Session::roundsChanged, this, &MainWindow::refreshTask);
@@ -77,7 +82,8 @@ MainWindow::MainWindow(Session& session, QWidget* parent) : QMainWindow(parent),
         auto* shortcut = new QShortcut(QKeySequence(QString("Alt+%1").arg(i + 1)), this);
         connect(shortcut, &QShortcut::activated, this, [this, i] { showStation(stations_[i].first); });
     }
-    connect(new QShortcut(QKeySequence("Ctrl+B"), this), &QShortcut::activated, this, [this] { ledger_->setCollapsed(!ledger_->collapsed()); });
+    connect(new QShortcut(QKeySequence("Ctrl+B"), this), &QShortcut::activated, this,
+            [this] { ledger_->setCollapsed(!ledger_->collapsed()); });
     connect(new QShortcut(QKeySequence("Ctrl+K"), this), &QShortcut::activated, this, [this] { showStation("Maps"); });
     refreshLink();
     refreshTask();
@@ -159,6 +165,7 @@ void MainWindow::addStation(const QString& name, Station* station, QHBoxLayout* 
 void MainWindow::showStation(const QString& name) {
     for (int i = 0; i < stations_.size(); ++i) {
         if (stations_[i].first != name) continue;
+        if (messageTimer_.isActive()) messageBar_->hide();
         buttons_[i]->setChecked(true);
         stack_->setCurrentWidget(stations_[i].second);
         hint_->setText(stations_[i].second->hint());
@@ -174,13 +181,27 @@ Station* MainWindow::station(const QString& name) const {
 
 void MainWindow::refreshLink() {
     switch (session_.linkState()) {
-        case LinkState::Closed: setRole(linkDot_, "faint"); linkText_->setText("No link"); break;
-        case LinkState::Connecting: setRole(linkDot_, "warm"); linkText_->setText(session_.linkName()); break;
-        case LinkState::Open: setRole(linkDot_, "good"); linkText_->setText(session_.linkName()); break;
-        case LinkState::Lost: setRole(linkDot_, "alarm"); linkText_->setText("Link lost"); break;
+        case LinkState::Closed:
+            setRole(linkDot_, "faint");
+            linkText_->setText("No link");
+            break;
+        case LinkState::Connecting:
+            setRole(linkDot_, "warm");
+            linkText_->setText(session_.linkName());
+            break;
+        case LinkState::Open:
+            setRole(linkDot_, "good");
+            linkText_->setText(session_.linkName());
+            break;
+        case LinkState::Lost:
+            setRole(linkDot_, "alarm");
+            linkText_->setText("Link lost");
+            break;
     }
     const auto* identity = session_.identity();
-    voltage_->setText(identity && identity->voltage > 0 && session_.linkState() == LinkState::Open ? QString::number(identity->voltage, 'f', 1) + " V" : "");
+    voltage_->setText(identity && identity->voltage > 0 && session_.linkState() == LinkState::Open
+                          ? QString::number(identity->voltage, 'f', 1) + " V"
+                          : "");
     refreshTask();
 }
 
@@ -191,7 +212,12 @@ void MainWindow::refreshTask() {
         text = session_.taskTitle();
         const auto& p = session_.progress();
         if (p.total && !session_.driving())
-            text = QString("%1  %2 of %3 KiB, %4 KiB/s, %5 s left").arg(QString::fromStdString(p.step)).arg(p.done / 1024).arg(p.total / 1024).arg(p.rate() / 1024, 0, 'f', 1).arg(p.secondsLeft(), 0, 'f', 0);
+            text = QString("%1  %2 of %3 KiB, %4 KiB/s, %5 s left")
+                       .arg(QString::fromStdString(p.step))
+                       .arg(p.done / 1024)
+                       .arg(p.total / 1024)
+                       .arg(p.rate() / 1024, 0, 'f', 1)
+                       .arg(p.secondsLeft(), 0, 'f', 0);
     }
     task_->setText(text);
 }
@@ -199,13 +225,19 @@ void MainWindow::refreshTask() {
 void MainWindow::say(const QString& sentence, bool alarm) {
     message_->setText(sentence);
     setRole(message_, alarm ? "alarm" : "");
+    messageBar_->setProperty("note", alarm);
+    messageBar_->setProperty("told", !alarm);
+    messageBar_->style()->unpolish(messageBar_);
+    messageBar_->style()->polish(messageBar_);
     messageBar_->show();
+    alarm ? messageTimer_.stop() : messageTimer_.start();
 }
 
 void MainWindow::openFolder() {
     const QString path = QFileDialog::getExistingDirectory(this, "Open a car folder");
     if (path.isEmpty()) return;
-    if (auto done = session_.openFolder(path.toStdString()); !done) say(QString::fromStdString(done.error().text()), true);
+    if (auto done = session_.openFolder(path.toStdString()); !done)
+        say(QString::fromStdString(done.error().text()), true);
 }
 
 }  // namespace brusk::app

@@ -5,6 +5,7 @@
 #include <QLabel>
 #include <QMainWindow>
 #include <QStackedWidget>
+#include <QTimer>
 #include <QToolButton>
 
 #include "app/Session.h"
@@ -41,6 +42,7 @@ class MainWindow : public QMainWindow {
     QLabel* hint_;
     QFrame* messageBar_;
     QLabel* message_;
+    QTimer messageTimer_;
     Ledger* ledger_;
     QStackedWidget* stack_;
     QHBoxLayout* tabs_ = nullptr;

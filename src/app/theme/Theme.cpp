@@ -3,20 +3,46 @@
 
 #include <QApplication>
 #include <QFontDatabase>
+#include <QPainter>
 #include <QPalette>
+#include <QPixmap>
+#include <QTemporaryDir>
 
 namespace brusk::app {
 namespace {
 
 Tokens lightTokens() {
-    return {QColor("#F5F3EE"), QColor("#FFFFFF"), QColor("#DAD5CB"), QColor("#1E2328"), QColor("#6F6A61"), QColor("#0E6E6E"), QColor("#B86A00"), QColor("#B3261E"), QColor("#6A4C9C"), false};
+    return {QColor("#F5F3EE"), QColor("#FFFFFF"), QColor("#DAD5CB"), QColor("#1E2328"), QColor("#6F6A61"),
+            QColor("#0E6E6E"), QColor("#B86A00"), QColor("#B3261E"), QColor("#6A4C9C"), false};
 }
 
 Tokens darkTokens() {
-    return {QColor("#14171A"), QColor("#1C2024"), QColor("#30363C"), QColor("#E6E3DC"), QColor("#8F949A"), QColor("#3FB6AE"), QColor("#F0A43A"), QColor("#FF6B5E"), QColor("#A98BDB"), true};
+    return {QColor("#14171A"), QColor("#1C2024"), QColor("#30363C"), QColor("#E6E3DC"), QColor("#8F949A"),
+            QColor("#3FB6AE"), QColor("#F0A43A"), QColor("#FF6B5E"), QColor("#A98BDB"), true};
+}
+
+/// The two small pictures a style sheet can't draw: a check mark and a downward arrow, in a folder of our own.
+QString drawPictures(const Tokens& t) {
+    static const QTemporaryDir folder;
+    const auto draw = [&](const char* name, const QColor& colour, const QPolygonF& line) {
+        QPixmap picture(28, 28);
+        picture.fill(Qt::transparent);
+        QPainter painter(&picture);
+        painter.setRenderHint(QPainter::Antialiasing);
+        painter.setPen(QPen(colour, 3.5, Qt::SolidLine, Qt::RoundCap, Qt::RoundJoin));
+        painter.drawPolyline(line);
+        painter.end();
+        picture.save(folder.filePath(name));
+    };
+    const QString tone = t.dark ? "dark-" : "light-";
+    draw(qPrintable(tone + "check.png"), t.dark ? QColor("#0B1413") : QColor("#FFFFFF"),
+         {QPointF(6, 15), QPointF(12, 21), QPointF(22, 8)});
+    draw(qPrintable(tone + "arrow.png"), t.faint, {QPointF(4, 9), QPointF(14, 20), QPointF(24, 9)});
+    return folder.filePath(tone);
 }
 
 QString styleSheet(const Tokens& t) {
+    const QString pictures = drawPictures(t);
     const QString onAccent = t.dark ? "#0B1413" : "#FFFFFF";
     const QString hover = Tokens::mix(t.sheet, t.accent, 0.10).name();
     const QString picked = Tokens::mix(t.ground, t.accent, 0.16).name();
@@ -32,6 +58,8 @@ QLabel[role="alarm"] { color: %alarm; }
 QLabel[role="good"] { color: %accent; }
 QLabel[role="numbers"] { font-family: "JetBrains Mono"; }
 QFrame[panel="true"] { background: %sheet; border: 1px solid %line; border-radius: 5px; }
+QLabel[role="goodnumbers"] { font-family: "JetBrains Mono"; color: %accent; }
+QFrame[told="true"] { background: %picked; border: 0; border-left: 3px solid %accent; }
 QFrame[note="true"] { background: %noteground; border: 0; border-left: 3px solid %warm; }
 QFrame#header, QFrame#footer { background: %ground; }
 QFrame#header { border: 0; border-bottom: 1px solid %line; }
@@ -54,7 +82,7 @@ QToolButton[flat="true"]:hover { border: 1px solid %line; }
 QLineEdit, QComboBox, QDoubleSpinBox, QPlainTextEdit { background: %sheet; border: 1px solid %line; border-radius: 5px; padding: 4px 7px; selection-background-color: %accent; selection-color: %onaccent; }
 QDoubleSpinBox { font-family: "JetBrains Mono"; }
 QComboBox::drop-down { border: 0; width: 18px; }
-QComboBox::down-arrow { width: 0; height: 0; border-left: 4px solid transparent; border-right: 4px solid transparent; border-top: 5px solid %faint; margin-right: 7px; }
+QComboBox::down-arrow { image: url(%picturesarrow.png); width: 9px; height: 9px; margin-right: 8px; }
 QComboBox QAbstractItemView { background: %sheet; border: 1px solid %line; selection-background-color: %picked; selection-color: %ink; }
 QTreeView, QListView, QTableView { background: transparent; border: 0; outline: 0; }
 QTreeView::item { padding: 4px 2px; }
@@ -74,8 +102,9 @@ QSlider::sub-page:horizontal { background: %accent; border-radius: 2px; }
 QSlider::handle:horizontal { background: %accent; width: 12px; height: 12px; margin: -4px 0; border-radius: 6px; }
 QSlider::handle:horizontal:focus { border: 2px solid %ink; }
 QCheckBox { spacing: 7px; background: transparent; }
-QCheckBox::indicator { width: 14px; height: 14px; border: 1px solid %faint; border-radius: 3px; background: %sheet; }
-QCheckBox::indicator:checked { background: %accent; border: 1px solid %accent; }
+QCheckBox::indicator, QListView::indicator { width: 14px; height: 14px; border: 1px solid %faint; border-radius: 3px; background: %sheet; }
+QCheckBox::indicator:checked, QListView::indicator:checked { background: %accent; border: 1px solid %accent; image: url(%picturescheck.png); }
+QListView::indicator:disabled, QCheckBox::indicator:disabled { background: %line; border: 1px solid %line; }
 QCheckBox::indicator:focus { border: 2px solid %accent; }
 QProgressBar { background: %line; border: 0; border-radius: 3px; max-height: 6px; min-height: 6px; }
 QProgressBar::chunk { background: %accent; border-radius: 3px; }
@@ -96,6 +125,7 @@ QSplitter::handle { background: %line; }
         .replace("%alarm", t.alarm.name())
         .replace("%onaccent", onAccent)
         .replace("%onalarm", t.dark ? "#1A0B0A" : "#FFFFFF")
+        .replace("%pictures", pictures)
         .replace("%hover", hover)
         .replace("%picked", picked)
         .replace("%noteground", Tokens::mix(t.sheet, t.warm, 0.16).name());
@@ -114,7 +144,8 @@ Theme& Theme::instance() {
 }
 
 void Theme::loadFonts() {
-    for (const char* file : {":/fonts/Inter-Regular.otf", ":/fonts/Inter-SemiBold.otf", ":/fonts/JetBrainsMono-Regular.ttf", ":/fonts/JetBrainsMono-SemiBold.ttf"})
+    for (const char* file : {":/fonts/Inter-Regular.otf", ":/fonts/Inter-SemiBold.otf",
+                             ":/fonts/JetBrainsMono-Regular.ttf", ":/fonts/JetBrainsMono-SemiBold.ttf"})
         QFontDatabase::addApplicationFont(file);
     QApplication::setFont(text());
 }
@@ -125,7 +156,8 @@ void Theme::setDark(bool dark) {
     palette.setColor(QPalette::Window, tokens_.ground);
     palette.setColor(QPalette::Base, tokens_.sheet);
     palette.setColor(QPalette::Button, tokens_.sheet);
-    for (const auto role : {QPalette::WindowText, QPalette::Text, QPalette::ButtonText, QPalette::ToolTipText}) palette.setColor(role, tokens_.ink);
+    for (const auto role : {QPalette::WindowText, QPalette::Text, QPalette::ButtonText, QPalette::ToolTipText})
+        palette.setColor(role, tokens_.ink);
     palette.setColor(QPalette::PlaceholderText, tokens_.faint);
     palette.setColor(QPalette::Highlight, tokens_.accent);
     palette.setColor(QPalette::HighlightedText, tokens_.sheet);
@@ -149,8 +181,10 @@ QFont Theme::numbers(int pixels) const {
 
 QColor Theme::trace(int index) const {
     // Hues after Okabe and Ito's colour-blind safe set, brought to one lightness for each ground.
-    static const char* const light[] = {"#0072B2", "#B85C00", "#00795A", "#A84F86", "#5A5A5A", "#7A6A00", "#C0392B", "#4B55B8"};
-    static const char* const dark[] = {"#5CB3EA", "#F0A43A", "#3FC09A", "#E08CC0", "#B9BCC0", "#C9C24A", "#F08A7E", "#9AA4F0"};
+    static const char* const light[] = {"#0072B2", "#B85C00", "#00795A", "#A84F86",
+                                        "#5A5A5A", "#7A6A00", "#C0392B", "#4B55B8"};
+    static const char* const dark[] = {"#5CB3EA", "#F0A43A", "#3FC09A", "#E08CC0",
+                                       "#B9BCC0", "#C9C24A", "#F08A7E", "#9AA4F0"};
     return QColor((tokens_.dark ? dark : light)[index & 7]);
 }
 

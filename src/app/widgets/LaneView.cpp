@@ -12,18 +12,30 @@
 
 namespace brusk::app {
 
-TraceData::TraceData(std::vector<double> time_s, std::vector<float> values) : time_(std::move(time_s)), values_(std::move(values)) {
+TraceData::TraceData(std::vector<double> time_s, std::vector<float> values)
+    : time_(std::move(time_s)), values_(std::move(values)) {
+    std::vector<double> steps;
+    for (size_t i = 1; i < std::min<size_t>(time_.size(), 1001); ++i)
+        steps.push_back(time_[i] - time_[i - 1]);
+    if (!steps.empty()) {
+        std::nth_element(steps.begin(), steps.begin() + static_cast<long>(steps.size() / 2), steps.end());
+        step_s_ = steps[steps.size() / 2];
+    }
     const auto join = [](Span& into, float least, float most) {
         if (std::isnan(least)) return;
-        if (std::isnan(into.least)) into = {least, most};
-        else into = {std::min(into.least, least), std::max(into.most, most)};
+        if (std::isnan(into.least))
+            into = {least, most};
+        else
+            into = {std::min(into.least, least), std::max(into.most, most)};
     };
     size_t below = values_.size();
     while (below > kFan) {
         std::vector<Span> level((below + kFan - 1) / kFan, Span{NAN, NAN});
         for (size_t i = 0; i < below; ++i) {
-            if (levels_.empty()) join(level[i / kFan], values_[i], values_[i]);
-            else join(level[i / kFan], levels_.back()[i].least, levels_.back()[i].most);
+            if (levels_.empty())
+                join(level[i / kFan], values_[i], values_[i]);
+            else
+                join(level[i / kFan], levels_.back()[i].least, levels_.back()[i].most);
         }
         below = level.size();
         levels_.push_back(std::move(level));
@@ -42,9 +54,12 @@ bool TraceData::range(size_t from, size_t to, float& least, float& most) const {
     while (i < to) {
         // The largest block that begins here and ends inside.
         size_t level = 0, block = 1;
-        while (level < levels_.size() && i % (block * kFan) == 0 && i + block * kFan <= to) block *= kFan, ++level;
-        if (level == 0) take(values_[i], values_[i]);
-        else take(levels_[level - 1][i / block].least, levels_[level - 1][i / block].most);
+        while (level < levels_.size() && i % (block * kFan) == 0 && i + block * kFan <= to)
+            block *= kFan, ++level;
+        if (level == 0)
+            take(values_[i], values_[i]);
+        else
+            take(levels_[level - 1][i / block].least, levels_[level - 1][i / block].most);
         i += block;
     }
     return least <= most;
@@ -86,7 +101,7 @@ void LaneView::setMarks(std::vector<double> times_s) {
 }
 
 QRectF LaneView::plotRect() const {
-    return QRectF(rect()).adjusted(8, 8, -150, -22);
+    return QRectF(rect()).adjusted(8, 8, -186, -22);
 }
 
 double LaneView::timeAt(double x) const {
@@ -136,39 +151,65 @@ void LaneView::paintEvent(QPaintEvent*) {
     }
     // Times along the bottom: a step of 1, 2 or 5 that leaves room for its label.
     double step = std::pow(10, std::floor(std::log10((to_ - from_) / 5)));
-    while ((to_ - from_) / step > 10) step *= step / std::pow(10, std::floor(std::log10(step) + 1e-9)) < 1.5 ? 2 : 2.5;
+    while ((to_ - from_) / step > 10)
+        step *= step / std::pow(10, std::floor(std::log10(step) + 1e-9)) < 1.5 ? 2 : 2.5;
     painter.setFont(Theme::instance().numbers(10));
     painter.setPen(t.faint);
     for (double time = std::ceil(from_ / step) * step; time <= to_; time += step)
-        painter.drawText(QRectF(xAt(time) - 40, plot.bottom() + 3, 80, 16), Qt::AlignCenter, QString::number(time, 'f', step < 1 ? 1 : 0) + " s");
+        painter.drawText(QRectF(std::max(xAt(time) - 40, plot.left() - 28), plot.bottom() + 3, 80, 16), Qt::AlignCenter,
+                         QString::number(time, 'f', step < 1 ? 1 : 0) + " s");
     if (cursor_ && *cursor_ >= from_ && *cursor_ <= to_) {
         painter.setPen(QPen(t.accent, 1));
         painter.drawLine(QPointF(xAt(*cursor_), plot.top()), QPointF(xAt(*cursor_), plot.bottom()));
     }
 }
 
-void LaneView::paintTrace(QPainter& painter, const Trace& trace, const QRectF& lane, double& labelY) {
-    const TraceData& held = *trace.data;
+std::pair<size_t, size_t> LaneView::shownSamples(const TraceData& held) const {
     const auto& time = held.time();
     const auto first = static_cast<size_t>(std::lower_bound(time.begin(), time.end(), from_) - time.begin());
     const auto last = static_cast<size_t>(std::upper_bound(time.begin(), time.end(), to_) - time.begin());
-    const size_t begin = first > 0 ? first - 1 : 0;
-    const size_t end = std::min(time.size(), last + 1);
+    return {first > 0 ? first - 1 : 0, std::min(time.size(), last + 1)};
+}
+
+std::pair<double, double> LaneView::rangeOf(const Trace& trace) const {
+    if (trace.high > trace.low) return {trace.low, trace.high};
+    double low = INFINITY, high = -INFINITY;
+    for (const Trace& other : traces_) {
+        if (other.lane != trace.lane || other.unit != trace.unit || !other.data) continue;
+        const auto [begin, end] = shownSamples(*other.data);
+        float a, b;
+        if (other.data->range(begin, end, a, b)) low = std::min<double>(low, a), high = std::max<double>(high, b);
+    }
+    if (!(low <= high)) return {0, 1};
+    // Room around, and a flat line does not fill the lane with its noise.
+    const double pad = std::max((high - low) * 0.06, std::max(std::abs(high), 1.0) * 0.004);
+    return {low - pad, high + pad};
+}
+
+void LaneView::paintTrace(QPainter& painter, const Trace& trace, const QRectF& lane, double& labelY) {
+    const TraceData& held = *trace.data;
+    const auto& time = held.time();
+    const auto [begin, end] = shownSamples(held);
     const QColor colour = Theme::instance().trace(trace.colour);
     float least = 0, most = 1;
     const bool any = held.range(begin, end, least, most);
-    double low = least, high = most;
-    // Room around, and a flat line does not fill the lane with its noise.
-    const double pad = std::max((high - low) * 0.06, std::max(std::abs(high), 1.0) * 0.004);
-    low -= pad, high += pad;
-    const auto y = [&](double v) { return lane.bottom() - (v - low) / (high - low) * lane.height(); };
+    const auto [low, high] = rangeOf(trace);
+    const double lowest = low, span = high - low;
+    const auto y = [&](double v) {
+        return std::clamp(lane.bottom() - (v - lowest) / span * lane.height(), lane.top() - 3, lane.bottom() + 3);
+    };
+    // Nothing is clipped silently: a bar at the lane's edge says that the trace goes on beyond it.
+    if (any && most > high) painter.fillRect(QRectF(lane.right() + 2, lane.top() - 3, 3, 8), colour);
+    if (any && least < low) painter.fillRect(QRectF(lane.right() + 2, lane.bottom() - 5, 3, 8), colour);
     painter.setPen(QPen(colour, 1.3));
     if (any && end - begin > static_cast<size_t>(lane.width()) * 2) {
         size_t at = begin;
         double before = NAN;
         for (int px = 0; px < static_cast<int>(lane.width()); ++px) {
             const double until = timeAt(lane.left() + px + 1);
-            const auto next = static_cast<size_t>(std::lower_bound(time.begin() + static_cast<long>(at), time.begin() + static_cast<long>(end), until) - time.begin());
+            const auto next = static_cast<size_t>(
+                std::lower_bound(time.begin() + static_cast<long>(at), time.begin() + static_cast<long>(end), until) -
+                time.begin());
             float a, b;
             if (next > at && held.range(at, next, a, b)) {
                 double top = y(b), bottom = y(a);
@@ -187,9 +228,11 @@ void LaneView::paintTrace(QPainter& painter, const Trace& trace, const QRectF& l
         };
         for (size_t i = begin; i < end; ++i) {
             // A gap in the samples is a gap in the line.
-            const bool gap = std::isnan(held.values()[i]) || (!path.isEmpty() && i > 0 && time[i] - time[i - 1] > 0.5);
+            const bool gap = std::isnan(held.values()[i]) ||
+                             (!path.isEmpty() && i > 0 && time[i] - time[i - 1] > std::max(0.05, 4 * held.step_s()));
             if (gap) flush();
-            if (!std::isnan(held.values()[i])) path << QPointF(std::clamp(xAt(time[i]), lane.left(), lane.right()), y(held.values()[i]));
+            if (!std::isnan(held.values()[i]))
+                path << QPointF(std::clamp(xAt(time[i]), lane.left(), lane.right()), y(held.values()[i]));
         }
         flush();
         painter.setRenderHint(QPainter::Antialiasing, false);
@@ -198,8 +241,9 @@ void LaneView::paintTrace(QPainter& painter, const Trace& trace, const QRectF& l
     painter.setFont(Theme::instance().text(11));
     painter.setPen(colour);
     const QString value = std::isnan(shown) ? "-" : QString::number(shown, 'f', trace.decimals);
-    const QRectF label(lane.right() + 8, labelY, 138, 15);
-    painter.drawText(label, Qt::AlignLeft | Qt::AlignVCenter, painter.fontMetrics().elidedText(trace.name, Qt::ElideRight, 84));
+    const QRectF label(lane.right() + 9, labelY, 170, 15);
+    painter.drawText(label, Qt::AlignLeft | Qt::AlignVCenter,
+                     painter.fontMetrics().elidedText(trace.name, Qt::ElideRight, 122));
     painter.setFont(Theme::instance().numbers(11));
     painter.drawText(label, Qt::AlignRight | Qt::AlignVCenter, value);
     labelY += 16;
@@ -238,14 +282,22 @@ void LaneView::wheelEvent(QWheelEvent* event) {
 void LaneView::keyPressEvent(QKeyEvent* event) {
     const double width = to_ - from_;
     switch (event->key()) {
-        case Qt::Key_Left: return moveCursor(cursor_.value_or(from_) - width / 200);
-        case Qt::Key_Right: return moveCursor(cursor_.value_or(from_) + width / 200);
-        case Qt::Key_PageUp: return setSpan(from_ - width * 0.8, to_ - width * 0.8);
-        case Qt::Key_PageDown: return setSpan(from_ + width * 0.8, to_ + width * 0.8);
-        case Qt::Key_Plus: return setSpan(from_ + width * 0.15, to_ - width * 0.15);
-        case Qt::Key_Minus: return setSpan(from_ - width * 0.2, to_ + width * 0.2);
-        case Qt::Key_Home: return setSpan(0, most_);
-        default: QWidget::keyPressEvent(event);
+        case Qt::Key_Left:
+            return moveCursor(cursor_.value_or(from_) - width / 200);
+        case Qt::Key_Right:
+            return moveCursor(cursor_.value_or(from_) + width / 200);
+        case Qt::Key_PageUp:
+            return setSpan(from_ - width * 0.8, to_ - width * 0.8);
+        case Qt::Key_PageDown:
+            return setSpan(from_ + width * 0.8, to_ + width * 0.8);
+        case Qt::Key_Plus:
+            return setSpan(from_ + width * 0.15, to_ - width * 0.15);
+        case Qt::Key_Minus:
+            return setSpan(from_ - width * 0.2, to_ + width * 0.2);
+        case Qt::Key_Home:
+            return setSpan(0, most_);
+        default:
+            QWidget::keyPressEvent(event);
     }
 }
 

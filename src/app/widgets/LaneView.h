@@ -1,6 +1,5 @@
-// Lanes of traces over time, with a cursor. Dense stretches are drawn as one vertical span a pixel column, from a pyramid
-// of least and greatest values built once.
-// SPDX-License-Identifier: GPL-3.0-or-later
+// Lanes of traces over time, with a cursor. Dense stretches are drawn as one vertical span a pixel column, from a
+// pyramid of least and greatest values built once. SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
 #include <QWidget>
@@ -20,6 +19,8 @@ class TraceData {
     bool range(size_t from, size_t to, float& least, float& most) const;
     /// The value at the last sample not after t; NaN before the first.
     float at(double t) const;
+    /// The usual time between two samples; a longer pause is a gap.
+    double step_s() const { return step_s_; }
 
   private:
     static constexpr size_t kFan = 16;
@@ -29,6 +30,7 @@ class TraceData {
     std::vector<double> time_;
     std::vector<float> values_;
     std::vector<std::vector<Span>> levels_;
+    double step_s_ = 0;
 };
 
 struct Trace {
@@ -38,6 +40,7 @@ struct Trace {
     int colour = 0;
     int decimals = 1;
     std::shared_ptr<const TraceData> data;
+    double low = 0, high = 0;  ///< a fixed range; what lies beyond is marked at the edge. Automatic when equal
 };
 
 class LaneView : public QWidget {
@@ -69,6 +72,9 @@ class LaneView : public QWidget {
     QRectF plotRect() const;
     double timeAt(double x) const;
     double xAt(double t) const;
+    /// Least and greatest of what is shown of all traces in a lane that share a unit, with a little room.
+    std::pair<double, double> rangeOf(const Trace& trace) const;
+    std::pair<size_t, size_t> shownSamples(const TraceData& held) const;
     void paintTrace(QPainter& painter, const Trace& trace, const QRectF& lane, double& labelY);
     void moveCursor(double t);
 

@@ -81,7 +81,8 @@ QSize MapGrid::minimumSizeHint() const {
 
 QSize MapGrid::sizeHint() const {
     if (compact_) return {170, 64};
-    return {minimumSizeHint().width(), static_cast<int>(kColumnHeader + static_cast<double>(std::max<size_t>(1, contents_.rows)) * kCellHeight)};
+    return {minimumSizeHint().width(),
+            static_cast<int>(kColumnHeader + static_cast<double>(std::max<size_t>(1, contents_.rows)) * kCellHeight)};
 }
 
 MapGrid::Geometry MapGrid::geometry() const {
@@ -90,11 +91,13 @@ MapGrid::Geometry MapGrid::geometry() const {
     if (compact_) return {0, 0, width() / columns, height() / rows};
     const double left = contents_.y.empty() ? 0 : kRowHeader;
     const double top = contents_.x.empty() ? 0 : kColumnHeader;
-    return {left, top, std::min((width() - left - 1) / columns, 110.0), std::min((height() - top - 1) / rows, kCellHeight + 2)};
+    return {left, top, std::min((width() - left - 1) / columns, 110.0),
+            std::min((height() - top - 1) / rows, kCellHeight + 2)};
 }
 
 QRectF MapGrid::cellRect(const Geometry& g, size_t row, size_t column) const {
-    return {g.left + static_cast<double>(column) * g.cellWidth, g.top + static_cast<double>(row) * g.cellHeight, g.cellWidth, g.cellHeight};
+    return {g.left + static_cast<double>(column) * g.cellWidth, g.top + static_cast<double>(row) * g.cellHeight,
+            g.cellWidth, g.cellHeight};
 }
 
 QPoint MapGrid::cellCentre(int row, int column) const {
@@ -105,15 +108,20 @@ std::optional<std::pair<int, int>> MapGrid::cellAt(QPoint point) const {
     const Geometry g = geometry();
     const int column = static_cast<int>(std::floor((point.x() - g.left) / g.cellWidth));
     const int row = static_cast<int>(std::floor((point.y() - g.top) / g.cellHeight));
-    if (row < 0 || column < 0 || row >= static_cast<int>(contents_.rows) || column >= static_cast<int>(contents_.columns)) return std::nullopt;
+    if (row < 0 || column < 0 || row >= static_cast<int>(contents_.rows) ||
+        column >= static_cast<int>(contents_.columns))
+        return std::nullopt;
     return std::pair{row, column};
 }
 
 QColor MapGrid::shadeOf(size_t cell) const {
     const Tokens& t = tokens();
     const double v = contents_.values[cell];
-    if (contents_.shade == GridContents::Shade::None || !std::isfinite(v) || (cell < contents_.blank.size() && contents_.blank[cell])) return t.sheet;
-    if (contents_.shade == GridContents::Shade::Value) return most_ > least_ ? Tokens::mix(t.sheet, t.accent, 0.06 + 0.36 * (v - least_) / (most_ - least_)) : t.sheet;
+    if (contents_.shade == GridContents::Shade::None || !std::isfinite(v) ||
+        (cell < contents_.blank.size() && contents_.blank[cell]))
+        return compact_ ? Tokens::mix(t.sheet, t.line, 0.45) : t.sheet;
+    if (contents_.shade == GridContents::Shade::Value)
+        return most_ > least_ ? Tokens::mix(t.sheet, t.accent, 0.06 + 0.36 * (v - least_) / (most_ - least_)) : t.sheet;
     if (range_ <= 0) return t.sheet;
     const double share = std::min(1.0, std::abs(v) / range_);
     return Tokens::mix(t.sheet, v > 0 ? t.warm : t.violet, (compact_ ? 0.8 : 0.42) * std::sqrt(share));
@@ -124,8 +132,9 @@ void MapGrid::paintEvent(QPaintEvent*) {
     const Geometry g = geometry();
     if (contents_.values.empty()) return;
     if (!compact_) paintHeaders(painter, g);
-    painter.setFont(Theme::instance().numbers(g.cellWidth < 44 ? 11 : 12));
-    for (size_t cell = 0; cell < contents_.values.size(); ++cell) paintCell(painter, cellRect(g, cell / contents_.columns, cell % contents_.columns), cell);
+    painter.setFont(Theme::instance().numbers(g.cellWidth < 50 ? 11 : 12));
+    for (size_t cell = 0; cell < contents_.values.size(); ++cell)
+        paintCell(painter, cellRect(g, cell / contents_.columns, cell % contents_.columns), cell);
     if (compact_) {
         paintRing(painter, g);
         return;
@@ -133,8 +142,12 @@ void MapGrid::paintEvent(QPaintEvent*) {
     painter.setPen(tokens().line);
     const double right = g.left + static_cast<double>(contents_.columns) * g.cellWidth;
     const double bottom = g.top + static_cast<double>(contents_.rows) * g.cellHeight;
-    for (size_t c = 0; c <= contents_.columns; ++c) painter.drawLine(QPointF(g.left + static_cast<double>(c) * g.cellWidth, g.top), QPointF(g.left + static_cast<double>(c) * g.cellWidth, bottom));
-    for (size_t r = 0; r <= contents_.rows; ++r) painter.drawLine(QPointF(g.left, g.top + static_cast<double>(r) * g.cellHeight), QPointF(right, g.top + static_cast<double>(r) * g.cellHeight));
+    for (size_t c = 0; c <= contents_.columns; ++c)
+        painter.drawLine(QPointF(g.left + static_cast<double>(c) * g.cellWidth, g.top),
+                         QPointF(g.left + static_cast<double>(c) * g.cellWidth, bottom));
+    for (size_t r = 0; r <= contents_.rows; ++r)
+        painter.drawLine(QPointF(g.left, g.top + static_cast<double>(r) * g.cellHeight),
+                         QPointF(right, g.top + static_cast<double>(r) * g.cellHeight));
     paintSelection(painter, g);
     paintRing(painter, g);
 }
@@ -144,14 +157,14 @@ void MapGrid::paintHeaders(QPainter& painter, const Geometry& g) {
     for (size_t c = 0; c < contents_.x.size(); ++c) {
         const bool on = static_cast<int>(c) == column_;
         painter.setPen(on ? tokens().ink : tokens().faint);
-        painter.drawText(QRectF(g.left + static_cast<double>(c) * g.cellWidth, 0, g.cellWidth - 5, g.top), Qt::AlignRight | Qt::AlignVCenter,
-                         QString::number(contents_.x[c], 'f', contents_.xDecimals));
+        painter.drawText(QRectF(g.left + static_cast<double>(c) * g.cellWidth, 0, g.cellWidth - 5, g.top),
+                         Qt::AlignRight | Qt::AlignVCenter, QString::number(contents_.x[c], 'f', contents_.xDecimals));
     }
     for (size_t r = 0; r < contents_.y.size(); ++r) {
         const bool on = static_cast<int>(r) == row_;
         painter.setPen(on ? tokens().ink : tokens().faint);
-        painter.drawText(QRectF(0, g.top + static_cast<double>(r) * g.cellHeight, g.left - 6, g.cellHeight), Qt::AlignRight | Qt::AlignVCenter,
-                         QString::number(contents_.y[r], 'f', contents_.yDecimals));
+        painter.drawText(QRectF(0, g.top + static_cast<double>(r) * g.cellHeight, g.left - 6, g.cellHeight),
+                         Qt::AlignRight | Qt::AlignVCenter, QString::number(contents_.y[r], 'f', contents_.yDecimals));
     }
 }
 
@@ -160,19 +173,21 @@ void MapGrid::paintCell(QPainter& painter, const QRectF& r, size_t cell) {
     painter.fillRect(compact_ ? r.adjusted(0.5, 0.5, -0.5, -0.5) : r, shadeOf(cell));
     if (compact_) return;
     const bool blank = cell < contents_.blank.size() && contents_.blank[cell];
-    QString text = blank || !std::isfinite(contents_.values[cell]) ? QString("\u00b7") : QString::number(contents_.values[cell], 'f', contents_.decimals);
+    QString text = blank || !std::isfinite(contents_.values[cell])
+                       ? QString("\u00b7")
+                       : QString::number(contents_.values[cell], 'f', contents_.decimals);
     if (!blank && contents_.showSign && contents_.values[cell] > 0 && text.toDouble() != 0) text.prepend('+');
     if (text.startsWith('-') && text.toDouble() == 0) text.remove(0, 1);
     painter.setPen(blank ? t.faint : t.ink);
     painter.drawText(r.adjusted(0, 0, -5, 0), Qt::AlignRight | Qt::AlignVCenter, text);
     if (cell < contents_.evidence.size() && contents_.evidence[cell] > 0) {
-        const double radius = 0.9 + 1.5 * contents_.evidence[cell];
+        const double radius = 0.8 + 1.4 * contents_.evidence[cell];
         QColor fill = t.faint;
         fill.setAlphaF(cell < contents_.doubt.size() ? 1.0f - 0.8f * contents_.doubt[cell] : 1.0f);
         painter.setRenderHint(QPainter::Antialiasing);
         painter.setPen(QPen(t.faint, 0.6));
         painter.setBrush(fill);
-        painter.drawEllipse(QPointF(r.left() + 4, r.center().y()), radius, radius);
+        painter.drawEllipse(QPointF(r.left() + 3.6, r.center().y()), radius, radius);
         painter.setBrush(Qt::NoBrush);
         painter.setRenderHint(QPainter::Antialiasing, false);
     }
@@ -184,13 +199,15 @@ void MapGrid::paintCell(QPainter& painter, const QRectF& r, size_t cell) {
         painter.drawPolygon(triangle, 3);
         painter.setBrush(Qt::NoBrush);
     }
-    if (cell < contents_.differs.size() && contents_.differs[cell]) painter.fillRect(QRectF(r.right() - 30, r.bottom() - 3, 26, 1.5), t.violet);
+    if (cell < contents_.differs.size() && contents_.differs[cell])
+        painter.fillRect(QRectF(r.right() - 30, r.bottom() - 3, 26, 1.5), t.violet);
 }
 
 void MapGrid::paintSelection(QPainter& painter, const Geometry& g) {
     const int top = std::min(row_, anchorRow_), left = std::min(column_, anchorColumn_);
     const QRectF first = cellRect(g, static_cast<size_t>(top), static_cast<size_t>(left));
-    const QRectF last = cellRect(g, static_cast<size_t>(std::max(row_, anchorRow_)), static_cast<size_t>(std::max(column_, anchorColumn_)));
+    const QRectF last = cellRect(g, static_cast<size_t>(std::max(row_, anchorRow_)),
+                                 static_cast<size_t>(std::max(column_, anchorColumn_)));
     painter.setPen(QPen(tokens().accent, hasFocus() ? 2 : 1));
     painter.setBrush(Qt::NoBrush);
     painter.drawRect(first.united(last).adjusted(1, 1, -1, -1));
@@ -262,17 +279,26 @@ void MapGrid::mouseMoveEvent(QMouseEvent* event) {
 void MapGrid::keyPressEvent(QKeyEvent* event) {
     const bool extend = event->modifiers() & Qt::ShiftModifier;
     switch (event->key()) {
-        case Qt::Key_Left: return select(row_, column_ - 1, extend);
-        case Qt::Key_Right: return select(row_, column_ + 1, extend);
-        case Qt::Key_Up: return select(row_ - 1, column_, extend);
-        case Qt::Key_Down: return select(row_ + 1, column_, extend);
-        case Qt::Key_Home: return select(row_, 0, extend);
-        case Qt::Key_End: return select(row_, static_cast<int>(contents_.columns) - 1, extend);
-        default: break;
+        case Qt::Key_Left:
+            return select(row_, column_ - 1, extend);
+        case Qt::Key_Right:
+            return select(row_, column_ + 1, extend);
+        case Qt::Key_Up:
+            return select(row_ - 1, column_, extend);
+        case Qt::Key_Down:
+            return select(row_ + 1, column_, extend);
+        case Qt::Key_Home:
+            return select(row_, 0, extend);
+        case Qt::Key_End:
+            return select(row_, static_cast<int>(contents_.columns) - 1, extend);
+        default:
+            break;
     }
     if (event->matches(QKeySequence::SelectAll)) return selectAll();
     const QString text = event->text();
-    if (editable_ && !text.isEmpty() && QString("0123456789+-xX*.,").contains(text[0]) && !(event->modifiers() & Qt::ControlModifier)) return beginTyping(text);
+    if (editable_ && !text.isEmpty() && QString("0123456789+-xX*.,").contains(text[0]) &&
+        !(event->modifiers() & Qt::ControlModifier))
+        return beginTyping(text);
     if (editable_ && (event->key() == Qt::Key_Return || event->key() == Qt::Key_F2)) return beginTyping({});
     QWidget::keyPressEvent(event);
 }
@@ -282,7 +308,8 @@ void MapGrid::beginTyping(const QString& first) {
     const double wide = std::max(r.width(), 84.0);
     const double left = std::min(r.left(), width() - wide);
     editor_->setGeometry(QRectF(left, r.top() - 3, wide, r.height() + 6).toRect());
-    editor_->setText(first.isEmpty() ? QString::number(contents_.values[currentCell()], 'f', contents_.decimals) : first);
+    editor_->setText(first.isEmpty() ? QString::number(contents_.values[currentCell()], 'f', contents_.decimals)
+                                     : first);
     editor_->show();
     editor_->setFocus();
     if (first.isEmpty()) editor_->selectAll();

@@ -17,18 +17,18 @@ struct GridContents {
     enum class Shade { None, Value, Difference };
     size_t rows = 0;
     size_t columns = 0;
-    std::vector<double> x, y;      ///< empty for none
+    std::vector<double> x, y;  ///< empty for none
     int xDecimals = 0, yDecimals = 0;
     std::vector<double> values;
     int decimals = 1;
     bool showSign = false;
     Shade shade = Shade::Value;
-    double shadeRange = 0;         ///< for differences: the value of full colour; 0 takes the largest
-    std::vector<char> blank;       ///< cells shown as a dot: nothing is known of them
-    std::vector<float> evidence;   ///< 0 to 1: how much is known; draws the dot
-    std::vector<float> doubt;      ///< 0 to 1: how spread it is; empties the dot
-    std::vector<char> edited;      ///< corner mark
-    std::vector<char> differs;     ///< line below the number
+    double shadeRange = 0;        ///< for differences: the value of full colour; 0 takes the largest
+    std::vector<char> blank;      ///< cells shown as a dot: nothing is known of them
+    std::vector<float> evidence;  ///< 0 to 1: how much is known; draws the dot
+    std::vector<float> doubt;     ///< 0 to 1: how spread it is; empties the dot
+    std::vector<char> edited;     ///< corner mark
+    std::vector<char> differs;    ///< line below the number
 };
 
 class MapGrid : public QWidget {

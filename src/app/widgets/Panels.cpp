@@ -43,18 +43,20 @@ Facts::Facts(QWidget* parent) : QWidget(parent), form_(new QFormLayout(this)) {
 void Facts::set(const QString& key, const QString& value, const char* role) {
     for (auto& [name, shown] : rows_)
         if (name == key) {
+            shown->setWordWrap(qstrcmp(role, "numbers") != 0);
             shown->setText(value);
             setRole(shown, role);
             return;
         }
     auto* shown = label(value, role);
-    shown->setWordWrap(true);
+    shown->setWordWrap(qstrcmp(role, "numbers") != 0);
     form_->addRow(label(key, "faint"), shown);
     rows_.append({key, shown});
 }
 
 void Facts::clear() {
-    while (form_->rowCount()) form_->removeRow(0);
+    while (form_->rowCount())
+        form_->removeRow(0);
     rows_.clear();
 }
 

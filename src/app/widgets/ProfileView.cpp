@@ -32,26 +32,33 @@ void ProfileView::paintEvent(QPaintEvent*) {
 
     double least = INFINITY, most = -INFINITY;
     for (const auto* values : {&line_.values, &line_.reference})
-        for (const double v : *values) least = std::min(least, v), most = std::max(most, v);
+        for (const double v : *values)
+            least = std::min(least, v), most = std::max(most, v);
     if (most - least < 1e-9) least -= 1, most += 1;
     const QRectF plot = QRectF(rect()).adjusted(46, 28, -14, -24);
     const double first = line_.x.front(), span = std::max(1e-9, line_.x.back() - line_.x.front());
-    const auto point = [&](double x, double v) { return QPointF(plot.left() + (x - first) / span * plot.width(), plot.bottom() - (v - least) / (most - least) * plot.height()); };
+    const auto point = [&](double x, double v) {
+        return QPointF(plot.left() + (x - first) / span * plot.width(),
+                       plot.bottom() - (v - least) / (most - least) * plot.height());
+    };
     painter.setFont(Theme::instance().numbers(10));
     for (const double share : {0.0, 0.5, 1.0}) {
         const double y = plot.bottom() - share * plot.height();
         painter.setPen(QPen(t.line, 1));
         painter.drawLine(QPointF(plot.left(), y), QPointF(plot.right(), y));
         painter.setPen(t.faint);
-        painter.drawText(QRectF(0, y - 8, plot.left() - 6, 16), Qt::AlignRight | Qt::AlignVCenter, QString::number(least + share * (most - least), 'f', line_.decimals));
+        painter.drawText(QRectF(0, y - 8, plot.left() - 6, 16), Qt::AlignRight | Qt::AlignVCenter,
+                         QString::number(least + share * (most - least), 'f', line_.decimals));
     }
     for (const size_t end : {size_t{0}, line_.x.size() - 1}) {
         const double x = point(line_.x[end], least).x();
-        painter.drawText(QRectF(x - 40, plot.bottom() + 4, 80, 16), Qt::AlignCenter, QString::number(line_.x[end], 'f', 0));
+        painter.drawText(QRectF(x - 40, plot.bottom() + 4, 80, 16), Qt::AlignCenter,
+                         QString::number(line_.x[end], 'f', 0));
     }
     const auto trace = [&](const std::vector<double>& values, const QPen& pen) {
         QPolygonF path;
-        for (size_t i = 0; i < std::min(values.size(), line_.x.size()); ++i) path << point(line_.x[i], values[i]);
+        for (size_t i = 0; i < std::min(values.size(), line_.x.size()); ++i)
+            path << point(line_.x[i], values[i]);
         painter.setPen(pen);
         painter.setBrush(Qt::NoBrush);
         painter.drawPolyline(path);

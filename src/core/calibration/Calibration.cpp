@@ -55,10 +55,12 @@ Done Calibration::matchesDefinition() const {
     if (!definition_->softwareIdAddress || definition_->softwareId.empty()) return {};
     const std::string& wanted = definition_->softwareId;
     const auto found = image_.bytes(*definition_->softwareIdAddress, static_cast<uint32_t>(wanted.size()));
-    if (!found) return failBecause("The image does not hold the software id that the definition asks for.", found.error());
+    if (!found)
+        return failBecause("The image does not hold the software id that the definition asks for.", found.error());
     if (asText(*found) == wanted) return {};
     std::string seen;
-    for (const uint8_t byte : *found) seen += byte >= 32 && byte < 127 ? static_cast<char>(byte) : '.';
+    for (const uint8_t byte : *found)
+        seen += byte >= 32 && byte < 127 ? static_cast<char>(byte) : '.';
     return fail(ErrorCode::Mismatch, "The definition is for software \"" + wanted + "\", the image holds \"" + seen +
                                          "\". Choose the definition of this software.");
 }
@@ -67,7 +69,8 @@ Result<Calibration::Placement> Calibration::place(const Parameter& p) const {
     Placement out;
     const Layout& layout = definition_->layouts[p.layout];
     size_t counts[2] = {1, 1};
-    for (size_t i = 0; i < p.axes.size(); ++i) counts[i] = std::max<uint32_t>(1, p.axes[i].points);
+    for (size_t i = 0; i < p.axes.size(); ++i)
+        counts[i] = std::max<uint32_t>(1, p.axes[i].points);
     if (p.axes.empty()) counts[0] = std::max<uint32_t>(1, p.number);
 
     uint64_t at = p.address;
@@ -82,8 +85,9 @@ Result<Calibration::Placement> Calibration::place(const Parameter& p) const {
                 if (!bytes) return failBecause(p.name + " can't be read.", bytes.error());
                 const double stored = definition::loadRaw(bytes->data(), item.type, definition_->byteOrder);
                 if (stored < 1 || stored > static_cast<double>(counts[item.axis]))
-                    return fail(ErrorCode::OutOfRange, p.name + " stores " + formatNumber(stored, 0) + " breakpoints at " + hexAddress(here) +
-                                                           "; the definition allows 1 to " + std::to_string(counts[item.axis]) + ".");
+                    return fail(ErrorCode::OutOfRange,
+                                p.name + " stores " + formatNumber(stored, 0) + " breakpoints at " + hexAddress(here) +
+                                    "; the definition allows 1 to " + std::to_string(counts[item.axis]) + ".");
                 counts[item.axis] = static_cast<size_t>(stored);
                 at += size;
                 break;
@@ -109,7 +113,8 @@ Result<Calibration::Placement> Calibration::place(const Parameter& p) const {
         out.values = out.axisAt[0];
         out.type = out.axisType[0];
     }
-    if (out.values == 0) return fail(ErrorCode::BadInput, "Layout " + layout.name + " of " + p.name + " has no values.");
+    if (out.values == 0)
+        return fail(ErrorCode::BadInput, "Layout " + layout.name + " of " + p.name + " has no values.");
     out.columnsFirst = layout.columnsFirst;
     out.columns = counts[0];
     out.rows = counts[1];
@@ -125,7 +130,8 @@ Result<AxisValues> Calibration::readAxis(const Parameter& p, size_t index, const
     out.unit = conversion.unit;
     out.decimals = conversion.decimals;
     if (axis.kind == Axis::Kind::Fixed) {
-        for (const double raw : axis.fixed) out.values.push_back(conversion.toPhysical(raw));
+        for (const double raw : axis.fixed)
+            out.values.push_back(conversion.toPhysical(raw));
         return out;
     }
     if (axis.kind == Axis::Kind::Shared) {
@@ -144,7 +150,8 @@ Result<AxisValues> Calibration::readAxis(const Parameter& p, size_t index, const
     const auto bytes = image_.bytes(placement.axisAt[index], static_cast<uint32_t>(count * size));
     if (!bytes) return failBecause("The axis of " + p.name + " can't be read.", bytes.error());
     for (size_t i = 0; i < count; ++i)
-        out.values.push_back(conversion.toPhysical(definition::loadRaw(bytes->data() + i * size, placement.axisType[index], definition_->byteOrder)));
+        out.values.push_back(conversion.toPhysical(
+            definition::loadRaw(bytes->data() + i * size, placement.axisType[index], definition_->byteOrder)));
     return out;
 }
 
@@ -152,7 +159,8 @@ void Calibration::describe(Table& table, const Parameter& p, const Placement& pl
     const Conversion& conversion = definition_->conversionOf(p);
     table.parameter = &p;
     table.unit = conversion.unit;
-    table.decimals = definition::isFloat(placement.type) || p.decimals ? p.decimals.value_or(conversion.decimals) : conversion.decimals;
+    table.decimals = definition::isFloat(placement.type) || p.decimals ? p.decimals.value_or(conversion.decimals)
+                                                                       : conversion.decimals;
     // What the stored type can hold narrows what the definition allows.
     auto [lowRaw, highRaw] = definition::rangeOf(placement.type);
     if (p.bitMask) lowRaw = 0, highRaw = static_cast<double>(p.bitMask >> maskShift(p.bitMask));
@@ -178,8 +186,8 @@ Result<Table> Calibration::read(const Parameter& p) const {
         if (!axis) return tl::unexpected(axis.error());
         const size_t count = i == 0 ? table.columns : table.rows;
         if (axis->values.size() != count)
-            return fail(ErrorCode::Mismatch, p.name + " has " + std::to_string(count) + " cells along " + axis->label + ", its axis " +
-                                                 std::to_string(axis->values.size()) + " breakpoints.");
+            return fail(ErrorCode::Mismatch, p.name + " has " + std::to_string(count) + " cells along " + axis->label +
+                                                 ", its axis " + std::to_string(axis->values.size()) + " breakpoints.");
         (i == 0 ? table.x : table.y) = std::move(*axis);
     }
     const size_t size = definition::sizeOf(placement->type);
@@ -198,7 +206,8 @@ Result<Table> Calibration::read(const Parameter& p) const {
         table.raw[i] = maskedRaw(definition::loadRaw(at, placement->type, definition_->byteOrder), p.bitMask);
         table.values[i] = conversion.toPhysical(table.raw[i]);
     }
-    table.step = definition::isFloat(placement->type) ? 0 : std::abs(conversion.toPhysical(table.raw[0] + 1) - table.values[0]);
+    table.step =
+        definition::isFloat(placement->type) ? 0 : std::abs(conversion.toPhysical(table.raw[0] + 1) - table.values[0]);
     if (conversion.kind == Conversion::Kind::Verbal) table.text = conversion.textFor(table.raw[0]);
     if (p.kind == Parameter::Kind::AxisPoints) table.x.label = inputLabel(*definition_, p.input);
     return table;
@@ -217,7 +226,8 @@ Result<double> Calibration::value(std::string_view name) const {
     return table->values[0];
 }
 
-Result<Edit> Calibration::prepare(const Parameter& p, const std::vector<CellValue>& cells, AtLimit atLimit, std::string name) const {
+Result<Edit> Calibration::prepare(const Parameter& p, const std::vector<CellValue>& cells, AtLimit atLimit,
+                                  std::string name) const {
     if (p.readOnly) return fail(ErrorCode::Refused, p.name + " is marked read-only in the definition.");
     if (p.kind == Parameter::Kind::Text) return fail(ErrorCode::BadInput, p.name + " is a text.");
     const auto table = read(p);
@@ -231,12 +241,14 @@ Result<Edit> Calibration::prepare(const Parameter& p, const std::vector<CellValu
     Edit edit;
     edit.name = std::move(name);
     for (const CellValue& cell : cells) {
-        if (cell.index >= table->values.size()) return fail(ErrorCode::OutOfRange, p.name + " has no cell " + std::to_string(cell.index) + ".");
+        if (cell.index >= table->values.size())
+            return fail(ErrorCode::OutOfRange, p.name + " has no cell " + std::to_string(cell.index) + ".");
         double value = cell.value;
         const double tolerance = 1e-9 * std::max(1.0, std::abs(table->upper));
         if (!std::isfinite(value) || value < table->lower - tolerance || value > table->upper + tolerance) {
             if (atLimit == AtLimit::Refuse || !std::isfinite(value))
-                return fail(ErrorCode::OutOfRange, p.name + ": " + formatNumber(value, table->decimals) + " " + table->unit + " is beyond its limits, " +
+                return fail(ErrorCode::OutOfRange, p.name + ": " + formatNumber(value, table->decimals) + " " +
+                                                       table->unit + " is beyond its limits, " +
                                                        formatNumber(table->lower, table->decimals) + " to " +
                                                        formatNumber(table->upper, table->decimals) + ".");
             value = std::clamp(value, table->lower, table->upper);
@@ -249,7 +261,8 @@ Result<Edit> Calibration::prepare(const Parameter& p, const std::vector<CellValu
         if (!before) return tl::unexpected(before.error());
         if (p.bitMask) {
             const uint64_t whole = loadUnsigned(before->data(), size, definition_->byteOrder);
-            raw = static_cast<double>((whole & ~p.bitMask) | ((static_cast<uint64_t>(raw) << maskShift(p.bitMask)) & p.bitMask));
+            raw = static_cast<double>((whole & ~p.bitMask) |
+                                      ((static_cast<uint64_t>(raw) << maskShift(p.bitMask)) & p.bitMask));
         }
         Bytes after(size);
         definition::storeRaw(after.data(), placement->type, definition_->byteOrder, raw);
@@ -262,7 +275,8 @@ Result<Edit> Calibration::prepare(const Parameter& p, const std::vector<CellValu
 Result<Edit> Calibration::prepareText(const Parameter& p, std::string_view text, std::string name) const {
     if (p.kind != Parameter::Kind::Text) return fail(ErrorCode::BadInput, p.name + " is not a text.");
     if (text.size() > p.number)
-        return fail(ErrorCode::OutOfRange, p.name + " holds " + std::to_string(p.number) + " characters, \"" + std::string(text) + "\" has more.");
+        return fail(ErrorCode::OutOfRange, p.name + " holds " + std::to_string(p.number) + " characters, \"" +
+                                               std::string(text) + "\" has more.");
     const auto placement = place(p);
     if (!placement) return tl::unexpected(placement.error());
     const auto before = image_.bytes(placement->values, p.number);
@@ -318,9 +332,12 @@ void EditHistory::clear() {
 
 double CellOperation::apply(double value) const {
     switch (kind) {
-        case Kind::Set: return amount;
-        case Kind::Add: return value + amount;
-        case Kind::Scale: return value * amount;
+        case Kind::Set:
+            return amount;
+        case Kind::Add:
+            return value + amount;
+        case Kind::Scale:
+            return value * amount;
     }
     return value;
 }
@@ -333,9 +350,12 @@ std::string CellOperation::describe() const {
         return text;
     };
     switch (kind) {
-        case Kind::Set: return "set to " + number(amount);
-        case Kind::Add: return "add " + number(amount);
-        case Kind::Scale: return "scale by " + number(amount);
+        case Kind::Set:
+            return "set to " + number(amount);
+        case Kind::Add:
+            return "add " + number(amount);
+        case Kind::Scale:
+            return "scale by " + number(amount);
     }
     return {};
 }

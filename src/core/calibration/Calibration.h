@@ -14,8 +14,8 @@ namespace brusk::calibration {
 
 /// The breakpoints of one axis in physical units.
 struct AxisValues {
-    std::string label;   ///< what moves along it, as a tuner reads it
-    std::string input;   ///< the measurement's name
+    std::string label;  ///< what moves along it, as a tuner reads it
+    std::string input;  ///< the measurement's name
     std::string unit;
     std::string shared;  ///< the AXIS_PTS it lies in, empty when it is the parameter's own
     int decimals = 0;
@@ -87,11 +87,14 @@ class Calibration {
     [[nodiscard]] Result<Edit> prepare(const definition::Parameter& parameter, const std::vector<CellValue>& cells,
                                        AtLimit atLimit, std::string name) const;
     /// Prepares another text for a text parameter (padded with blanks; refused when too long).
-    [[nodiscard]] Result<Edit> prepareText(const definition::Parameter& parameter, std::string_view text, std::string name) const;
+    [[nodiscard]] Result<Edit> prepareText(const definition::Parameter& parameter, std::string_view text,
+                                           std::string name) const;
 
     [[nodiscard]] Done apply(const Edit& edit);
     [[nodiscard]] Done revert(const Edit& edit);
-    [[nodiscard]] Result<int> mendChecksums(const std::vector<image::ChecksumArea>& areas) { return image::mendChecksums(image_, areas); }
+    [[nodiscard]] Result<int> mendChecksums(const std::vector<image::ChecksumArea>& areas) {
+        return image::mendChecksums(image_, areas);
+    }
 
   private:
     struct Placement;
@@ -122,7 +125,8 @@ class EditHistory {
     std::vector<Edit> undone_;
 };
 
-/// What a person types over cells: "12.5" or "-4" sets, "+2" and "+-2" add, "x1.05" scales, "-3%" and "+3%" scale by a share.
+/// What a person types over cells: "12.5" or "-4" sets, "+2" and "+-2" add, "x1.05" scales, "-3%" and "+3%" scale by a
+/// share.
 struct CellOperation {
     enum class Kind { Set, Add, Scale };
     Kind kind = Kind::Set;
@@ -135,8 +139,8 @@ std::optional<CellOperation> parseOperation(std::string_view text);
 /// A parameter that differs between two calibrations of one definition.
 struct Difference {
     const definition::Parameter* parameter = nullptr;
-    size_t cells = 0;        ///< how many cells differ
-    double largest = 0;      ///< the difference of the greatest size, b - a, physical
+    size_t cells = 0;    ///< how many cells differ
+    double largest = 0;  ///< the difference of the greatest size, b - a, physical
 };
 [[nodiscard]] std::vector<Difference> compare(const Calibration& a, const Calibration& b);
 

@@ -14,7 +14,8 @@ namespace brusk::carfolder {
 namespace {
 
 constexpr const char* kRoundColumns =
-    "SELECT r.id, r.number, r.parent, r.title, r.note, r.created_at, r.flashed_at, r.image_sha256, r.state, r.fuel_error,"
+    "SELECT r.id, r.number, r.parent, r.title, r.note, r.created_at, r.flashed_at, r.image_sha256, r.state, "
+    "r.fuel_error,"
     " (SELECT COUNT(*) FROM recording WHERE recording.round = r.id) FROM round r ";
 
 Round roundOf(SQLite::Statement& row) {
@@ -61,7 +62,8 @@ void setSector(SQLite::Database& db, const link::Sector& sector, const std::stri
 std::map<uint32_t, std::string> knownSectors(SQLite::Database& db) {
     std::map<uint32_t, std::string> out;
     SQLite::Statement row(db, "SELECT start, sha256 FROM sector");
-    while (row.executeStep()) out[static_cast<uint32_t>(row.getColumn(0).getInt64())] = row.getColumn(1).getString();
+    while (row.executeStep())
+        out[static_cast<uint32_t>(row.getColumn(0).getInt64())] = row.getColumn(1).getString();
     return out;
 }
 
@@ -105,12 +107,15 @@ auto CarFolder::inTransaction(const char* what, F work) const -> decltype(work()
     }
 }
 
-Result<std::unique_ptr<CarFolder>> CarFolder::create(storage::FileSystem& files, const storage::Path& path, const std::string& carName) {
-    if (files.exists(path / "car.sqlite")) return fail(ErrorCode::Conflict, path.string() + " is a car folder already; open it instead.");
+Result<std::unique_ptr<CarFolder>> CarFolder::create(storage::FileSystem& files, const storage::Path& path,
+                                                     const std::string& carName) {
+    if (files.exists(path / "car.sqlite"))
+        return fail(ErrorCode::Conflict, path.string() + " is a car folder already; open it instead.");
     for (const char* below : {"recordings", "exports"})
         if (auto done = files.makeFolder(path / below); !done) return tl::unexpected(done.error());
     try {
-        auto db = std::make_unique<SQLite::Database>((path / "car.sqlite").string(), SQLite::OPEN_READWRITE | SQLite::OPEN_CREATE);
+        auto db = std::make_unique<SQLite::Database>((path / "car.sqlite").string(),
+                                                     SQLite::OPEN_READWRITE | SQLite::OPEN_CREATE);
         db->exec("PRAGMA journal_mode = WAL; PRAGMA foreign_keys = ON; PRAGMA synchronous = FULL;");
         SQLite::Transaction transaction(*db);
         db->exec(kSchema);
@@ -132,11 +137,13 @@ Result<std::unique_ptr<CarFolder>> CarFolder::open(storage::FileSystem& files, c
         {
             // Looked at without writing first, so that a foreign database is left as it is.
             SQLite::Database look((path / "car.sqlite").string(), SQLite::OPEN_READONLY);
-            if (look.execAndGet("PRAGMA application_id").getInt() != kApplicationId) return notACarFolder(path, "its car.sqlite belongs to another program");
+            if (look.execAndGet("PRAGMA application_id").getInt() != kApplicationId)
+                return notACarFolder(path, "its car.sqlite belongs to another program");
             const int version = look.execAndGet("PRAGMA user_version").getInt();
             if (version > kSchemaVersion)
-                return fail(ErrorCode::Refused, path.string() + " was written by a newer Brusk (format " + std::to_string(version) +
-                                                    "); this one reads up to " + std::to_string(kSchemaVersion) + ". Nothing was changed.");
+                return fail(ErrorCode::Refused, path.string() + " was written by a newer Brusk (format " +
+                                                    std::to_string(version) + "); this one reads up to " +
+                                                    std::to_string(kSchemaVersion) + ". Nothing was changed.");
         }
         auto db = std::make_unique<SQLite::Database>((path / "car.sqlite").string(), SQLite::OPEN_READWRITE);
         db->setBusyTimeout(2000);
@@ -168,7 +175,8 @@ std::vector<Round> CarFolder::rounds() const {
     const std::lock_guard lock(mutex_);
     std::vector<Round> out;
     SQLite::Statement row(*database_, std::string(kRoundColumns) + "ORDER BY r.number DESC");
-    while (row.executeStep()) out.push_back(roundOf(row));
+    while (row.executeStep())
+        out.push_back(roundOf(row));
     return out;
 }
 
@@ -189,7 +197,8 @@ std::optional<Round> CarFolder::original() const {
 
 Result<std::shared_ptr<const image::Image>> CarFolder::image(int64_t id) const {
     const std::lock_guard lock(mutex_);
-    SQLite::Statement row(*database_, "SELECT image.bytes FROM round JOIN image ON image.sha256 = round.image_sha256 WHERE round.id = ?");
+    SQLite::Statement row(
+        *database_, "SELECT image.bytes FROM round JOIN image ON image.sha256 = round.image_sha256 WHERE round.id = ?");
     row.bind(1, id);
     if (!row.executeStep()) return fail(ErrorCode::NotFound, "The ledger has no image for this round.");
     const auto column = row.getColumn(0);
@@ -199,14 +208,17 @@ Result<std::shared_ptr<const image::Image>> CarFolder::image(int64_t id) const {
 }
 
 Result<Round> CarFolder::storeOriginal(const image::Image& image, const std::string& text) {
-    if (original()) return fail(ErrorCode::Refused, "This car folder has its original already; it is never overwritten.");
+    if (original())
+        return fail(ErrorCode::Refused, "This car folder has its original already; it is never overwritten.");
     const auto hex = image::writeImage(image, image::Format::IntelHex);
     if (!hex) return tl::unexpected(hex.error());
     if (auto done = files_.save(path_ / "original.hex", *hex); !done) return tl::unexpected(done.error());
     if (auto done = files_.makeReadOnly(path_ / "original.hex"); !done) return tl::unexpected(done.error());
     auto id = inTransaction("keep the original", [&]() -> Result<int64_t> {
         const std::string sha = storeImage(*database_, image);
-        SQLite::Statement insert(*database_, "INSERT INTO round(number, parent, title, note, created_at, image_sha256, state) VALUES (0, NULL, 'Original', ?, ?, ?, ?)");
+        SQLite::Statement insert(*database_,
+                                 "INSERT INTO round(number, parent, title, note, created_at, image_sha256, state) "
+                                 "VALUES (0, NULL, 'Original', ?, ?, ?, ?)");
         insert.bind(1, text);
         insert.bind(2, utcNow());
         insert.bind(3, sha);
@@ -220,11 +232,14 @@ Result<Round> CarFolder::storeOriginal(const image::Image& image, const std::str
     return round(*id);
 }
 
-Result<Round> CarFolder::addRound(int64_t parent, const image::Image& image, const std::string& title, const std::string& text) {
+Result<Round> CarFolder::addRound(int64_t parent, const image::Image& image, const std::string& title,
+                                  const std::string& text) {
     auto id = inTransaction("add a round", [&]() -> Result<int64_t> {
         const std::string sha = storeImage(*database_, image);
         const int number = database_->execAndGet("SELECT COALESCE(MAX(number), -1) + 1 FROM round").getInt();
-        SQLite::Statement insert(*database_, "INSERT INTO round(number, parent, title, note, created_at, image_sha256, state) VALUES (?, ?, ?, ?, ?, ?, ?)");
+        SQLite::Statement insert(*database_,
+                                 "INSERT INTO round(number, parent, title, note, created_at, image_sha256, state) "
+                                 "VALUES (?, ?, ?, ?, ?, ?, ?)");
         insert.bind(1, number);
         insert.bind(2, parent);
         insert.bind(3, title);
@@ -260,7 +275,8 @@ Done CarFolder::updateDraft(int64_t id, const image::Image& image) {
         update.bind(1, sha);
         update.bind(2, id);
         update.exec();
-        SQLite::Statement tidy(*database_, "DELETE FROM image WHERE sha256 = ? AND sha256 NOT IN (SELECT image_sha256 FROM round)");
+        SQLite::Statement tidy(*database_,
+                               "DELETE FROM image WHERE sha256 = ? AND sha256 NOT IN (SELECT image_sha256 FROM round)");
         tidy.bind(1, before);
         tidy.exec();
         return {};
@@ -305,7 +321,9 @@ Done CarFolder::markFlashed(int64_t id) {
 
 Result<RecordingEntry> CarFolder::addRecording(RecordingEntry entry) {
     return inTransaction("keep the recording", [&]() -> Result<RecordingEntry> {
-        SQLite::Statement insert(*database_, "INSERT INTO recording(round, file, title, started_at, duration_s, samples, gaps) VALUES (?, ?, ?, ?, ?, ?, ?)");
+        SQLite::Statement insert(*database_,
+                                 "INSERT INTO recording(round, file, title, started_at, duration_s, samples, gaps) "
+                                 "VALUES (?, ?, ?, ?, ?, ?, ?)");
         insert.bind(1, entry.round);
         insert.bind(2, entry.file);
         insert.bind(3, entry.title);
@@ -322,11 +340,14 @@ Result<RecordingEntry> CarFolder::addRecording(RecordingEntry entry) {
 std::vector<RecordingEntry> CarFolder::recordings(int64_t round) const {
     const std::lock_guard lock(mutex_);
     std::vector<RecordingEntry> out;
-    SQLite::Statement row(*database_, "SELECT id, round, file, title, started_at, duration_s, samples, gaps FROM recording WHERE round = ? ORDER BY id");
+    SQLite::Statement row(*database_,
+                          "SELECT id, round, file, title, started_at, duration_s, samples, gaps FROM recording WHERE "
+                          "round = ? ORDER BY id");
     row.bind(1, round);
     while (row.executeStep())
-        out.push_back({row.getColumn(0).getInt64(), row.getColumn(1).getInt64(), row.getColumn(2).getString(), row.getColumn(3).getString(),
-                       row.getColumn(4).getString(), row.getColumn(5).getDouble(), row.getColumn(6).getInt64(), row.getColumn(7).getInt()});
+        out.push_back({row.getColumn(0).getInt64(), row.getColumn(1).getInt64(), row.getColumn(2).getString(),
+                       row.getColumn(3).getString(), row.getColumn(4).getString(), row.getColumn(5).getDouble(),
+                       row.getColumn(6).getInt64(), row.getColumn(7).getInt()});
     return out;
 }
 
@@ -354,7 +375,8 @@ Done CarFolder::sectorVerified(const link::Sector& sector, ByteSpan bytes) {
     });
 }
 
-std::vector<link::Sector> CarFolder::sectorsToWrite(const image::Image& image, const std::vector<link::Sector>& sectors) const {
+std::vector<link::Sector> CarFolder::sectorsToWrite(const image::Image& image,
+                                                    const std::vector<link::Sector>& sectors) const {
     const std::lock_guard lock(mutex_);
     const auto known = knownSectors(*database_);
     std::vector<link::Sector> out;
@@ -371,7 +393,8 @@ CarContents CarFolder::contents(const std::vector<link::Sector>& sectors) const 
     const auto known = knownSectors(*database_);
     CarContents out;
     out.everKnown = !known.empty();
-    for (const auto& [start, sha] : known) out.unknownSectors += sha.empty();
+    for (const auto& [start, sha] : known)
+        out.unknownSectors += sha.empty();
     if (!out.everKnown || out.unknownSectors) return out;
     for (const Round& candidate : rounds()) {
         const auto bytes = image(candidate.id);
@@ -400,7 +423,8 @@ std::vector<JournalEntry> CarFolder::journal(int most) const {
     std::vector<JournalEntry> out;
     SQLite::Statement row(*database_, "SELECT at, what FROM journal ORDER BY id DESC LIMIT ?");
     row.bind(1, most);
-    while (row.executeStep()) out.push_back({row.getColumn(0).getString(), row.getColumn(1).getString()});
+    while (row.executeStep())
+        out.push_back({row.getColumn(0).getString(), row.getColumn(1).getString()});
     return out;
 }
 

@@ -31,8 +31,8 @@ struct Round {
     std::optional<int64_t> parent;
     std::string title;
     std::string note;
-    std::string createdAt;   ///< ISO 8601, UTC
-    std::string flashedAt;   ///< empty: never
+    std::string createdAt;  ///< ISO 8601, UTC
+    std::string flashedAt;  ///< empty: never
     std::string imageSha256;
     RoundState state = RoundState::Draft;
     std::optional<double> fuelError_pct;  ///< of the drives made on it
@@ -42,7 +42,7 @@ struct Round {
 struct RecordingEntry {
     int64_t id = 0;
     int64_t round = 0;
-    std::string file;        ///< below recordings/
+    std::string file;  ///< below recordings/
     std::string title;
     std::string startedAt;
     double duration_s = 0;
@@ -57,16 +57,18 @@ struct JournalEntry {
 
 /// What the ledger knows of the controller's sectors.
 struct CarContents {
-    std::optional<int64_t> round;   ///< the round whose bytes all known sectors hold
-    int unknownSectors = 0;         ///< begun and not verified
-    bool everKnown = false;         ///< the car was read or flashed at least once
+    std::optional<int64_t> round;  ///< the round whose bytes all known sectors hold
+    int unknownSectors = 0;        ///< begun and not verified
+    bool everKnown = false;        ///< the car was read or flashed at least once
 };
 
 /// Thread-safe; each call is one transaction. Journals a flash as FlashJournal does.
 class CarFolder {
   public:
     /// Makes a new folder; an existing car folder is refused.
-    [[nodiscard]] static Result<std::unique_ptr<CarFolder>> create(storage::FileSystem& files, const storage::Path& path, const std::string& carName);
+    [[nodiscard]] static Result<std::unique_ptr<CarFolder>> create(storage::FileSystem& files,
+                                                                   const storage::Path& path,
+                                                                   const std::string& carName);
     /// Opens one; says plainly when it is none, is damaged, or comes from a newer version.
     [[nodiscard]] static Result<std::unique_ptr<CarFolder>> open(storage::FileSystem& files, const storage::Path& path);
     ~CarFolder();
@@ -86,7 +88,8 @@ class CarFolder {
     [[nodiscard]] Result<std::shared_ptr<const image::Image>> image(int64_t round) const;
     /// Keeps the first read as round 0 and as a read-only original.hex; refused when there is one.
     [[nodiscard]] Result<Round> storeOriginal(const image::Image& image, const std::string& note);
-    [[nodiscard]] Result<Round> addRound(int64_t parent, const image::Image& image, const std::string& title, const std::string& note);
+    [[nodiscard]] Result<Round> addRound(int64_t parent, const image::Image& image, const std::string& title,
+                                         const std::string& note);
     /// A draft's new bytes; refused for any other state.
     [[nodiscard]] Done updateDraft(int64_t round, const image::Image& image);
     [[nodiscard]] Done renameRound(int64_t round, const std::string& title, const std::string& note);

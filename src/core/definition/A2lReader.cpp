@@ -28,7 +28,8 @@ class Arguments {
     const A2lItem& peek() const { return block_.items[at_]; }
     int line() const { return more() ? peek().line : block_.line; }
     const A2lItem& take() {
-        if (!more()) throw BrokenBlock{block_.line, block_.keyword + " has fewer arguments than the standard asks for."};
+        if (!more())
+            throw BrokenBlock{block_.line, block_.keyword + " has fewer arguments than the standard asks for."};
         return block_.items[at_++];
     }
 
@@ -50,7 +51,8 @@ class Arguments {
         const int at = line();
         const double value = number(what);
         if (value < 0 || value > limit || value != std::floor(value))
-            throw BrokenBlock{at, block_.keyword + ": " + what + " must be a whole number up to " + formatNumber(limit, 0) + "."};
+            throw BrokenBlock{
+                at, block_.keyword + ": " + what + " must be a whole number up to " + formatNumber(limit, 0) + "."};
         return static_cast<uint32_t>(value);
     }
 
@@ -61,14 +63,44 @@ class Arguments {
 
 /// Keywords without meaning for us, and how many arguments follow each, so that they are passed over exactly.
 const std::map<std::string_view, int> kPassedOver = {
-    {"DISPLAY_IDENTIFIER", 1}, {"ECU_ADDRESS_EXTENSION", 1}, {"CALIBRATION_ACCESS", 1}, {"MAX_REFRESH", 2},
-    {"REF_MEMORY_SEGMENT", 1}, {"STEP_SIZE", 1},  {"SYMBOL_LINK", 2},      {"DISCRETE", 0},       {"COMPARISON_QUANTITY", 1},
-    {"GUARD_RAILS", 0},        {"REF_UNIT", 1},   {"PHYS_UNIT", 1},        {"BYTE_ORDER", 1},     {"DEPOSIT", 1},
-    {"EXTENDED_LIMITS", 2},    {"MONOTONY", 1},   {"MAX_GRAD", 1},         {"ERROR_MASK", 1},     {"LAYOUT", 1},
-    {"VERSION", 1},            {"CUSTOMER", 1},   {"CUSTOMER_NO", 1},      {"USER", 1},           {"PHONE_NO", 1},
-    {"ECU", 1},                {"CPU_TYPE", 1},   {"NO_OF_INTERFACES", 1}, {"ECU_CALIBRATION_OFFSET", 1},
-    {"SUPPLIER", 1},           {"S_REC_LAYOUT", 1}, {"DATA_SIZE", 1},      {"ALIGNMENT_INT64", 1}, {"STATIC_RECORD_LAYOUT", 0},
-    {"PROJECT_NO", 1},         {"STATUS_STRING_REF", 1}, {"SI_EXPONENTS", 7}, {"ASAP2_VERSION", 2}, {"A2ML_VERSION", 2},
+    {"DISPLAY_IDENTIFIER", 1},
+    {"ECU_ADDRESS_EXTENSION", 1},
+    {"CALIBRATION_ACCESS", 1},
+    {"MAX_REFRESH", 2},
+    {"REF_MEMORY_SEGMENT", 1},
+    {"STEP_SIZE", 1},
+    {"SYMBOL_LINK", 2},
+    {"DISCRETE", 0},
+    {"COMPARISON_QUANTITY", 1},
+    {"GUARD_RAILS", 0},
+    {"REF_UNIT", 1},
+    {"PHYS_UNIT", 1},
+    {"BYTE_ORDER", 1},
+    {"DEPOSIT", 1},
+    {"EXTENDED_LIMITS", 2},
+    {"MONOTONY", 1},
+    {"MAX_GRAD", 1},
+    {"ERROR_MASK", 1},
+    {"LAYOUT", 1},
+    {"VERSION", 1},
+    {"CUSTOMER", 1},
+    {"CUSTOMER_NO", 1},
+    {"USER", 1},
+    {"PHONE_NO", 1},
+    {"ECU", 1},
+    {"CPU_TYPE", 1},
+    {"NO_OF_INTERFACES", 1},
+    {"ECU_CALIBRATION_OFFSET", 1},
+    {"SUPPLIER", 1},
+    {"S_REC_LAYOUT", 1},
+    {"DATA_SIZE", 1},
+    {"ALIGNMENT_INT64", 1},
+    {"STATIC_RECORD_LAYOUT", 0},
+    {"PROJECT_NO", 1},
+    {"STATUS_STRING_REF", 1},
+    {"SI_EXPONENTS", 7},
+    {"ASAP2_VERSION", 2},
+    {"A2ML_VERSION", 2},
 };
 
 class Reader {
@@ -99,8 +131,12 @@ class Reader {
     }
 
   private:
-    void error(int line, std::string message) { diagnostics_.push_back({Diagnostic::Severity::Error, line, std::move(message)}); }
-    void warn(int line, std::string message) { diagnostics_.push_back({Diagnostic::Severity::Warning, line, std::move(message)}); }
+    void error(int line, std::string message) {
+        diagnostics_.push_back({Diagnostic::Severity::Error, line, std::move(message)});
+    }
+    void warn(int line, std::string message) {
+        diagnostics_.push_back({Diagnostic::Severity::Warning, line, std::move(message)});
+    }
 
     void readModule(const A2lBlock& module) {
         if (module.items.size() > 1) {
@@ -118,8 +154,8 @@ class Reader {
         static const std::map<std::string_view, Step> second = {{"CHARACTERISTIC", &Reader::readCharacteristic},
                                                                 {"AXIS_PTS", &Reader::readAxisPoints},
                                                                 {"MEASUREMENT", &Reader::readMeasurement}};
-        static const std::set<std::string_view> carried = {"A2ML", "IF_DATA", "FUNCTION", "UNIT", "FRAME", "USER_RIGHTS",
-                                                           "VARIANT_CODING", "ANNOTATION"};
+        static const std::set<std::string_view> carried = {"A2ML",  "IF_DATA",     "FUNCTION",       "UNIT",
+                                                           "FRAME", "USER_RIGHTS", "VARIANT_CODING", "ANNOTATION"};
         // Conversions and layouts may stand behind what uses them.
         for (const auto* steps : {&first, &second})
             for (const A2lItem& item : module.items) {
@@ -127,7 +163,8 @@ class Reader {
                 const auto step = steps->find(item.block->keyword);
                 if (step != steps->end()) {
                     guarded(step->second, *item.block);
-                } else if (steps == &first && !second.count(item.block->keyword) && !carried.count(item.block->keyword)) {
+                } else if (steps == &first && !second.count(item.block->keyword) &&
+                           !carried.count(item.block->keyword)) {
                     warn(item.line, item.block->keyword + " is not known and left alone.");
                 }
             }
@@ -150,12 +187,14 @@ class Reader {
             warn(item.line, block.keyword + ": " + item.text + " is not known and left alone.");
             return;
         }
-        for (int i = 0; i < known->second && args.more(); ++i) args.take();
+        for (int i = 0; i < known->second && args.more(); ++i)
+            args.take();
     }
 
     /// The role that an IF_DATA of our own gives: /begin IF_DATA BRUSK ROLE "ve_map" /end IF_DATA
     static std::string roleIn(const A2lBlock& ifData) {
-        if (ifData.items.size() == 3 && ifData.items[0].text == "BRUSK" && ifData.items[1].text == "ROLE") return ifData.items[2].text;
+        if (ifData.items.size() == 3 && ifData.items[0].text == "BRUSK" && ifData.items[1].text == "ROLE")
+            return ifData.items[2].text;
         return {};
     }
 
@@ -202,7 +241,8 @@ class Reader {
     /// "%8.2" shows two digits behind the point.
     static int decimalsOf(const std::string& format, int line) {
         const size_t dot = format.find('.');
-        const auto digits = dot == std::string::npos ? std::optional<uint64_t>(0) : parseUnsigned(format.substr(dot + 1));
+        const auto digits =
+            dot == std::string::npos ? std::optional<uint64_t>(0) : parseUnsigned(format.substr(dot + 1));
         if (!digits || *digits > 15) throw BrokenBlock{line, "The format \"" + format + "\" is not like \"%8.2\"."};
         return static_cast<int>(*digits);
     }
@@ -225,7 +265,8 @@ class Reader {
         } else if (kind != "IDENTICAL") {
             warn(block.line, "Conversion " + conversion.name + " is of type " + kind + "; its raw values are shown.");
         }
-        bool coefficients = conversion.kind != Conversion::Kind::Linear && conversion.kind != Conversion::Kind::Rational;
+        bool coefficients =
+            conversion.kind != Conversion::Kind::Linear && conversion.kind != Conversion::Kind::Rational;
         while (args.more()) {
             const std::string key = args.peek().text;
             if (key == "COEFFS_LINEAR") {
@@ -235,7 +276,8 @@ class Reader {
                 coefficients = true;
             } else if (key == "COEFFS") {
                 args.take();
-                for (double* k : {&conversion.a, &conversion.b, &conversion.c, &conversion.d, &conversion.e, &conversion.f})
+                for (double* k :
+                     {&conversion.a, &conversion.b, &conversion.c, &conversion.d, &conversion.e, &conversion.f})
                     *k = args.number("a coefficient");
                 coefficients = true;
             } else if (key == "COMPU_TAB_REF") {
@@ -276,9 +318,9 @@ class Reader {
 
     static DataType dataTypeOf(const A2lItem& item) {
         static const std::map<std::string_view, DataType> types = {
-            {"UBYTE", DataType::UByte},   {"SBYTE", DataType::SByte},     {"UWORD", DataType::UWord},
-            {"SWORD", DataType::SWord},   {"ULONG", DataType::ULong},     {"SLONG", DataType::SLong},
-            {"A_UINT64", DataType::UInt64}, {"A_INT64", DataType::Int64}, {"FLOAT32_IEEE", DataType::Float32},
+            {"UBYTE", DataType::UByte},         {"SBYTE", DataType::SByte},   {"UWORD", DataType::UWord},
+            {"SWORD", DataType::SWord},         {"ULONG", DataType::ULong},   {"SLONG", DataType::SLong},
+            {"A_UINT64", DataType::UInt64},     {"A_INT64", DataType::Int64}, {"FLOAT32_IEEE", DataType::Float32},
             {"FLOAT64_IEEE", DataType::Float64}};
         const auto found = types.find(item.text);
         if (found == types.end()) throw BrokenBlock{item.line, item.text + " is not a data type."};
@@ -305,7 +347,8 @@ class Reader {
                 item.position = static_cast<int>(args.whole("a position", 1000));
                 item.type = dataTypeOf(args.take());
                 if (args.word("an order") == "INDEX_DECR")
-                    throw BrokenBlock{key.line, "Layout " + layout.name + " keeps its breakpoints in falling order, which Brusk can't read."};
+                    throw BrokenBlock{key.line, "Layout " + layout.name +
+                                                    " keeps its breakpoints in falling order, which Brusk can't read."};
                 args.word("an address type");
             } else if (key.text == "NO_AXIS_PTS_X" || key.text == "NO_AXIS_PTS_Y") {
                 item.field = Layout::Field::AxisCount;
@@ -327,7 +370,8 @@ class Reader {
         }
         std::stable_sort(layout.items.begin(), layout.items.end(),
                          [](const Layout::Item& a, const Layout::Item& b) { return a.position < b.position; });
-        for (const auto& [key, alignment] : alignments_) layout.alignment = std::max(layout.alignment, alignment);
+        for (const auto& [key, alignment] : alignments_)
+            layout.alignment = std::max(layout.alignment, alignment);
         layoutIndex_.emplace(layout.name, out_.layouts.size());
         out_.layouts.push_back(std::move(layout));
     }
@@ -346,7 +390,8 @@ class Reader {
                                              : item.block->keyword == "SUB_GROUP"        ? &group.subgroups
                                                                                          : nullptr;
             if (!list) continue;
-            for (const A2lItem& name : item.block->items) list->push_back(name.text);
+            for (const A2lItem& name : item.block->items)
+                list->push_back(name.text);
         }
         out_.groups.push_back(std::move(group));
     }
@@ -372,7 +417,9 @@ class Reader {
         axis.points = args.whole("the greatest number of breakpoints", 65535);
         axis.lower = args.number("a lower limit");
         axis.upper = args.number("an upper limit");
-        axis.kind = kind == "COM_AXIS" ? Axis::Kind::Shared : kind == "FIX_AXIS" ? Axis::Kind::Fixed : Axis::Kind::Standard;
+        axis.kind = kind == "COM_AXIS"   ? Axis::Kind::Shared
+                    : kind == "FIX_AXIS" ? Axis::Kind::Fixed
+                                         : Axis::Kind::Standard;
         if (kind != "COM_AXIS" && kind != "FIX_AXIS" && kind != "STD_AXIS")
             throw BrokenBlock{block.line, "Axis type " + kind + " is not one that Brusk reads yet."};
         while (args.more()) {
@@ -385,7 +432,8 @@ class Reader {
                 const double offset = args.number("an offset");
                 const double distance = args.number("a distance");
                 const uint32_t count = args.whole("a count", 65535);
-                for (uint32_t i = 0; i < count; ++i) axis.fixed.push_back(offset + i * distance);
+                for (uint32_t i = 0; i < count; ++i)
+                    axis.fixed.push_back(offset + i * distance);
             } else if (key == "FORMAT") {
                 args.take();
                 args.word("a format");
@@ -393,7 +441,8 @@ class Reader {
                 passOver(args, block);
             }
         }
-        if (axis.kind == Axis::Kind::Shared && axis.shared.empty()) throw BrokenBlock{block.line, "A COM_AXIS names no AXIS_PTS_REF."};
+        if (axis.kind == Axis::Kind::Shared && axis.shared.empty())
+            throw BrokenBlock{block.line, "A COM_AXIS names no AXIS_PTS_REF."};
         if (axis.kind == Axis::Kind::Fixed && axis.fixed.size() != axis.points)
             throw BrokenBlock{block.line, "A FIX_AXIS gives another number of breakpoints than it says."};
         return axis;
@@ -411,7 +460,8 @@ class Reader {
                                                                           {"ASCII", Parameter::Kind::Text}};
         const std::string kind = args.word("a kind");
         const auto known = kinds.find(kind);
-        if (known == kinds.end()) throw BrokenBlock{block.line, p.name + " is a " + kind + ", which Brusk does not read yet."};
+        if (known == kinds.end())
+            throw BrokenBlock{block.line, p.name + " is a " + kind + ", which Brusk does not read yet."};
         p.kind = known->second;
         p.address = args.whole("an address");
         p.layout = layoutNamed(args.word("a layout"), block.line);
@@ -426,14 +476,16 @@ class Reader {
             } else if (!item.block && (item.text == "NUMBER" || item.text == "MATRIX_DIM")) {
                 args.take();
                 p.number = args.whole("a number", 1 << 24);
-                while (item.text == "MATRIX_DIM" && args.more() && parseUnsigned(args.peek().text)) p.number *= std::max(1u, args.whole("a number", 65535));
+                while (item.text == "MATRIX_DIM" && args.more() && parseUnsigned(args.peek().text))
+                    p.number *= std::max(1u, args.whole("a number", 65535));
             } else {
                 readCommon(args, block, p);
             }
         }
         const size_t wanted = p.kind == Parameter::Kind::Map ? 2 : p.kind == Parameter::Kind::Curve ? 1 : 0;
         if (p.axes.size() != wanted)
-            throw BrokenBlock{block.line, p.name + " is a " + kind + " and has " + std::to_string(p.axes.size()) + " axes."};
+            throw BrokenBlock{block.line,
+                              p.name + " is a " + kind + " and has " + std::to_string(p.axes.size()) + " axes."};
         addParameter(std::move(p), block.line);
     }
 
@@ -488,7 +540,8 @@ class Reader {
         p.number = args.whole("the greatest number of breakpoints", 65535);
         p.lower = args.number("a lower limit");
         p.upper = args.number("an upper limit");
-        while (args.more()) readCommon(args, block, p);
+        while (args.more())
+            readCommon(args, block, p);
         addParameter(std::move(p), block.line);
     }
 
@@ -518,7 +571,8 @@ class Reader {
             return;
         }
         if (m.label.empty()) m.label = m.name;
-        if (!names_.insert(m.name).second) throw BrokenBlock{block.line, m.name + " is defined twice; the first is kept."};
+        if (!names_.insert(m.name).second)
+            throw BrokenBlock{block.line, m.name + " is defined twice; the first is kept."};
         out_.measurements.push_back(std::move(m));
     }
 
@@ -528,7 +582,8 @@ class Reader {
             if (reference == tableOfConversion_.end()) continue;
             const auto table = verbalTables_.find(reference->second.first);
             if (table == verbalTables_.end()) {
-                error(reference->second.second, "Conversion " + conversion.name + " names the table " + reference->second.first + ", which is not defined.");
+                error(reference->second.second, "Conversion " + conversion.name + " names the table " +
+                                                    reference->second.first + ", which is not defined.");
                 continue;
             }
             conversion.texts = table->second.texts;
@@ -544,7 +599,8 @@ class Reader {
         std::erase_if(out_.parameters, [&](const Parameter& p) {
             for (const Axis& axis : p.axes)
                 if (axis.kind == Axis::Kind::Shared && !axisNames.count(axis.shared)) {
-                    error(lineOfParameter_[p.name], p.name + " uses the axis " + axis.shared + ", which is not defined.");
+                    error(lineOfParameter_[p.name],
+                          p.name + " uses the axis " + axis.shared + ", which is not defined.");
                     return true;
                 }
             return false;

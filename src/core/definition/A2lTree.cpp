@@ -37,7 +37,8 @@ class Words {
     void skipTo(std::string_view ending) {
         const size_t found = text_.find(ending, at_);
         const size_t stop = found == std::string_view::npos ? text_.size() : found;
-        line_ += static_cast<int>(std::count(text_.begin() + static_cast<long>(at_), text_.begin() + static_cast<long>(stop), '\n'));
+        line_ += static_cast<int>(
+            std::count(text_.begin() + static_cast<long>(at_), text_.begin() + static_cast<long>(stop), '\n'));
         at_ = stop;
     }
 
@@ -67,7 +68,8 @@ class Words {
                     std::count(text_.begin() + static_cast<long>(at_), text_.begin() + static_cast<long>(stop), '\n'));
                 at_ = stop;
                 if (end == std::string_view::npos)
-                    diagnostics_.push_back({Diagnostic::Severity::Error, opened, "A comment is opened here and never closed."});
+                    diagnostics_.push_back(
+                        {Diagnostic::Severity::Error, opened, "A comment is opened here and never closed."});
             }
         }
     }
@@ -145,7 +147,8 @@ A2lBlock parseA2lTree(std::string_view text, std::vector<Diagnostic>& diagnostic
                 continue;
             }
             for (auto b = open.rbegin(); b != match; ++b)
-                error((*b)->line, (*b)->keyword + " is opened here and not closed before line " + std::to_string(line) + ".");
+                error((*b)->line,
+                      (*b)->keyword + " is opened here and not closed before line " + std::to_string(line) + ".");
             open.erase(match.base() - 1, open.end());
         }
     }

@@ -10,15 +10,19 @@ namespace brusk::definition {
 size_t sizeOf(DataType type) {
     switch (type) {
         case DataType::UByte:
-        case DataType::SByte: return 1;
+        case DataType::SByte:
+            return 1;
         case DataType::UWord:
-        case DataType::SWord: return 2;
+        case DataType::SWord:
+            return 2;
         case DataType::ULong:
         case DataType::SLong:
-        case DataType::Float32: return 4;
+        case DataType::Float32:
+            return 4;
         case DataType::UInt64:
         case DataType::Int64:
-        case DataType::Float64: return 8;
+        case DataType::Float64:
+            return 8;
     }
     return 1;
 }
@@ -32,10 +36,8 @@ static bool isSigned(DataType type) {
 }
 
 std::pair<double, double> rangeOf(DataType type) {
-    if (type == DataType::Float32)
-        return {-std::numeric_limits<float>::max(), std::numeric_limits<float>::max()};
-    if (type == DataType::Float64)
-        return {-std::numeric_limits<double>::max(), std::numeric_limits<double>::max()};
+    if (type == DataType::Float32) return {-std::numeric_limits<float>::max(), std::numeric_limits<float>::max()};
+    if (type == DataType::Float64) return {-std::numeric_limits<double>::max(), std::numeric_limits<double>::max()};
     const int bits = static_cast<int>(sizeOf(type)) * 8;
     if (isSigned(type)) return {-std::ldexp(1.0, bits - 1), std::ldexp(1.0, bits - 1) - 1};
     return {0, std::ldexp(1.0, bits) - 1};
@@ -92,12 +94,17 @@ std::string_view Conversion::textFor(double raw) const {
 }
 
 void Definition::index() {
-    for (size_t i = 0; i < parameters.size(); ++i) parameterIndex_.emplace(parameters[i].name, i);
-    for (size_t i = 0; i < measurements.size(); ++i) measurementIndex_.emplace(measurements[i].name, i);
+    for (size_t i = 0; i < parameters.size(); ++i)
+        parameterIndex_.emplace(parameters[i].name, i);
+    for (size_t i = 0; i < measurements.size(); ++i)
+        measurementIndex_.emplace(measurements[i].name, i);
     for (size_t i = 0; i < groups.size(); ++i) {
-        for (const auto& name : groups[i].parameters) groupOfItem_.emplace(name, i);
-        for (const auto& name : groups[i].measurements) groupOfItem_.emplace(name, i);
-        for (const auto& name : groups[i].subgroups) parentGroup_.emplace(name, i);
+        for (const auto& name : groups[i].parameters)
+            groupOfItem_.emplace(name, i);
+        for (const auto& name : groups[i].measurements)
+            groupOfItem_.emplace(name, i);
+        for (const auto& name : groups[i].subgroups)
+            parentGroup_.emplace(name, i);
     }
 }
 
@@ -141,12 +148,18 @@ std::string Definition::groupPath(std::string_view name) const {
 
 std::string_view kindName(Parameter::Kind kind) {
     switch (kind) {
-        case Parameter::Kind::Value: return "value";
-        case Parameter::Kind::Curve: return "curve";
-        case Parameter::Kind::Map: return "map";
-        case Parameter::Kind::Block: return "block";
-        case Parameter::Kind::Text: return "text";
-        case Parameter::Kind::AxisPoints: return "axis";
+        case Parameter::Kind::Value:
+            return "value";
+        case Parameter::Kind::Curve:
+            return "curve";
+        case Parameter::Kind::Map:
+            return "map";
+        case Parameter::Kind::Block:
+            return "block";
+        case Parameter::Kind::Text:
+            return "text";
+        case Parameter::Kind::AxisPoints:
+            return "axis";
     }
     return "";
 }

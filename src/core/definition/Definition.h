@@ -37,7 +37,8 @@ struct Conversion {
     Kind kind = Kind::Identical;
     std::string unit;
     int decimals = 3;
-    double a = 0, b = 1, c = 0, d = 0, e = 0, f = 1;  ///< Linear: physical = a raw + b. Rational: raw = (a p2 + b p + c) / (d p2 + e p + f)
+    double a = 0, b = 1, c = 0, d = 0, e = 0,
+           f = 1;  ///< Linear: physical = a raw + b. Rational: raw = (a p2 + b p + c) / (d p2 + e p + f)
     std::vector<Text> texts;
     std::string defaultText;
 
@@ -67,12 +68,12 @@ struct Layout {
 struct Axis {
     enum class Kind { Standard, Shared, Fixed };
     Kind kind = Kind::Standard;
-    std::string input;         ///< the measurement that moves along this axis
-    size_t conversion = 0;     ///< index into Definition::conversions
-    uint32_t points = 0;       ///< greatest number of breakpoints
+    std::string input;      ///< the measurement that moves along this axis
+    size_t conversion = 0;  ///< index into Definition::conversions
+    uint32_t points = 0;    ///< greatest number of breakpoints
     double lower = 0, upper = 0;
-    std::string shared;        ///< the AXIS_PTS this axis uses, for Kind::Shared
-    std::vector<double> fixed; ///< raw breakpoints, for Kind::Fixed
+    std::string shared;         ///< the AXIS_PTS this axis uses, for Kind::Shared
+    std::vector<double> fixed;  ///< raw breakpoints, for Kind::Fixed
 };
 
 /// CHARACTERISTIC or AXIS_PTS.
@@ -131,8 +132,8 @@ struct Definition {
     std::string module;
     std::string description;
     ByteOrder byteOrder = ByteOrder::BigEndian;
-    std::string softwareId;                      ///< EPK: the text that the matching software carries
-    std::optional<uint32_t> softwareIdAddress;   ///< ADDR_EPK: where it carries it
+    std::string softwareId;                     ///< EPK: the text that the matching software carries
+    std::optional<uint32_t> softwareIdAddress;  ///< ADDR_EPK: where it carries it
     std::vector<Conversion> conversions;
     std::vector<Layout> layouts;
     std::vector<Parameter> parameters;

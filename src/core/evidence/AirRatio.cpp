@@ -11,8 +11,10 @@ constexpr double kAverage_s = 0.03;  // the wideband is averaged this far to bot
 
 /// Mean of 1/lambda around a moment, as lambda: the mean of the fuel's share is what the exhaust mixes.
 double lambdaAround(const EngineColumns& c, double t, size_t& cursor) {
-    while (cursor > 0 && c.widebandTime_s[cursor] > t - kAverage_s) --cursor;
-    while (cursor + 1 < c.widebandTime_s.size() && c.widebandTime_s[cursor] < t - kAverage_s) ++cursor;
+    while (cursor > 0 && c.widebandTime_s[cursor] > t - kAverage_s)
+        --cursor;
+    while (cursor + 1 < c.widebandTime_s.size() && c.widebandTime_s[cursor] < t - kAverage_s)
+        ++cursor;
     double sum = 0;
     int count = 0;
     for (size_t i = cursor; i < c.widebandTime_s.size() && c.widebandTime_s[i] <= t + kAverage_s; ++i) {

@@ -9,8 +9,8 @@
 
 namespace brusk::evidence {
 
-/// The samples that count, over all recordings (n each). r = (lambda_measured / lambda_asked) (1 + short) (1 + long), the
-/// wideband read one delay later; above 1 the engine had more air than the controller thought.
+/// The samples that count, over all recordings (n each). r = (lambda_measured / lambda_asked) (1 + short) (1 + long),
+/// the wideband read one delay later; above 1 the engine had more air than the controller thought.
 struct AirSamples {
     std::vector<float> x;          ///< engine speed, rpm
     std::vector<float> y;          ///< manifold pressure, kPa
@@ -28,6 +28,7 @@ inline double airRatioOf(double measured, double asked, double shortTrim, double
 }
 
 /// Measures the delay over all recordings, then collects what counts. The error names the channel that is missing.
-[[nodiscard]] Result<AirSamples> airSamples(const std::vector<const recording::Recording*>& recordings, const SettlingRules& rules);
+[[nodiscard]] Result<AirSamples> airSamples(const std::vector<const recording::Recording*>& recordings,
+                                            const SettlingRules& rules);
 
 }  // namespace brusk::evidence

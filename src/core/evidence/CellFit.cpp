@@ -10,6 +10,9 @@
 namespace brusk::evidence {
 namespace {
 
+constexpr double kFirstScatter = 0.02;   // of the samples, until the first pass has measured it
+constexpr double kLeastScatter = 0.004;  // a wideband is no better than this
+
 using Matrix = Eigen::SparseMatrix<double>;
 using Vector = Eigen::VectorXd;
 
@@ -31,17 +34,21 @@ Weights bilinear(const AxisLookup::Place& x, const AxisLookup::Place& y) {
 class Fitter {
   public:
     Fitter(const AxisLookup& xAxis, const AxisLookup& yAxis, const CellFitOptions& options)
-        : xAxis_(xAxis), yAxis_(yAxis), options_(options), columns_(std::max<size_t>(1, xAxis.size())), rows_(std::max<size_t>(1, yAxis.size())) {}
+        : xAxis_(xAxis),
+          yAxis_(yAxis),
+          options_(options),
+          columns_(std::max<size_t>(1, xAxis.size())),
+          rows_(std::max<size_t>(1, yAxis.size())) {}
 
     CellFit run(std::span<const float> x, std::span<const float> y, std::span<const float> ratio) {
         CellFit fit;
         fit.rows = rows_;
         fit.columns = columns_;
         fit.factor.assign(rows_ * columns_, 1.0);
-        addPriors();
         Eigen::SimplicialLDLT<Matrix> solver;
         for (int pass = 0; pass < options_.passes; ++pass) {
             accumulate(fit, x, y, ratio, pass > 0);
+            addPriors();
             const auto [matrix, target] = assemble(fit);
             solver.compute(matrix);
             const Vector m = solver.solve(target);
@@ -60,7 +67,8 @@ class Fitter {
         return {k, k + right, k + below, k + right + below};
     }
 
-    void accumulate(const CellFit& fit, std::span<const float> xs, std::span<const float> ys, std::span<const float> ratio, bool robust) {
+    void accumulate(const CellFit& fit, std::span<const float> xs, std::span<const float> ys,
+                    std::span<const float> ratio, bool robust) {
         const size_t across = std::max<size_t>(1, columns_ - 1);
         sums_.assign(across * std::max<size_t>(1, rows_ - 1), {});
         double squares = 0;
@@ -75,7 +83,8 @@ class Fitter {
             if (robust) {
                 const auto n = nodes(interval);
                 double predicted = 0;
-                for (size_t i = 0; i < 4; ++i) predicted += w.b[i] * fit.factor[n[i]];
+                for (size_t i = 0; i < 4; ++i)
+                    predicted += w.b[i] * fit.factor[n[i]];
                 const double off = std::abs(predicted - ratio[k]);
                 weight = off <= options_.huber ? 1 : options_.huber / off;
                 squares += weight * off * off;
@@ -86,7 +95,8 @@ class Fitter {
             for (size_t i = 0; i < 4; ++i) {
                 const double wb = weight * w.b[i];
                 s.targets[i] += wb * ratio[k];
-                for (size_t j = i; j < 4; ++j) s.products[p++] += wb * w.b[j];
+                for (size_t j = i; j < 4; ++j)
+                    s.products[p++] += wb * w.b[j];
             }
         }
         if (weightSum > 0) residual_ = std::sqrt(squares / weightSum);
@@ -95,6 +105,9 @@ class Fitter {
     /// Second differences along both axes, scaled by the distances of the breakpoints, and the pull to 1.
     void addPriors() {
         priors_.clear();
+        const double sample = sampleVariance();
+        const double smoothness = sample / (options_.curvature * options_.curvature);
+        restraint_ = sample / (options_.prior * options_.prior);
         const auto curvature = [&](const std::vector<double>& p, size_t i, size_t node, size_t stride) {
             const double h0 = p[i] - p[i - 1];
             const double h1 = p[i + 1] - p[i];
@@ -103,23 +116,31 @@ class Fitter {
             const std::array<double, 3> d{h / h0, -h / h0 - h / h1, h / h1};
             for (size_t a = 0; a < 3; ++a)
                 for (size_t b = 0; b < 3; ++b)
-                    add(node + a * stride - stride, node + b * stride - stride, options_.smoothness * d[a] * d[b]);
+                    add(node + a * stride - stride, node + b * stride - stride, smoothness * d[a] * d[b]);
         };
         for (size_t r = 0; r < rows_; ++r)
             for (size_t c = 0; c < columns_; ++c) {
                 const size_t node = r * columns_ + c;
                 if (c > 0 && c + 1 < columns_) curvature(xAxis_.points(), c, node, 1);
                 if (r > 0 && r + 1 < rows_) curvature(yAxis_.points(), r, node, columns_);
-                add(node, node, options_.restraint);
+                add(node, node, restraint_);
             }
     }
 
-    void add(size_t row, size_t column, double value) { priors_.emplace_back(static_cast<int>(row), static_cast<int>(column), value); }
+    /// Variance that one sample stands for, fewer of them being independent than there are.
+    double sampleVariance() const {
+        const double scatter = std::max(residual_, kLeastScatter);
+        return scatter * scatter / options_.independent;
+    }
+
+    void add(size_t row, size_t column, double value) {
+        priors_.emplace_back(static_cast<int>(row), static_cast<int>(column), value);
+    }
 
     std::pair<Matrix, Vector> assemble(CellFit& fit) const {
         const auto n = static_cast<Eigen::Index>(rows_ * columns_);
         std::vector<Eigen::Triplet<double>> entries = priors_;
-        Vector target = Vector::Constant(n, options_.restraint);
+        Vector target = Vector::Constant(n, restraint_);
         fit.evidence.assign(rows_ * columns_, 0);
         for (size_t interval = 0; interval < sums_.size(); ++interval) {
             const auto node = nodes(interval);
@@ -130,7 +151,8 @@ class Fitter {
                 for (size_t j = i; j < 4; ++j, ++p) {
                     if (s.products[p] == 0) continue;
                     entries.emplace_back(static_cast<int>(node[i]), static_cast<int>(node[j]), s.products[p]);
-                    if (i != j) entries.emplace_back(static_cast<int>(node[j]), static_cast<int>(node[i]), s.products[p]);
+                    if (i != j)
+                        entries.emplace_back(static_cast<int>(node[j]), static_cast<int>(node[i]), s.products[p]);
                     fit.evidence[node[i]] += s.products[p];
                     if (i != j) fit.evidence[node[j]] += s.products[p];
                 }
@@ -146,8 +168,7 @@ class Fitter {
         const auto n = static_cast<Eigen::Index>(rows_ * columns_);
         fit.residual = residual_;
         fit.deviation.resize(rows_ * columns_);
-        const double perSample = std::max(residual_, 0.003);
-        const double scale = perSample * perSample / options_.independent;
+        const double scale = sampleVariance();
         for (Eigen::Index i = 0; i < n; ++i) {
             Vector unit = Vector::Zero(n);
             unit[i] = 1;
@@ -162,7 +183,8 @@ class Fitter {
     size_t rows_;
     std::vector<IntervalSums> sums_;
     std::vector<Eigen::Triplet<double>> priors_;
-    double residual_ = 0;
+    double residual_ = kFirstScatter;
+    double restraint_ = 0;
 };
 
 }  // namespace
@@ -172,11 +194,12 @@ double CellFit::at(const AxisLookup::Place& x, const AxisLookup::Place& y) const
     const size_t k = y.index * columns + x.index;
     const size_t right = columns > 1 ? 1 : 0;
     const size_t below = rows > 1 ? columns : 0;
-    return w.b[0] * factor[k] + w.b[1] * factor[k + right] + w.b[2] * factor[k + below] + w.b[3] * factor[k + right + below];
+    return w.b[0] * factor[k] + w.b[1] * factor[k + right] + w.b[2] * factor[k + below] +
+           w.b[3] * factor[k + right + below];
 }
 
-CellFit fitCells(const AxisLookup& xAxis, const AxisLookup& yAxis, std::span<const float> x, std::span<const float> y, std::span<const float> ratio,
-                 const CellFitOptions& options) {
+CellFit fitCells(const AxisLookup& xAxis, const AxisLookup& yAxis, std::span<const float> x, std::span<const float> y,
+                 std::span<const float> ratio, const CellFitOptions& options) {
     return Fitter(xAxis, yAxis, options).run(x, y, ratio);
 }
 

@@ -1,5 +1,5 @@
-// Node factors of a map from samples, the way the controller reads the map: each sample informs the four nodes around it.
-// SPDX-License-Identifier: GPL-3.0-or-later
+// Node factors of a map from samples, the way the controller reads the map: each sample informs the four nodes around
+// it. SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
 #include <span>
@@ -10,11 +10,13 @@
 namespace brusk::evidence {
 
 struct CellFitOptions {
-    double huber = 0.03;       ///< residual beyond which a sample counts less
-    double smoothness = 6;     ///< weight of second differences, in samples
-    double restraint = 0.02;   ///< pull of unvisited nodes back to 1, in samples
-    int passes = 4;            ///< of reweighting
-    double independent = 0.1;  ///< share of samples that count as independent (100 Hz samples resemble their neighbours)
+    double huber = 0.03;  ///< residual beyond which a sample counts less
+    double curvature =
+        0.02;  ///< how much a factor usually bends from node to node (standard deviation of second differences)
+    double prior = 0.10;  ///< how far from 1 a factor may be where nobody drove (standard deviation)
+    int passes = 4;       ///< of reweighting
+    double independent =
+        0.1;  ///< share of samples that count as independent (100 Hz samples resemble their neighbours)
 };
 
 /// rows x columns, a row is one y node.
@@ -30,9 +32,10 @@ struct CellFit {
     double at(const AxisLookup::Place& x, const AxisLookup::Place& y) const;
 };
 
-/// Minimises  sum w rho(sum b m - r) + smoothness (second differences)^2 + restraint (m - 1)^2  by iteratively reweighted
-/// least squares with Huber's rho; one pass over the samples each, sparse LDLT. Nodes without samples follow their
-/// neighbours and return to 1 far away.
+/// Minimises  sum w rho(sum b m - r) / s^2 + (second differences / curvature)^2 + ((m - 1) / prior)^2  by iteratively
+/// reweighted least squares with Huber's rho, s being the samples' own scatter; one pass over the samples each, sparse
+/// LDLT. Nodes without samples follow their neighbours and return to 1 far away; the diagonal of the inverse is their
+/// variance.
 CellFit fitCells(const AxisLookup& xAxis, const AxisLookup& yAxis, std::span<const float> x, std::span<const float> y,
                  std::span<const float> ratio, const CellFitOptions& options = {});
 

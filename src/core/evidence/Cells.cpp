@@ -18,7 +18,8 @@ AxisLookup::AxisLookup(std::vector<double> points) : points_(std::move(points)) 
     uint16_t interval = 0;
     for (size_t i = 0; i <= kFine; ++i) {
         const double value = points_.front() + static_cast<double>(i) / (scale_ > 0 ? scale_ : 1);
-        while (interval + 2u < points_.size() && value >= points_[interval + 1u]) ++interval;
+        while (interval + 2u < points_.size() && value >= points_[interval + 1u])
+            ++interval;
         table_[i] = interval;
     }
 }
@@ -28,14 +29,16 @@ AxisLookup::Place AxisLookup::locate(double value) const {
     const auto last = static_cast<uint32_t>(points_.size() - 2);
     if (value >= points_.back()) return {last, 1.0f};
     uint32_t i = table_[static_cast<size_t>((value - points_.front()) * scale_)];
-    while (i < last && value >= points_[i + 1]) ++i;
-    while (i > 0 && value < points_[i]) --i;
+    while (i < last && value >= points_[i + 1])
+        ++i;
+    while (i > 0 && value < points_[i])
+        --i;
     const double width = points_[i + 1] - points_[i];
     return {i, static_cast<float>(width > 0 ? (value - points_[i]) / width : 0)};
 }
 
-std::vector<CellStat> cellStatistics(const AxisLookup& xAxis, const AxisLookup& yAxis, std::span<const float> x, std::span<const float> y,
-                                     std::span<const float> value) {
+std::vector<CellStat> cellStatistics(const AxisLookup& xAxis, const AxisLookup& yAxis, std::span<const float> x,
+                                     std::span<const float> y, std::span<const float> value) {
     const size_t columns = std::max<size_t>(1, xAxis.size());
     const size_t rows = std::max<size_t>(1, yAxis.size());
     std::vector<CellStat> cells(rows * columns);

@@ -15,8 +15,8 @@ class AxisLookup {
     explicit AxisLookup(std::vector<double> points);
 
     struct Place {
-        uint32_t index = 0;   ///< lower node
-        float fraction = 0;   ///< 0 to 1 towards the upper node; held at the ends
+        uint32_t index = 0;  ///< lower node
+        float fraction = 0;  ///< 0 to 1 towards the upper node; held at the ends
     };
     Place locate(double value) const;
     uint32_t nearest(double value) const {
@@ -35,17 +35,18 @@ class AxisLookup {
 struct CellStat {
     uint32_t count = 0;
     double mean = 0;
-    double spread = 0;   ///< standard deviation
+    double spread = 0;  ///< standard deviation
     float least = 0;
     float most = 0;
     float last = 0;
 };
 
 /// rows x columns statistics (a row is one y node); one pass over the samples. NaN values are left out.
-std::vector<CellStat> cellStatistics(const AxisLookup& xAxis, const AxisLookup& yAxis, std::span<const float> x, std::span<const float> y,
-                                     std::span<const float> value);
+std::vector<CellStat> cellStatistics(const AxisLookup& xAxis, const AxisLookup& yAxis, std::span<const float> x,
+                                     std::span<const float> y, std::span<const float> value);
 
-/// Root mean square of (mean - 1) over cells with at least `least` samples, as a share; the count of such cells beside it.
+/// Root mean square of (mean - 1) over cells with at least `least` samples, as a share; the count of such cells beside
+/// it.
 struct FuelError {
     double rms = 0;
     size_t cells = 0;

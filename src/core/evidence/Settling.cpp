@@ -27,7 +27,9 @@ SettlingCost& SettlingCost::operator+=(const SettlingCost& o) {
 Result<EngineColumns> engineColumns(const recording::Recording& recording) {
     EngineColumns out;
     const auto speed = recording.findRole("engine_speed");
-    if (!speed) return fail(ErrorCode::NotFound, "The recording has no engine speed; add it to the channel set and drive again.");
+    if (!speed)
+        return fail(ErrorCode::NotFound,
+                    "The recording has no engine speed; add it to the channel set and drive again.");
     out.time_s = speed.group->time_s;
     struct Wanted {
         const char* role;
@@ -46,13 +48,17 @@ Result<EngineColumns> engineColumns(const recording::Recording& recording) {
                              {"fuel_cut", "fuel cut state", &out.fuelCut, 1}};
     for (const Wanted& w : wanted) {
         const auto place = recording.findRole(w.role);
-        if (!place) return fail(ErrorCode::NotFound, std::string("The recording has no ") + w.name + "; add it to the channel set and drive again.");
+        if (!place)
+            return fail(ErrorCode::NotFound,
+                        std::string("The recording has no ") + w.name + "; add it to the channel set and drive again.");
         *w.column = recording::onClock(place, *speed.group);
         if (w.scale != 1)
-            for (double& value : *w.column) value *= w.scale;
+            for (double& value : *w.column)
+                value *= w.scale;
     }
     const auto wideband = recording.findRole("lambda_measured");
-    if (!wideband) return fail(ErrorCode::NotFound, "The recording has no wideband lambda; connect the wideband and drive again.");
+    if (!wideband)
+        return fail(ErrorCode::NotFound, "The recording has no wideband lambda; connect the wideband and drive again.");
     out.widebandTime_s = wideband.group->time_s;
     out.wideband.assign(wideband.channel->values.begin(), wideband.channel->values.end());
     return out;
@@ -76,8 +82,10 @@ class Cursor {
   public:
     explicit Cursor(const std::vector<double>& time) : time_(time) {}
     size_t at(double t) {
-        while (at_ + 1 < time_.size() && time_[at_ + 1] <= t) ++at_;
-        while (at_ > 0 && time_[at_] > t) --at_;
+        while (at_ + 1 < time_.size() && time_[at_ + 1] <= t)
+            ++at_;
+        while (at_ > 0 && time_[at_] > t)
+            --at_;
         return at_;
     }
 
@@ -88,7 +96,8 @@ class Cursor {
 
 }  // namespace
 
-std::vector<uint32_t> settledSamples(const EngineColumns& c, const WidebandDelay& delay, const SettlingRules& rules, SettlingCost& cost) {
+std::vector<uint32_t> settledSamples(const EngineColumns& c, const WidebandDelay& delay, const SettlingRules& rules,
+                                     SettlingCost& cost) {
     const size_t n = c.time_s.size();
     cost.recorded += n;
     Flags cut(n);
@@ -101,7 +110,8 @@ std::vector<uint32_t> settledSamples(const EngineColumns& c, const WidebandDelay
         // A comparison with NaN is false, so what is missing counts as moving.
         const bool quiet = std::abs(c.speed_rpm[i] - c.speed_rpm[j]) <= rules.speedStep_rpm &&
                            std::abs(c.pressure_kPa[i] - c.pressure_kPa[j]) <= rules.pressureStep_kPa &&
-                           std::abs(c.throttle_pct[i] - c.throttle_pct[j]) <= rules.throttleStep_pct && c.time_s[i] - c.time_s[j] < 2 * rules.step_s + 0.1;
+                           std::abs(c.throttle_pct[i] - c.throttle_pct[j]) <= rules.throttleStep_pct &&
+                           c.time_s[i] - c.time_s[j] < 2 * rules.step_s + 0.1;
         moving.set(i, !quiet);
         asked.set(i, !(std::abs(c.lambdaAsked[i] - c.lambdaAsked[j]) <= rules.lambdaAskedStep));
     }
@@ -123,8 +133,8 @@ std::vector<uint32_t> settledSamples(const EngineColumns& c, const WidebandDelay
             ++cost.askedChanged;
         } else {
             const size_t w = c.widebandTime_s.empty() ? 0 : seen.at(t + tau);
-            const bool there = !c.widebandTime_s.empty() && std::abs(c.widebandTime_s[w] - (t + tau)) < 0.05 && c.wideband[w] > rules.leastLambda &&
-                               c.wideband[w] < rules.mostLambda;
+            const bool there = !c.widebandTime_s.empty() && std::abs(c.widebandTime_s[w] - (t + tau)) < 0.05 &&
+                               c.wideband[w] > rules.leastLambda && c.wideband[w] < rules.mostLambda;
             if (!there) {
                 ++cost.noWideband;
             } else {

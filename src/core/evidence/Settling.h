@@ -19,21 +19,21 @@ struct EngineColumns {
     std::vector<double> throttle_pct;
     std::vector<double> coolant_C;
     std::vector<double> lambdaAsked;
-    std::vector<double> shortTrim;   ///< fraction
-    std::vector<double> longTrim;    ///< fraction
+    std::vector<double> shortTrim;  ///< fraction
+    std::vector<double> longTrim;   ///< fraction
     std::vector<double> airflow_kgh;
-    std::vector<double> fuelCut;     ///< 0 when burning
+    std::vector<double> fuelCut;  ///< 0 when burning
     // The wideband on its own clock.
     std::vector<double> widebandTime_s;
-    std::vector<double> wideband;    ///< lambda
+    std::vector<double> wideband;  ///< lambda
 };
 
 /// Finds the channels by role; the error names the first that was not recorded.
 [[nodiscard]] Result<EngineColumns> engineColumns(const recording::Recording& recording);
 
 struct SettlingRules {
-    double window_s = 0.4;          ///< how long before the sample everything must be quiet
-    double speedStep_rpm = 60;      ///< largest change over `step_s`
+    double window_s = 0.4;      ///< how long before the sample everything must be quiet
+    double speedStep_rpm = 60;  ///< largest change over `step_s`
     double pressureStep_kPa = 2.0;
     double throttleStep_pct = 2.5;
     double step_s = 0.2;
@@ -61,16 +61,17 @@ struct SettlingCost {
 struct WidebandDelay {
     double a_s = 0.08;
     double b_s_kgh = 2.6;
-    double correlation = 0;   ///< of injected and measured steps at this delay; 0 when it is the default
+    double correlation = 0;  ///< of injected and measured steps at this delay; 0 when it is the default
     bool measured = false;
     double at(double airflow_kgh) const;
 };
 
 /// Indices of the samples that count, in order.
-std::vector<uint32_t> settledSamples(const EngineColumns& columns, const WidebandDelay& delay, const SettlingRules& rules, SettlingCost& cost);
+std::vector<uint32_t> settledSamples(const EngineColumns& columns, const WidebandDelay& delay,
+                                     const SettlingRules& rules, SettlingCost& cost);
 
-/// Finds the delay by the largest correlation of steps of the injected 1/lambda with steps of the measured one, over all
-/// recordings; the default when there is too little to see.
+/// Finds the delay by the largest correlation of steps of the injected 1/lambda with steps of the measured one, over
+/// all recordings; the default when there is too little to see.
 WidebandDelay measureDelay(const std::vector<EngineColumns>& recordings);
 
 }  // namespace brusk::evidence

@@ -83,13 +83,15 @@ Done Image::overwrite(uint32_t start, ByteSpan bytes) {
 
 uint64_t Image::size() const {
     uint64_t total = 0;
-    for (const auto& [start, run] : runs_) total += run.size();
+    for (const auto& [start, run] : runs_)
+        total += run.size();
     return total;
 }
 
 std::vector<Segment> Image::segments() const {
     std::vector<Segment> all;
-    for (const auto& [start, run] : runs_) all.push_back({start, run});
+    for (const auto& [start, run] : runs_)
+        all.push_back({start, run});
     return all;
 }
 

@@ -62,7 +62,8 @@ bool parsePairs(std::string_view text, Bytes& out) {
 
 uint8_t sumOf(ByteSpan bytes) {
     unsigned sum = 0;
-    for (const uint8_t byte : bytes) sum += byte;
+    for (const uint8_t byte : bytes)
+        sum += byte;
     return static_cast<uint8_t>(sum);
 }
 
@@ -128,7 +129,8 @@ Result<Image> readSRecord(ByteSpan file) {
         if (!parsePairs(line->substr(2), record)) return lines.bad("not all characters are hexadecimal pairs");
         if (record.empty() || record.size() != size_t{record[0]} + 1) return lines.bad("the record's length is wrong");
         if (sumOf(record) != 0xFF) return lines.bad("the checksum is wrong");
-        if (type < '0' || type > '9' || type == '4') return lines.bad(std::string("record type S") + type + " is not known");
+        if (type < '0' || type > '9' || type == '4')
+            return lines.bad(std::string("record type S") + type + " is not known");
         static constexpr size_t kAddressBytes[] = {2, 2, 3, 4, 0, 2, 3, 4, 3, 2};
         const size_t addressBytes = kAddressBytes[type - '0'];
         if (record.size() < addressBytes + 2) return lines.bad("the record is too short for its address");
@@ -158,7 +160,8 @@ void appendPairs(std::string& out, ByteSpan bytes) {
 }
 
 void appendHexRecord(std::string& out, uint8_t type, uint16_t offset, ByteSpan data) {
-    Bytes record{static_cast<uint8_t>(data.size()), static_cast<uint8_t>(offset >> 8), static_cast<uint8_t>(offset), type};
+    Bytes record{static_cast<uint8_t>(data.size()), static_cast<uint8_t>(offset >> 8), static_cast<uint8_t>(offset),
+                 type};
     record.insert(record.end(), data.begin(), data.end());
     record.push_back(static_cast<uint8_t>(-sumOf(record)));
     out += ':';
@@ -190,7 +193,8 @@ std::string writeIntelHex(const Image& image, size_t rowBytes) {
 
 void appendSRecord(std::string& out, char type, uint32_t address, size_t addressBytes, ByteSpan data) {
     Bytes record{static_cast<uint8_t>(addressBytes + data.size() + 1)};
-    for (size_t i = addressBytes; i-- > 0;) record.push_back(static_cast<uint8_t>(address >> (8 * i)));
+    for (size_t i = addressBytes; i-- > 0;)
+        record.push_back(static_cast<uint8_t>(address >> (8 * i)));
     record.insert(record.end(), data.begin(), data.end());
     record.push_back(static_cast<uint8_t>(~sumOf(record)));
     out += 'S';
@@ -214,9 +218,12 @@ std::string writeSRecord(const Image& image, size_t rowBytes) {
 
 std::string_view formatName(Format format) {
     switch (format) {
-        case Format::IntelHex: return "Intel HEX";
-        case Format::SRecord: return "S-record";
-        case Format::Binary: return "binary";
+        case Format::IntelHex:
+            return "Intel HEX";
+        case Format::SRecord:
+            return "S-record";
+        case Format::Binary:
+            return "binary";
     }
     return "";
 }
@@ -226,7 +233,8 @@ std::optional<Format> formatOfName(std::string_view fileName) {
     if (dot == std::string_view::npos) return std::nullopt;
     const std::string ending = toLower(fileName.substr(dot + 1));
     if (ending == "hex" || ending == "ihx" || ending == "ihex") return Format::IntelHex;
-    if (ending == "s19" || ending == "s28" || ending == "s37" || ending == "srec" || ending == "mot") return Format::SRecord;
+    if (ending == "s19" || ending == "s28" || ending == "s37" || ending == "srec" || ending == "mot")
+        return Format::SRecord;
     if (ending == "bin" || ending == "rom") return Format::Binary;
     return std::nullopt;
 }
@@ -251,8 +259,8 @@ Result<Bytes> writeImage(const Image& image, Format format, int rowBytes) {
     if (format == Format::Binary) {
         const auto segments = image.segments();
         if (segments.size() > 1)
-            return fail(ErrorCode::BadInput, "A raw binary can't hold the gap after " + hexAddress(segments[0].end() - 1) +
-                                                 "; use Intel HEX or S-record.");
+            return fail(ErrorCode::BadInput, "A raw binary can't hold the gap after " +
+                                                 hexAddress(segments[0].end() - 1) + "; use Intel HEX or S-record.");
         return segments.empty() ? Bytes{} : segments[0].bytes;
     }
     const auto row = static_cast<size_t>(rowBytes);

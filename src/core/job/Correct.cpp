@@ -13,7 +13,8 @@ Result<calibration::Calibration> calibrationOf(const Kit& kit, const carfolder::
     return calibration;
 }
 
-Result<std::shared_ptr<const recording::Recording>> loadRecording(carfolder::CarFolder& folder, const carfolder::RecordingEntry& entry) {
+Result<std::shared_ptr<const recording::Recording>> loadRecording(carfolder::CarFolder& folder,
+                                                                  const carfolder::RecordingEntry& entry) {
     const auto bytes = folder.files().read(folder.recordingPath(entry.file));
     if (!bytes) return tl::unexpected(bytes.error());
     auto recording = recording::readMdf4(*bytes);
@@ -30,7 +31,8 @@ Result<evidence::AirSamples> roundSamples(carfolder::CarFolder& folder, int64_t 
         kept.push_back(*recording);
         recordings.push_back(kept.back().get());
     }
-    if (recordings.empty()) return fail(ErrorCode::NotFound, "No drive was recorded on this round yet. Flash it, drive, and come back.");
+    if (recordings.empty())
+        return fail(ErrorCode::NotFound, "No drive was recorded on this round yet. Flash it, drive, and come back.");
     return evidence::airSamples(recordings, {});
 }
 
@@ -45,13 +47,15 @@ Result<evidence::FuelError> measureFuelError(const Kit& kit, carfolder::CarFolde
     if (!table) return tl::unexpected(table.error());
     const evidence::AxisLookup x(table->x.values);
     const evidence::AxisLookup y(table->y.values);
-    const auto error = evidence::fuelError(evidence::cellStatistics(x, y, samples->x, samples->y, samples->ratio), proposals::kVisited);
+    const auto error = evidence::fuelError(evidence::cellStatistics(x, y, samples->x, samples->y, samples->ratio),
+                                           proposals::kVisited);
     if (auto done = folder.setFuelError(round, error.rms * 100); !done) return tl::unexpected(done.error());
     return error;
 }
 
-Result<carfolder::Round> makeRound(const Kit& kit, carfolder::CarFolder& folder, int64_t parent, const std::vector<calibration::Edit>& edits,
-                                   const std::string& title, const std::string& note) {
+Result<carfolder::Round> makeRound(const Kit& kit, carfolder::CarFolder& folder, int64_t parent,
+                                   const std::vector<calibration::Edit>& edits, const std::string& title,
+                                   const std::string& note) {
     auto calibration = calibrationOf(kit, folder, parent);
     if (!calibration) return tl::unexpected(calibration.error());
     for (const auto& edit : edits)

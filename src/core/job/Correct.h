@@ -10,9 +10,11 @@
 namespace brusk::job {
 
 /// A round's image seen through the kit's definition; refused when they do not belong together.
-[[nodiscard]] Result<calibration::Calibration> calibrationOf(const Kit& kit, const carfolder::CarFolder& folder, int64_t round);
+[[nodiscard]] Result<calibration::Calibration> calibrationOf(const Kit& kit, const carfolder::CarFolder& folder,
+                                                             int64_t round);
 
-[[nodiscard]] Result<std::shared_ptr<const recording::Recording>> loadRecording(carfolder::CarFolder& folder, const carfolder::RecordingEntry& entry);
+[[nodiscard]] Result<std::shared_ptr<const recording::Recording>> loadRecording(carfolder::CarFolder& folder,
+                                                                                const carfolder::RecordingEntry& entry);
 
 /// The air samples of all recordings driven on a round.
 [[nodiscard]] Result<evidence::AirSamples> roundSamples(carfolder::CarFolder& folder, int64_t round);
@@ -21,7 +23,8 @@ namespace brusk::job {
 [[nodiscard]] Result<evidence::FuelError> measureFuelError(const Kit& kit, carfolder::CarFolder& folder, int64_t round);
 
 /// Applies edits to a round's calibration, mends the checksums and keeps the result as a new round.
-[[nodiscard]] Result<carfolder::Round> makeRound(const Kit& kit, carfolder::CarFolder& folder, int64_t parent, const std::vector<calibration::Edit>& edits,
-                                                 const std::string& title, const std::string& note);
+[[nodiscard]] Result<carfolder::Round> makeRound(const Kit& kit, carfolder::CarFolder& folder, int64_t parent,
+                                                 const std::vector<calibration::Edit>& edits, const std::string& title,
+                                                 const std::string& note);
 
 }  // namespace brusk::job

@@ -11,7 +11,8 @@ namespace brusk::job {
 namespace {
 
 constexpr int64_t kSlice_us = 20000;
-const char* const kFuelRoles[] = {"engine_speed", "manifold_pressure", "throttle", "coolant", "lambda_asked", "short_trim", "long_trim", "airflow", "fuel_cut"};
+const char* const kFuelRoles[] = {"engine_speed", "manifold_pressure", "throttle", "coolant", "lambda_asked",
+                                  "short_trim",   "long_trim",         "airflow",  "fuel_cut"};
 
 /// Raw bytes of a measurement, as one unsigned number, into what a tuner reads.
 float physical(const definition::Definition& definition, const definition::Measurement& m, uint32_t raw) {
@@ -22,14 +23,16 @@ float physical(const definition::Definition& definition, const definition::Measu
     double value = definition::loadRaw(bytes, m.type, definition.byteOrder);
     if (m.bitMask) {
         uint64_t masked = static_cast<uint64_t>(value) & m.bitMask;
-        for (uint64_t mask = m.bitMask; !(mask & 1); mask >>= 1) masked >>= 1;
+        for (uint64_t mask = m.bitMask; !(mask & 1); mask >>= 1)
+            masked >>= 1;
         value = static_cast<double>(masked);
     }
     return static_cast<float>(definition.conversionOf(m).toPhysical(value));
 }
 
 int64_t wall_us() {
-    return std::chrono::duration_cast<std::chrono::microseconds>(std::chrono::steady_clock::now().time_since_epoch()).count();
+    return std::chrono::duration_cast<std::chrono::microseconds>(std::chrono::steady_clock::now().time_since_epoch())
+        .count();
 }
 
 }  // namespace
@@ -44,7 +47,8 @@ std::vector<std::string> channelsWithRole(const definition::Definition& definiti
 Result<ChannelSet> channelSet(const Kit& kit, const std::vector<std::string>& names) {
     ChannelSet set;
     const auto add = [&](const definition::Measurement* m) {
-        if (std::find(set.measurements.begin(), set.measurements.end(), m) == set.measurements.end()) set.measurements.push_back(m);
+        if (std::find(set.measurements.begin(), set.measurements.end(), m) == set.measurements.end())
+            set.measurements.push_back(m);
     };
     for (const char* role : kFuelRoles)
         if (const auto* m = kit.definition->measurementWithRole(role)) add(m);
@@ -53,7 +57,8 @@ Result<ChannelSet> channelSet(const Kit& kit, const std::vector<std::string>& na
         if (!m) return fail(ErrorCode::NotFound, "The definition has no measurement " + name + ".");
         add(m);
     }
-    for (const auto* m : set.measurements) set.places.push_back({m->address, static_cast<uint8_t>(definition::sizeOf(m->type))});
+    for (const auto* m : set.measurements)
+        set.places.push_back({m->address, static_cast<uint8_t>(definition::sizeOf(m->type))});
     auto plan = link::planSampling(kit.profile, set.places);
     if (!plan) return tl::unexpected(plan.error());
     set.plan = std::move(*plan);
@@ -62,9 +67,14 @@ Result<ChannelSet> channelSet(const Kit& kit, const std::vector<std::string>& na
 }
 
 DriveRecorder::DriveRecorder(link::Uds& uds, const Kit& kit, ChannelSet channels)
-    : uds_(uds), kit_(kit), channels_(std::move(channels)), sampler_(uds, channels_.places, channels_.plan), row_(channels_.measurements.size()) {
+    : uds_(uds),
+      kit_(kit),
+      channels_(std::move(channels)),
+      sampler_(uds, channels_.places, channels_.plan),
+      row_(channels_.measurements.size()) {
     size_t signals = 0;
-    for (const auto& message : kit.externalSensors) signals += message.signalList.size();
+    for (const auto& message : kit.externalSensors)
+        signals += message.signalList.size();
     external_.assign(signals, std::nanf(""));
 }
 
@@ -81,7 +91,11 @@ recording::Recording DriveRecorder::layout() const {
     for (const auto& message : kit_.externalSensors) {
         external.name = message.name;
         for (const auto& signal : message.signalList)
-            external.channels.push_back({signal.name, signal.unit, message.name + " " + signal.name, signal.unit == "lambda" ? "lambda_measured" : "", {}});
+            external.channels.push_back({signal.name,
+                                         signal.unit,
+                                         message.name + " " + signal.name,
+                                         signal.unit == "lambda" ? "lambda_measured" : "",
+                                         {}});
     }
     return out;
 }
@@ -97,7 +111,8 @@ Done DriveRecorder::poll(int64_t deadline_us, const OnRow& onRow, const OnRow& o
         deadline_us,
         [&](const link::SampleRow& row) {
             for (size_t i = 0; i < row_.size(); ++i)
-                row_[i] = row.present[i] ? physical(*kit_.definition, *channels_.measurements[i], row.raw[i]) : std::nanf("");
+                row_[i] =
+                    row.present[i] ? physical(*kit_.definition, *channels_.measurements[i], row.raw[i]) : std::nanf("");
             onRow(static_cast<double>(row.time_us - begun_us_) * 1e-6, row_);
         },
         [&](const link::CanFrame& frame) {
@@ -124,17 +139,21 @@ std::string freeFileName(carfolder::CarFolder& folder, int round) {
     std::string stamp = carfolder::utcNow();
     std::erase_if(stamp, [](char c) { return c == ':' || c == '-'; });
     for (int n = 1;; ++n) {
-        const std::string name = "round" + std::to_string(round) + "-" + stamp + (n > 1 ? "-" + std::to_string(n) : "") + ".mf4";
+        const std::string name =
+            "round" + std::to_string(round) + "-" + stamp + (n > 1 ? "-" + std::to_string(n) : "") + ".mf4";
         if (!folder.files().exists(folder.recordingPath(name))) return name;
     }
 }
 
 }  // namespace
 
-Result<DriveOutcome> recordDrive(link::Uds& uds, const Kit& kit, carfolder::CarFolder& folder, const ChannelSet& channels, const DriveOptions& options) {
+Result<DriveOutcome> recordDrive(link::Uds& uds, const Kit& kit, carfolder::CarFolder& folder,
+                                 const ChannelSet& channels, const DriveOptions& options) {
     const auto contents = folder.contents(kit.profile.sectors());
     if (!contents.round)
-        return fail(ErrorCode::Refused, "What the car runs is not known, so a recording could not be tied to a round. Read the controller or finish the flash first.");
+        return fail(ErrorCode::Refused,
+                    "What the car runs is not known, so a recording could not be tied to a round. Read the controller "
+                    "or finish the flash first.");
     const auto round = folder.round(*contents.round);
     if (!round) return tl::unexpected(round.error());
 

@@ -28,8 +28,8 @@ std::vector<std::string> channelsWithRole(const definition::Definition& definiti
 /// The newest row of the controller's channels, physical, and of the external ones.
 struct LiveRow {
     double time_s = 0;
-    std::vector<float> values;     ///< as ChannelSet::measurements; NaN when it did not arrive
-    std::vector<float> external;   ///< one per external signal
+    std::vector<float> values;    ///< as ChannelSet::measurements; NaN when it did not arrive
+    std::vector<float> external;  ///< one per external signal
 };
 
 /// Turns raw rows into physical columns of a recording.
@@ -55,8 +55,8 @@ class DriveRecorder {
     std::vector<float> external_;
 };
 
-/// Records into the folder until `goOn` says no or the link fails; what arrived before is kept and entered in the ledger
-/// under the round that is in the car. The failure, if any, is in `problem`.
+/// Records into the folder until `goOn` says no or the link fails; what arrived before is kept and entered in the
+/// ledger under the round that is in the car. The failure, if any, is in `problem`.
 struct DriveOutcome {
     carfolder::RecordingEntry entry;
     std::optional<Error> problem;
@@ -64,11 +64,11 @@ struct DriveOutcome {
 struct DriveOptions {
     std::string title;
     std::function<bool(double elapsed_s)> goOn;
-    std::function<void(const LiveRow&)> onLive;   ///< at most 30 times a second of wall clock when `throttle` is set
+    std::function<void(const LiveRow&)> onLive;  ///< at most 30 times a second of wall clock when `throttle` is set
     bool throttle = false;
-    int64_t flushEvery_us = 1000000;              ///< of the link's clock
+    int64_t flushEvery_us = 1000000;  ///< of the link's clock
 };
-[[nodiscard]] Result<DriveOutcome> recordDrive(link::Uds& uds, const Kit& kit, carfolder::CarFolder& folder, const ChannelSet& channels,
-                                               const DriveOptions& options);
+[[nodiscard]] Result<DriveOutcome> recordDrive(link::Uds& uds, const Kit& kit, carfolder::CarFolder& folder,
+                                               const ChannelSet& channels, const DriveOptions& options);
 
 }  // namespace brusk::job

@@ -11,24 +11,25 @@ namespace brusk::job {
 struct Gate {
     std::string name;
     bool passed = false;
-    std::string sentence;   ///< what was seen, and what to do when it blocks
+    std::string sentence;  ///< what was seen, and what to do when it blocks
 };
 
 struct FlashPlan {
     carfolder::Round round;
     std::shared_ptr<const image::Image> image;
-    std::vector<link::Sector> sectors;   ///< to be written
+    std::vector<link::Sector> sectors;  ///< to be written
     std::vector<Gate> gates;
     bool blocked() const;
     uint64_t bytes() const;
 };
 
 /// What would be written and whether it may be. `identity` is what the controller says now; null when nobody was asked.
-[[nodiscard]] Result<FlashPlan> planFlash(const Kit& kit, const carfolder::CarFolder& folder, int64_t round, const link::Identity* identity);
+[[nodiscard]] Result<FlashPlan> planFlash(const Kit& kit, const carfolder::CarFolder& folder, int64_t round,
+                                          const link::Identity* identity);
 
 /// Asks the controller again, checks all gates and flashes. The ledger learns each sector as it is verified.
-[[nodiscard]] Result<link::FlashReport> flashRound(link::Uds& uds, const Kit& kit, carfolder::CarFolder& folder, int64_t round,
-                                                   const link::OnProgress& onProgress);
+[[nodiscard]] Result<link::FlashReport> flashRound(link::Uds& uds, const Kit& kit, carfolder::CarFolder& folder,
+                                                   int64_t round, const link::OnProgress& onProgress);
 
 /// A sentence on what is in the car, by the ledger.
 std::string whatIsInTheCar(const carfolder::CarFolder& folder, const Kit& kit);

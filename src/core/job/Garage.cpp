@@ -19,7 +19,8 @@ Result<std::shared_ptr<const Kit>> loadKit(storage::FileSystem& files, const sto
     const auto a2l = files.read(kit->definitionFile);
     if (!a2l) return tl::unexpected(a2l.error());
     auto contents = definition::readA2l(asText(*a2l));
-    if (!contents) return failBecause("The definition " + kit->profile.definitionFile + " can't be used.", contents.error());
+    if (!contents)
+        return failBecause("The definition " + kit->profile.definitionFile + " can't be used.", contents.error());
     kit->definition = std::make_shared<const definition::Definition>(std::move(contents->definition));
     std::error_code ignored;
     for (const auto& entry : std::filesystem::directory_iterator(path.parent_path(), ignored)) {
@@ -27,13 +28,16 @@ Result<std::shared_ptr<const Kit>> loadKit(storage::FileSystem& files, const sto
         const auto dbc = files.read(entry.path());
         if (!dbc) return tl::unexpected(dbc.error());
         auto messages = link::readDbc(asText(*dbc));
-        if (!messages) return failBecause("The sensor file " + entry.path().filename().string() + " can't be used.", messages.error());
+        if (!messages)
+            return failBecause("The sensor file " + entry.path().filename().string() + " can't be used.",
+                               messages.error());
         kit->externalSensors.insert(kit->externalSensors.end(), messages->begin(), messages->end());
     }
     return std::shared_ptr<const Kit>(std::move(kit));
 }
 
-std::vector<std::shared_ptr<const Kit>> loadKits(storage::FileSystem& files, const storage::Path& folder, std::vector<Error>& problems) {
+std::vector<std::shared_ptr<const Kit>> loadKits(storage::FileSystem& files, const storage::Path& folder,
+                                                 std::vector<Error>& problems) {
     std::vector<storage::Path> profiles;
     std::error_code ignored;
     for (const auto& entry : std::filesystem::recursive_directory_iterator(folder, ignored))
@@ -42,8 +46,10 @@ std::vector<std::shared_ptr<const Kit>> loadKits(storage::FileSystem& files, con
     std::vector<std::shared_ptr<const Kit>> kits;
     for (const auto& path : profiles) {
         auto kit = loadKit(files, path);
-        if (kit) kits.push_back(std::move(*kit));
-        else problems.push_back(kit.error());
+        if (kit)
+            kits.push_back(std::move(*kit));
+        else
+            problems.push_back(kit.error());
     }
     return kits;
 }
@@ -62,8 +68,9 @@ Result<Found> findController(link::CanPort& port, const std::vector<std::shared_
         Found found{kit, *identity, identity->at("software").empty(), {}};
         found.why = kit->profile.name + ", because the controller says it is hardware " + identity->at("hardware");
         if (!found.bootMode && identity->at("software") != kit->profile.definitionSoftware)
-            return fail(ErrorCode::Mismatch, "The controller runs software \"" + identity->at("software") + "\"; the definition is for \"" +
-                                                 kit->profile.definitionSoftware + "\". Nothing can be edited until the right definition is there.");
+            return fail(ErrorCode::Mismatch, "The controller runs software \"" + identity->at("software") +
+                                                 "\"; the definition is for \"" + kit->profile.definitionSoftware +
+                                                 "\". Nothing can be edited until the right definition is there.");
         return found;
     }
     return tl::unexpected(last);
@@ -74,7 +81,8 @@ std::string toJson(const proposals::BuildSheet& sheet) {
     if (sheet.injectorFlow_cm3min) out["injector_flow_cm3min"] = *sheet.injectorFlow_cm3min;
     out["injector_rated_pressure_kPa"] = sheet.injectorRatedPressure_kPa;
     out["fuel_pressure_kPa"] = sheet.fuelPressure_kPa;
-    for (const auto& point : sheet.deadTimes) out["dead_times"].push_back({{"volts", point.volts}, {"us", point.time_us}});
+    for (const auto& point : sheet.deadTimes)
+        out["dead_times"].push_back({{"volts", point.volts}, {"us", point.time_us}});
     if (sheet.pressureSensor)
         out["pressure_sensor"] = {{"low_volts", sheet.pressureSensor->lowVolts},
                                   {"low_kPa", sheet.pressureSensor->lowPressure_kPa},
@@ -92,10 +100,12 @@ Result<proposals::BuildSheet> buildSheetFromJson(const std::string& text) {
         if (in.contains("injector_flow_cm3min")) sheet.injectorFlow_cm3min = in["injector_flow_cm3min"].get<double>();
         sheet.injectorRatedPressure_kPa = in.value("injector_rated_pressure_kPa", 300.0);
         sheet.fuelPressure_kPa = in.value("fuel_pressure_kPa", 300.0);
-        for (const json& point : in.value("dead_times", json::array())) sheet.deadTimes.push_back({point.at("volts"), point.at("us")});
+        for (const json& point : in.value("dead_times", json::array()))
+            sheet.deadTimes.push_back({point.at("volts"), point.at("us")});
         if (in.contains("pressure_sensor")) {
             const json& s = in["pressure_sensor"];
-            sheet.pressureSensor = proposals::SensorPoints{s.at("low_volts"), s.at("low_kPa"), s.at("high_volts"), s.at("high_kPa")};
+            sheet.pressureSensor =
+                proposals::SensorPoints{s.at("low_volts"), s.at("low_kPa"), s.at("high_volts"), s.at("high_kPa")};
         }
         if (in.contains("ethanol_pct")) sheet.ethanol_pct = in["ethanol_pct"].get<double>();
         return sheet;

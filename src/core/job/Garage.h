@@ -1,5 +1,5 @@
-// What Brusk knows of controllers: profiles with their definitions and external sensors, found by what a controller says.
-// SPDX-License-Identifier: GPL-3.0-or-later
+// What Brusk knows of controllers: profiles with their definitions and external sensors, found by what a controller
+// says. SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
 #include <memory>
@@ -25,14 +25,15 @@ struct Kit {
 /// Loads a profile and what stands beside it: its definition and every .dbc file of the folder.
 [[nodiscard]] Result<std::shared_ptr<const Kit>> loadKit(storage::FileSystem& files, const storage::Path& profile);
 /// Every *.profile.json below a folder; a broken one is skipped and its error kept in `problems`.
-std::vector<std::shared_ptr<const Kit>> loadKits(storage::FileSystem& files, const storage::Path& folder, std::vector<Error>& problems);
+std::vector<std::shared_ptr<const Kit>> loadKits(storage::FileSystem& files, const storage::Path& folder,
+                                                 std::vector<Error>& problems);
 
 /// Asks the controller who it is with each kit in turn; the first whose hardware numbers match is the one.
 struct Found {
     std::shared_ptr<const Kit> kit;
     link::Identity identity;
-    bool bootMode = false;       ///< it answers, and has no valid program
-    std::string why;             ///< which kit was chosen and why, a sentence
+    bool bootMode = false;  ///< it answers, and has no valid program
+    std::string why;        ///< which kit was chosen and why, a sentence
 };
 [[nodiscard]] Result<Found> findController(link::CanPort& port, const std::vector<std::shared_ptr<const Kit>>& kits);
 

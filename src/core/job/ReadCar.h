@@ -14,8 +14,10 @@ struct ReadOutcome {
     std::string sentence;
 };
 
-/// Reads all areas of the profile. `partial` keeps what arrived when the read fails; handing it in again goes on from there.
-[[nodiscard]] Result<ReadOutcome> readCar(link::Uds& uds, const Kit& kit, const link::Identity& identity, carfolder::CarFolder& folder,
-                                          image::Image& partial, const link::OnProgress& onProgress);
+/// Reads all areas of the profile. `partial` keeps what arrived when the read fails; handing it in again goes on from
+/// there.
+[[nodiscard]] Result<ReadOutcome> readCar(link::Uds& uds, const Kit& kit, const link::Identity& identity,
+                                          carfolder::CarFolder& folder, image::Image& partial,
+                                          const link::OnProgress& onProgress);
 
 }  // namespace brusk::job

@@ -57,9 +57,11 @@ inline int frameBits(const CanFrame& frame) {
         covered(0, 3);
     }
     covered(frame.length, 4);
-    for (int i = 0; i < frame.length; ++i) covered(frame.data[static_cast<size_t>(i)], 8);
+    for (int i = 0; i < frame.length; ++i)
+        covered(frame.data[static_cast<size_t>(i)], 8);
     const uint16_t sum = crc;
-    for (int i = 14; i >= 0; --i) put(sum >> i & 1);
+    for (int i = 14; i >= 0; --i)
+        put(sum >> i & 1);
     if (run == 5) ++count;
     // CRC delimiter, acknowledge slot and delimiter, end of frame, interframe space.
     return count + 1 + 2 + 7 + 3;

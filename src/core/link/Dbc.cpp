@@ -37,7 +37,8 @@ double DbcSignal::decode(const CanFrame& frame) const {
 
 Result<std::vector<DbcMessage>> readDbc(std::string_view text) {
     static const std::regex message(R"(^BO_\s+(\d+)\s+(\w+)\s*:\s*(\d+)\s+\w+.*)");
-    static const std::regex signal(R"re(^SG_\s+(\w+)\s*(?:M|m\d+)?\s*:\s*(\d+)\|(\d+)@([01])([+-])\s*\(([^,]+),([^)]+)\)\s*\[[^\]]*\]\s*"([^"]*)".*)re");
+    static const std::regex signal(
+        R"re(^SG_\s+(\w+)\s*(?:M|m\d+)?\s*:\s*(\d+)\|(\d+)@([01])([+-])\s*\(([^,]+),([^)]+)\)\s*\[[^\]]*\]\s*"([^"]*)".*)re");
     std::vector<DbcMessage> out;
     int line = 0;
     while (!text.empty()) {
@@ -45,7 +46,9 @@ Result<std::vector<DbcMessage>> readDbc(std::string_view text) {
         const std::string row(trimmed(text.substr(0, end)));
         text.remove_prefix(end == std::string_view::npos ? text.size() : end + 1);
         ++line;
-        const auto bad = [&](const char* what) { return fail(ErrorCode::BadInput, "DBC line " + std::to_string(line) + ": " + what + "."); };
+        const auto bad = [&](const char* what) {
+            return fail(ErrorCode::BadInput, "DBC line " + std::to_string(line) + ": " + what + ".");
+        };
         if (row.size() > 1000) continue;
         std::smatch part;
         if (row.starts_with("BO_ ")) {
@@ -60,8 +63,10 @@ Result<std::vector<DbcMessage>> readDbc(std::string_view text) {
             const auto bits = parseUnsigned(part[3].str());
             const auto factor = parseNumber(trimmed(part[6].str()));
             const auto offset = parseNumber(trimmed(part[7].str()));
-            if (!start || !bits || !factor || !offset || *start > 63 || *bits == 0 || *bits > 64) return bad("a signal's place or scale is out of range");
-            out.back().signalList.push_back({part[1], part[8], static_cast<int>(*start), static_cast<int>(*bits), part[4] == "0", part[5] == "-", *factor, *offset});
+            if (!start || !bits || !factor || !offset || *start > 63 || *bits == 0 || *bits > 64)
+                return bad("a signal's place or scale is out of range");
+            out.back().signalList.push_back({part[1], part[8], static_cast<int>(*start), static_cast<int>(*bits),
+                                             part[4] == "0", part[5] == "-", *factor, *offset});
         }
     }
     if (out.empty()) return fail(ErrorCode::BadInput, "There is no message in this DBC file.");

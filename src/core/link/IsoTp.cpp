@@ -50,7 +50,8 @@ Result<CanFrame> IsoTp::nextFrame(int64_t deadline_us, const char* what) {
         auto frame = port_.receive(deadline_us);
         if (!frame) return tl::unexpected(frame.error());
         if (!*frame) return fail(ErrorCode::Timeout, std::string("No answer: ") + what + " did not come in time.");
-        if ((*frame)->id == address_.responseId && (*frame)->extended == address_.extendedIds && (*frame)->length > 0) return **frame;
+        if ((*frame)->id == address_.responseId && (*frame)->extended == address_.extendedIds && (*frame)->length > 0)
+            return **frame;
         if (onOther_) onOther_(**frame);
     }
 }
@@ -69,12 +70,15 @@ Done IsoTp::awaitFlowControl(uint8_t& blockSize, int64_t& separation_us) {
                 ++waits;
                 break;
             case kOverflow:
-                return fail(ErrorCode::Refused, "The controller's buffer is too small for this message (flow control: overflow).");
+                return fail(ErrorCode::Refused,
+                            "The controller's buffer is too small for this message (flow control: overflow).");
             default:
-                return fail(ErrorCode::BadInput, "The controller answered with a flow status that the standard does not know.");
+                return fail(ErrorCode::BadInput,
+                            "The controller answered with a flow status that the standard does not know.");
         }
     }
-    return fail(ErrorCode::Timeout, "The controller asked to wait more than " + std::to_string(timing_.mostWaits) + " times in a row.");
+    return fail(ErrorCode::Timeout,
+                "The controller asked to wait more than " + std::to_string(timing_.mostWaits) + " times in a row.");
 }
 
 Done IsoTp::send(ByteSpan message) {
@@ -103,7 +107,8 @@ Done IsoTp::send(ByteSpan message) {
             }
             const size_t count = std::min<size_t>(7, message.size() - sent);
             Bytes payload{static_cast<uint8_t>(kConsecutive << 4 | sequence)};
-            payload.insert(payload.end(), message.begin() + static_cast<long>(sent), message.begin() + static_cast<long>(sent + count));
+            payload.insert(payload.end(), message.begin() + static_cast<long>(sent),
+                           message.begin() + static_cast<long>(sent + count));
             if (auto done = sendFrame(payload); !done) return done;
             sequence = (sequence + 1) & 0x0F;
             sent += count;
@@ -122,8 +127,10 @@ Result<Bytes> IsoTp::receive(int64_t deadline_us) {
                 if (length == 0 || length >= frame->length) break;  // ignored, as 9.6.2.2 asks
                 return Bytes(frame->data.begin() + 1, frame->data.begin() + 1 + static_cast<long>(length));
             }
-            case kFirst: return receiveSegmented(*frame);
-            default: break;  // an unexpected consecutive or flow-control frame is ignored
+            case kFirst:
+                return receiveSegmented(*frame);
+            default:
+                break;  // an unexpected consecutive or flow-control frame is ignored
         }
     }
 }
@@ -132,20 +139,25 @@ Result<Bytes> IsoTp::receiveSegmented(CanFrame first) {
     static constexpr uint8_t kGoOn[] = {kFlowControl << 4 | kContinue, 0, 0};
     static constexpr uint8_t kTooLong[] = {kFlowControl << 4 | kOverflow, 0, 0};
     while (true) {
-        if (first.length != 8) return fail(ErrorCode::BadInput, "A first frame has 8 bytes; this one has " + std::to_string(first.length) + ".");
+        if (first.length != 8)
+            return fail(ErrorCode::BadInput,
+                        "A first frame has 8 bytes; this one has " + std::to_string(first.length) + ".");
         uint64_t length = static_cast<uint64_t>(first.data[0] & 0x0F) << 8 | first.data[1];
         size_t header = 2;
         if (length == 0) {
             length = loadUnsigned(first.data.data() + 2, 4, ByteOrder::BigEndian);
             header = 6;
-            if (length <= 0xFFF) return fail(ErrorCode::BadInput, "A first frame uses the 32-bit length for a short message.");
+            if (length <= 0xFFF)
+                return fail(ErrorCode::BadInput, "A first frame uses the 32-bit length for a short message.");
         }
         if (length > kLongestMessage) {
             if (auto done = sendFrame(kTooLong); !done) return tl::unexpected(done.error());
-            return fail(ErrorCode::OutOfRange, "The controller announces a message of " + std::to_string(length) + " bytes; at most " +
-                                                   std::to_string(kLongestMessage) + " are taken.");
+            return fail(ErrorCode::OutOfRange, "The controller announces a message of " + std::to_string(length) +
+                                                   " bytes; at most " + std::to_string(kLongestMessage) +
+                                                   " are taken.");
         }
-        if (length <= 7) return fail(ErrorCode::BadInput, "A first frame announces a message that fits a single frame.");
+        if (length <= 7)
+            return fail(ErrorCode::BadInput, "A first frame announces a message that fits a single frame.");
         Bytes message(first.data.begin() + static_cast<long>(header), first.data.end());
         message.reserve(length);
         if (auto done = sendFrame(kGoOn); !done) return tl::unexpected(done.error());
@@ -164,8 +176,8 @@ Result<Bytes> IsoTp::receiveSegmented(CanFrame first) {
             }
             if (kind != kConsecutive) continue;
             if ((frame->data[0] & 0x0F) != sequence)
-                return fail(ErrorCode::BadInput, "A frame of the answer was lost: number " + std::to_string(sequence) + " was due, " +
-                                                     std::to_string(frame->data[0] & 0x0F) + " came.");
+                return fail(ErrorCode::BadInput, "A frame of the answer was lost: number " + std::to_string(sequence) +
+                                                     " was due, " + std::to_string(frame->data[0] & 0x0F) + " came.");
             const size_t count = std::min<size_t>(frame->length - 1u, length - message.size());
             message.insert(message.end(), frame->data.begin() + 1, frame->data.begin() + 1 + static_cast<long>(count));
             sequence = (sequence + 1) & 0x0F;
@@ -196,7 +208,8 @@ int64_t leastMessageTime_us(ByteSpan message, uint32_t id, uint8_t padding) {
     for (uint8_t sequence = 1; sent < message.size(); sequence = (sequence + 1) & 0x0F) {
         const size_t count = std::min<size_t>(7, message.size() - sent);
         Bytes payload{static_cast<uint8_t>(kConsecutive << 4 | sequence)};
-        payload.insert(payload.end(), message.begin() + static_cast<long>(sent), message.begin() + static_cast<long>(sent + count));
+        payload.insert(payload.end(), message.begin() + static_cast<long>(sent),
+                       message.begin() + static_cast<long>(sent + count));
         total += frameTime_us(frameOf(address, id, payload));
         sent += count;
     }

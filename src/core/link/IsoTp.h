@@ -18,9 +18,9 @@ struct IsoTpAddress {
 
 /// Timeouts of ISO 15765-2 table 18, microseconds.
 struct IsoTpTiming {
-    int64_t waitForFlowControl_us = 1000000;    ///< N_Bs
-    int64_t waitForConsecutive_us = 1000000;    ///< N_Cr
-    int mostWaits = 50;                         ///< N_WFTmax of ours: FC.WAIT frames in a row that are put up with
+    int64_t waitForFlowControl_us = 1000000;  ///< N_Bs
+    int64_t waitForConsecutive_us = 1000000;  ///< N_Cr
+    int mostWaits = 50;                       ///< N_WFTmax of ours: FC.WAIT frames in a row that are put up with
 };
 
 /// The separation time of a flow-control frame; reserved values mean 127 ms (ISO 15765-2, 9.6.5.5).
@@ -29,7 +29,8 @@ int64_t separationTime_us(uint8_t stMin);
 /// One tester's end of a conversation with one controller. Frames with other identifiers go to `onOther`.
 class IsoTp {
   public:
-    IsoTp(CanPort& port, IsoTpAddress address, IsoTpTiming timing = {}) : port_(port), address_(address), timing_(timing) {}
+    IsoTp(CanPort& port, IsoTpAddress address, IsoTpTiming timing = {})
+        : port_(port), address_(address), timing_(timing) {}
 
     void setOtherFrames(std::function<void(const CanFrame&)> onOther) { onOther_ = std::move(onOther); }
     CanPort& port() { return port_; }
@@ -58,7 +59,8 @@ class IsoTp {
     std::function<void(const CanFrame&)> onOther_;
 };
 
-/// The least time on the wire, microseconds, that a message needs from `id`: its frames back to back and one flow control.
+/// The least time on the wire, microseconds, that a message needs from `id`: its frames back to back and one flow
+/// control.
 int64_t leastMessageTime_us(ByteSpan message, uint32_t id, uint8_t padding);
 
 }  // namespace brusk::link

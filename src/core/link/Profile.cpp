@@ -39,7 +39,8 @@ uint32_t whole(const json& object, const char* key, uint64_t limit = 0xFFFFFFFF)
     std::optional<uint64_t> out;
     if (value.is_number_unsigned()) out = value.get<uint64_t>();
     if (value.is_string()) out = parseUnsigned(value.get<std::string>());
-    if (!out || *out > limit) throw BadProfile{std::string("\"") + key + "\" must be a whole number of at most " + hexAddress(limit)};
+    if (!out || *out > limit)
+        throw BadProfile{std::string("\"") + key + "\" must be a whole number of at most " + hexAddress(limit)};
     return static_cast<uint32_t>(*out);
 }
 
@@ -47,19 +48,23 @@ void readMemory(const json& root, Profile& profile) {
     const json& areas = member(root, "memory");
     if (!areas.is_array() || areas.empty() || areas.size() > 64) throw BadProfile{"\"memory\" must list 1 to 64 areas"};
     for (const json& entry : areas) {
-        MemoryArea area{text(entry, "name"), whole(entry, "start"), whole(entry, "length"), whole(entry, "sector"), false};
+        MemoryArea area{text(entry, "name"), whole(entry, "start"), whole(entry, "length"), whole(entry, "sector"),
+                        false};
         area.calibration = entry.value("calibration", false);
-        if (area.length == 0 || area.end() > (uint64_t{1} << 32)) throw BadProfile{"area \"" + area.name + "\" runs beyond the address space"};
+        if (area.length == 0 || area.end() > (uint64_t{1} << 32))
+            throw BadProfile{"area \"" + area.name + "\" runs beyond the address space"};
         if (area.sector != 0 && (area.length % area.sector != 0 || area.length / area.sector > 4096))
             throw BadProfile{"area \"" + area.name + "\" is not a whole number (to 4096) of sectors"};
         profile.areas.push_back(std::move(area));
     }
     for (const json& entry : member(root, "checksums")) {
-        if (text(entry, "kind") != "crc32") throw BadProfile{"checksum kind \"" + text(entry, "kind") + "\" is not known"};
+        if (text(entry, "kind") != "crc32")
+            throw BadProfile{"checksum kind \"" + text(entry, "kind") + "\" is not known"};
         const uint32_t repeat = entry.contains("repeat") ? whole(entry, "repeat", 4096) : 1;
         const uint32_t stride = entry.contains("stride") ? whole(entry, "stride") : 0;
         for (uint32_t i = 0; i < repeat; ++i)
-            profile.checksums.push_back({whole(entry, "start") + i * stride, whole(entry, "length"), whole(entry, "stored_at") + i * stride});
+            profile.checksums.push_back(
+                {whole(entry, "start") + i * stride, whole(entry, "length"), whole(entry, "stored_at") + i * stride});
     }
 }
 
@@ -67,7 +72,8 @@ void readSecurity(const json& root, Profile& profile) {
     const json& security = member(root, "security");
     profile.securityLevel = static_cast<uint8_t>(whole(security, "level", 0x7D));
     profile.key.name = text(security, "algorithm");
-    if (profile.key.name != "rotate-xor-add") throw BadProfile{"security algorithm \"" + profile.key.name + "\" is not known"};
+    if (profile.key.name != "rotate-xor-add")
+        throw BadProfile{"security algorithm \"" + profile.key.name + "\" is not known"};
     profile.key.xorWith = whole(security, "xor");
     profile.key.add = whole(security, "add");
     profile.key.rotate = static_cast<int>(whole(security, "rotate", 31));
@@ -97,7 +103,8 @@ Profile readAll(const json& root) {
     Profile profile;
     profile.name = text(root, "name");
     profile.controller = text(root, "controller");
-    for (const json& entry : member(root, "hardware")) profile.hardware.push_back(entry.get<std::string>());
+    for (const json& entry : member(root, "hardware"))
+        profile.hardware.push_back(entry.get<std::string>());
     readAddresses(root, profile);
     readSecurity(root, profile);
     readMemory(root, profile);
@@ -105,7 +112,8 @@ Profile readAll(const json& root) {
     profile.sessionExtended = static_cast<uint8_t>(whole(sessions, "extended", 0x7F));
     profile.sessionProgramming = static_cast<uint8_t>(whole(sessions, "programming", 0x7F));
     for (const json& entry : member(root, "identity"))
-        profile.identity.push_back({text(entry, "key"), text(entry, "label"), static_cast<uint16_t>(whole(entry, "did", 0xFFFF))});
+        profile.identity.push_back(
+            {text(entry, "key"), text(entry, "label"), static_cast<uint16_t>(whole(entry, "did", 0xFFFF))});
     const json& routines = member(root, "routines");
     profile.routineErase = static_cast<uint16_t>(whole(routines, "erase", 0xFFFF));
     profile.routineChecksum = static_cast<uint16_t>(whole(routines, "checksum", 0xFFFF));
@@ -124,7 +132,9 @@ Profile readAll(const json& root) {
 }  // namespace
 
 Result<Bytes> KeyAlgorithm::key(ByteSpan seed) const {
-    if (seed.size() != 4) return fail(ErrorCode::Mismatch, "The seed has " + std::to_string(seed.size()) + " bytes; the profile's key algorithm takes 4.");
+    if (seed.size() != 4)
+        return fail(ErrorCode::Mismatch,
+                    "The seed has " + std::to_string(seed.size()) + " bytes; the profile's key algorithm takes 4.");
     const auto value = static_cast<uint32_t>(loadUnsigned(seed.data(), 4, ByteOrder::BigEndian));
     Bytes out(4);
     storeUnsigned(out.data(), 4, ByteOrder::BigEndian, std::rotl(value ^ xorWith, rotate) + add);
@@ -133,14 +143,16 @@ Result<Bytes> KeyAlgorithm::key(ByteSpan seed) const {
 
 std::vector<Sector> Profile::sectorsOf(const MemoryArea& area) const {
     std::vector<Sector> out;
-    for (uint64_t at = area.start; area.sector && at < area.end(); at += area.sector) out.push_back({static_cast<uint32_t>(at), area.sector});
+    for (uint64_t at = area.start; area.sector && at < area.end(); at += area.sector)
+        out.push_back({static_cast<uint32_t>(at), area.sector});
     return out;
 }
 
 std::vector<Sector> Profile::sectors() const {
     std::vector<Sector> out;
     for (const MemoryArea& area : areas)
-        for (const Sector& sector : sectorsOf(area)) out.push_back(sector);
+        for (const Sector& sector : sectorsOf(area))
+            out.push_back(sector);
     return out;
 }
 

@@ -15,8 +15,8 @@ struct MemoryArea {
     std::string name;
     uint32_t start = 0;
     uint32_t length = 0;
-    uint32_t sector = 0;      ///< size of its erase sectors; 0 when it can't be erased
-    bool calibration = false; ///< holds what a tuner changes
+    uint32_t sector = 0;       ///< size of its erase sectors; 0 when it can't be erased
+    bool calibration = false;  ///< holds what a tuner changes
     uint64_t end() const { return uint64_t{start} + length; }
 };
 
@@ -28,7 +28,7 @@ struct Sector {
 
 /// How a key follows from a seed; the algorithms are a small named set with parameters.
 struct KeyAlgorithm {
-    std::string name;      ///< "rotate-xor-add": rotl32(seed ^ xor, rotate) + add
+    std::string name;  ///< "rotate-xor-add": rotl32(seed ^ xor, rotate) + add
     uint32_t xorWith = 0;
     uint32_t add = 0;
     int rotate = 0;
@@ -36,7 +36,7 @@ struct KeyAlgorithm {
 };
 
 struct IdentityItem {
-    std::string key;    ///< "vin", "serial", "hardware", "software", "calibration"
+    std::string key;  ///< "vin", "serial", "hardware", "software", "calibration"
     std::string label;
     uint16_t did = 0;
 };
@@ -59,12 +59,12 @@ struct Profile {
     uint16_t routineChecksum = 0x0202;
     uint16_t routineDependencies = 0xFF01;
     uint16_t didVoltage = 0;
-    double voltageScale = 0.1;   ///< volts per count
-    double leastVoltage = 0;     ///< below it a flash is not begun
+    double voltageScale = 0.1;  ///< volts per count
+    double leastVoltage = 0;    ///< below it a flash is not begun
     uint16_t didEngineSpeed = 0;
-    uint32_t periodicId = 0;     ///< CAN id of the frames with periodic data
+    uint32_t periodicId = 0;  ///< CAN id of the frames with periodic data
     uint16_t firstDynamicId = 0xF200;
-    int dynamicIds = 0;          ///< how many the controller keeps at once
+    int dynamicIds = 0;  ///< how many the controller keeps at once
     int64_t fastPeriod_us = 10000;
     uint8_t fastRate = 0x03;
     int64_t eraseSector_us = 0;  ///< what the controller's maker states

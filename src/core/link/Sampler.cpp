@@ -23,9 +23,11 @@ Result<SamplePlan> planSampling(const Profile& profile, const std::vector<Uds::P
     std::vector<size_t> used;
     for (const size_t item : order) {
         const uint8_t size = items[item].size;
-        if (size == 0 || size > 4) return fail(ErrorCode::BadInput, "A channel of " + std::to_string(size) + " bytes can't be sampled.");
+        if (size == 0 || size > 4)
+            return fail(ErrorCode::BadInput, "A channel of " + std::to_string(size) + " bytes can't be sampled.");
         size_t id = 0;
-        while (id < used.size() && used[id] + size > kPeriodicRoom) ++id;
+        while (id < used.size() && used[id] + size > kPeriodicRoom)
+            ++id;
         if (id == used.size()) {
             used.push_back(0);
             plan.ids.emplace_back();
@@ -34,13 +36,16 @@ Result<SamplePlan> planSampling(const Profile& profile, const std::vector<Uds::P
         used[id] += size;
     }
     if (plan.ids.size() > static_cast<size_t>(profile.dynamicIds))
-        return fail(ErrorCode::OutOfRange, "These " + std::to_string(items.size()) + " channels need " + std::to_string(plan.ids.size()) +
-                                               " periodic frames; the controller sends at most " + std::to_string(profile.dynamicIds) + ". Choose fewer.");
+        return fail(ErrorCode::OutOfRange, "These " + std::to_string(items.size()) + " channels need " +
+                                               std::to_string(plan.ids.size()) +
+                                               " periodic frames; the controller sends at most " +
+                                               std::to_string(profile.dynamicIds) + ". Choose fewer.");
     CanFrame longest;
     longest.id = profile.periodicId;
     longest.length = 8;
     longest.data = {1, 0x55, 0xAA, 0x5A, 0xA5, 0x3C, 0xC3, 0x69};
-    plan.busLoad = static_cast<double>(frameTime_us(longest)) * static_cast<double>(plan.ids.size()) / static_cast<double>(profile.fastPeriod_us);
+    plan.busLoad = static_cast<double>(frameTime_us(longest)) * static_cast<double>(plan.ids.size()) /
+                   static_cast<double>(profile.fastPeriod_us);
     return plan;
 }
 
@@ -50,7 +55,8 @@ Done Sampler::start() {
     std::vector<uint8_t> ids;
     for (size_t id = 0; id < plan_.ids.size(); ++id) {
         std::vector<Uds::Place> places;
-        for (const SamplePlan::Slot& slot : plan_.ids[id]) places.push_back(items_[slot.item]);
+        for (const SamplePlan::Slot& slot : plan_.ids[id])
+            places.push_back(items_[slot.item]);
         const auto did = static_cast<uint16_t>(uds_.profile().firstDynamicId + id);
         if (auto done = uds_.defineDynamicId(did, places); !done) return done;
         ids.push_back(static_cast<uint8_t>(did));
@@ -76,7 +82,8 @@ void Sampler::take(const CanFrame& frame, const OnRow& onRow) {
     seen_[id] = true;
     for (const SamplePlan::Slot& slot : plan_.ids[id]) {
         if (1 + slot.offset + slot.size > frame.length) continue;
-        row_.raw[slot.item] = static_cast<uint32_t>(loadUnsigned(frame.data.data() + 1 + slot.offset, slot.size, ByteOrder::BigEndian));
+        row_.raw[slot.item] =
+            static_cast<uint32_t>(loadUnsigned(frame.data.data() + 1 + slot.offset, slot.size, ByteOrder::BigEndian));
         row_.present[slot.item] = true;
     }
     if (std::find(seen_.begin(), seen_.end(), false) == seen_.end()) flush();
@@ -95,7 +102,8 @@ Done Sampler::poll(int64_t deadline_us, const OnRow& onRow, const OnFrame& onOth
             onOther(**frame);
         }
         if (port.now_us() - lastFrame_us_ >= kSilence_us)
-            return fail(ErrorCode::Timeout, "The controller stopped sending samples. Is the ignition off, or the cable out?");
+            return fail(ErrorCode::Timeout,
+                        "The controller stopped sending samples. Is the ignition off, or the cable out?");
         if (port.now_us() - lastPresent_us_ >= kKeepAlive_us) {
             lastPresent_us_ = port.now_us();
             if (auto done = uds_.testerPresent(); !done) return done;

@@ -32,7 +32,8 @@ struct SamplePlan {
 
 class Sampler {
   public:
-    Sampler(Uds& uds, std::vector<Uds::Place> items, SamplePlan plan) : uds_(uds), items_(std::move(items)), plan_(std::move(plan)) {}
+    Sampler(Uds& uds, std::vector<Uds::Place> items, SamplePlan plan)
+        : uds_(uds), items_(std::move(items)), plan_(std::move(plan)) {}
 
     using OnRow = std::function<void(const SampleRow&)>;
     using OnFrame = std::function<void(const CanFrame&)>;

@@ -17,7 +17,8 @@ using SocketFrame = std::array<uint8_t, 16>;
 inline SocketFrame packSocketFrame(const CanFrame& frame) {
     SocketFrame out{};
     const uint32_t id = frame.id | (frame.extended ? 0x80000000u : 0u);
-    for (size_t i = 0; i < 4; ++i) out[i] = static_cast<uint8_t>(id >> (8 * i));
+    for (size_t i = 0; i < 4; ++i)
+        out[i] = static_cast<uint8_t>(id >> (8 * i));
     out[4] = frame.length;
     std::memcpy(out.data() + 8, frame.data.data(), 8);
     return out;
@@ -27,7 +28,8 @@ inline SocketFrame packSocketFrame(const CanFrame& frame) {
 inline std::optional<CanFrame> unpackSocketFrame(const uint8_t* bytes, size_t count) {
     if (count != 16 || bytes[4] > 8) return std::nullopt;
     uint32_t id = 0;
-    for (size_t i = 0; i < 4; ++i) id |= static_cast<uint32_t>(bytes[i]) << (8 * i);
+    for (size_t i = 0; i < 4; ++i)
+        id |= static_cast<uint32_t>(bytes[i]) << (8 * i);
     if (id & 0x60000000u) return std::nullopt;
     CanFrame frame;
     frame.extended = (id & 0x80000000u) != 0;

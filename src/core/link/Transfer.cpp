@@ -14,7 +14,8 @@ constexpr int kTries = 3;
 /// Reports progress and asks whether to go on.
 class Reporter {
   public:
-    Reporter(CanPort& port, uint64_t total, const OnProgress& onProgress) : port_(port), onProgress_(onProgress), begun_(port.now_us()) {
+    Reporter(CanPort& port, uint64_t total, const OnProgress& onProgress)
+        : port_(port), onProgress_(onProgress), begun_(port.now_us()) {
         progress_.total = total;
     }
     void step(std::string text) { progress_.step = std::move(text); }
@@ -44,7 +45,8 @@ Result<Bytes> uploadOnce(Uds& uds, uint32_t start, uint32_t length, Reporter& re
         const auto part = uds.receiveBlock(counter);
         if (!part) return tl::unexpected(part.error());
         if (part->empty() || part->size() > length - out.size())
-            return fail(ErrorCode::BadInput, "The controller sent a block of " + std::to_string(part->size()) + " bytes at " + hexAddress(start + out.size()) + ".");
+            return fail(ErrorCode::BadInput, "The controller sent a block of " + std::to_string(part->size()) +
+                                                 " bytes at " + hexAddress(start + out.size()) + ".");
         out.insert(out.end(), part->begin(), part->end());
         reported += part->size();
         if (auto done = reporter.advance(part->size()); !done) return tl::unexpected(done.error());
@@ -95,18 +97,23 @@ Result<Identity> identify(Uds& uds) {
         identity.values[item.key] = std::string(trimmed(asText(*bytes).substr(0, asText(*bytes).find('\0'))));
     }
     if (const auto volts = uds.readId(profile.didVoltage); volts && !volts->empty())
-        identity.voltage = static_cast<double>(loadUnsigned(volts->data(), std::min<size_t>(8, volts->size()), ByteOrder::BigEndian)) * profile.voltageScale;
+        identity.voltage =
+            static_cast<double>(loadUnsigned(volts->data(), std::min<size_t>(8, volts->size()), ByteOrder::BigEndian)) *
+            profile.voltageScale;
     if (const auto speed = uds.readId(profile.didEngineSpeed); speed && !speed->empty())
-        identity.engineSpeed_rpm = static_cast<double>(loadUnsigned(speed->data(), std::min<size_t>(8, speed->size()), ByteOrder::BigEndian));
+        identity.engineSpeed_rpm =
+            static_cast<double>(loadUnsigned(speed->data(), std::min<size_t>(8, speed->size()), ByteOrder::BigEndian));
     const std::string& hardware = identity.at("hardware");
     if (std::find(profile.hardware.begin(), profile.hardware.end(), hardware) == profile.hardware.end())
-        return fail(ErrorCode::Mismatch, "The controller says it is hardware \"" + hardware + "\"; the profile " + profile.name + " is not for it.");
+        return fail(ErrorCode::Mismatch, "The controller says it is hardware \"" + hardware + "\"; the profile " +
+                                             profile.name + " is not for it.");
     return identity;
 }
 
 Done readMemory(Uds& uds, const std::vector<MemoryArea>& areas, image::Image& image, const OnProgress& onProgress) {
     uint64_t total = 0;
-    for (const MemoryArea& area : areas) total += area.length;
+    for (const MemoryArea& area : areas)
+        total += area.length;
     Reporter reporter(uds.port(), total, onProgress);
     if (auto done = openForTransfer(uds, uds.profile().sessionExtended); !done) return done;
     for (const MemoryArea& area : areas) {
@@ -119,11 +126,14 @@ Done readMemory(Uds& uds, const std::vector<MemoryArea>& areas, image::Image& im
                 continue;
             }
             const auto bytes = upload(uds, start, length, reporter);
-            if (!bytes) return failBecause("Reading stopped at " + hexAddress(start) + "; read again to go on from there.", bytes.error());
+            if (!bytes)
+                return failBecause("Reading stopped at " + hexAddress(start) + "; read again to go on from there.",
+                                   bytes.error());
             const auto sum = uds.checksum(start, length);
             if (!sum) return failBecause("The bytes read could not be checked.", sum.error());
             if (*sum != image::crc32(*bytes))
-                return fail(ErrorCode::Mismatch, "The bytes read at " + hexAddress(start) + " do not have the controller's own checksum. Read again.");
+                return fail(ErrorCode::Mismatch, "The bytes read at " + hexAddress(start) +
+                                                     " do not have the controller's own checksum. Read again.");
             if (auto done = image.add(start, *bytes); !done) return done;
         }
     }
@@ -140,7 +150,9 @@ class SectorFlash {
 
     Done run(const Sector& sector) {
         const auto bytes = image_.bytes(sector.start, sector.length);
-        if (!bytes) return failBecause("The image lacks bytes of the sector at " + hexAddress(sector.start) + ".", bytes.error());
+        if (!bytes)
+            return failBecause("The image lacks bytes of the sector at " + hexAddress(sector.start) + ".",
+                               bytes.error());
         if (auto done = journal_.sectorBegun(sector); !done) return done;
         for (int attempt = 1;; ++attempt) {
             auto done = eraseAndProgram(sector, *bytes);
@@ -185,7 +197,8 @@ class SectorFlash {
         if (!held) return tl::unexpected(held.error());
         countLeast(uds_.profile().address.responseId, 1, *held);
         if (!std::equal(held->begin(), held->end(), bytes.begin(), bytes.end()))
-            return fail(ErrorCode::Mismatch, "The sector at " + hexAddress(sector.start) + " reads back differently from what was written. Flash again.");
+            return fail(ErrorCode::Mismatch, "The sector at " + hexAddress(sector.start) +
+                                                 " reads back differently from what was written. Flash again.");
         return {};
     }
 
@@ -209,18 +222,21 @@ class SectorFlash {
 
 }  // namespace
 
-Result<FlashReport> flashSectors(Uds& uds, const image::Image& image, const std::vector<Sector>& sectors, FlashJournal& journal,
-                                 const OnProgress& onProgress) {
+Result<FlashReport> flashSectors(Uds& uds, const image::Image& image, const std::vector<Sector>& sectors,
+                                 FlashJournal& journal, const OnProgress& onProgress) {
     FlashReport report;
     report.sectors = sectors.size();
-    for (const Sector& sector : sectors) report.bytes += sector.length;
+    for (const Sector& sector : sectors)
+        report.bytes += sector.length;
     // Each sector crosses the wire twice: written, and read back.
     Reporter reporter(uds.port(), report.bytes * 2, onProgress);
     if (auto done = openForTransfer(uds, uds.profile().sessionProgramming); !done) return tl::unexpected(done.error());
     SectorFlash flash(uds, image, journal, reporter);
     for (const Sector& sector : sectors)
         if (auto done = flash.run(sector); !done)
-            return failBecause("The flash stopped at sector " + hexAddress(sector.start) + "; the controller waits in boot mode. Flash again to finish it.", done.error());
+            return failBecause("The flash stopped at sector " + hexAddress(sector.start) +
+                                   "; the controller waits in boot mode. Flash again to finish it.",
+                               done.error());
     if (auto done = uds.checkDependencies(); !done) return tl::unexpected(done.error());
     if (auto done = uds.reset(); !done) return tl::unexpected(done.error());
     report.elapsed_us = reporter.elapsed_us();

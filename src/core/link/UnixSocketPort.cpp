@@ -23,7 +23,8 @@ class UnixSocketPort final : public CanPort {
 
     Done send(const CanFrame& frame) override {
         const SocketFrame bytes = packSocketFrame(frame);
-        if (::send(fd_, bytes.data(), bytes.size(), MSG_NOSIGNAL) != static_cast<ssize_t>(bytes.size())) return tl::unexpected(lost());
+        if (::send(fd_, bytes.data(), bytes.size(), MSG_NOSIGNAL) != static_cast<ssize_t>(bytes.size()))
+            return tl::unexpected(lost());
         return {};
     }
 
@@ -48,12 +49,16 @@ class UnixSocketPort final : public CanPort {
     }
 
     int64_t now_us() const override {
-        return std::chrono::duration_cast<std::chrono::microseconds>(std::chrono::steady_clock::now().time_since_epoch()).count();
+        return std::chrono::duration_cast<std::chrono::microseconds>(
+                   std::chrono::steady_clock::now().time_since_epoch())
+            .count();
     }
 
   private:
     Error lost() const {
-        return Error{ErrorCode::LinkLost, "The link " + path_ + " is gone: the other side closed it. Plug it in again and repeat the step.", nullptr};
+        return Error{ErrorCode::LinkLost,
+                     "The link " + path_ + " is gone: the other side closed it. Plug it in again and repeat the step.",
+                     nullptr};
     }
 
     int fd_;
@@ -65,14 +70,16 @@ class UnixSocketPort final : public CanPort {
 Result<std::unique_ptr<CanPort>> openUnixSocket(const std::string& path) {
     sockaddr_un address{};
     address.sun_family = AF_UNIX;
-    if (path.empty() || path.size() >= sizeof address.sun_path) return fail(ErrorCode::BadInput, "The socket path \"" + path + "\" is empty or too long.");
+    if (path.empty() || path.size() >= sizeof address.sun_path)
+        return fail(ErrorCode::BadInput, "The socket path \"" + path + "\" is empty or too long.");
     std::memcpy(address.sun_path, path.c_str(), path.size() + 1);
     const int fd = ::socket(AF_UNIX, SOCK_SEQPACKET | SOCK_CLOEXEC, 0);
     if (fd < 0) return fail(ErrorCode::Io, std::string("No socket: ") + std::strerror(errno) + ".");
     if (::connect(fd, reinterpret_cast<const sockaddr*>(&address), sizeof address) != 0) {
         const std::string reason = std::strerror(errno);
         ::close(fd);
-        return fail(ErrorCode::NotFound, "Nobody listens on " + path + " (" + reason + "). Start brusk-benchcar --link unix:" + path + " first.");
+        return fail(ErrorCode::NotFound, "Nobody listens on " + path + " (" + reason +
+                                             "). Start brusk-benchcar --link unix:" + path + " first.");
     }
     return std::unique_ptr<CanPort>(std::make_unique<UnixSocketPort>(fd, path));
 }

@@ -13,17 +13,21 @@ std::vector<double> wantedFactors(const AirCorrection& c, const AirCorrectionOpt
     for (size_t i = 0; i < factor.size(); ++i) {
         if (options.method == Method::NearestCell) {
             if (c.cells[i].count >= options.leastEvidence) factor[i] = c.cells[i].mean;
-        } else if (c.fit.deviation[i] <= options.largestDeviation || c.fit.evidence[i] >= options.leastEvidence) {
-            factor[i] = c.fit.factor[i];
+        } else {
+            // Certainty weighs the strength: what is less sure moves less, what is too unsure stays.
+            const double doubt = c.fit.deviation[i] / options.largestDeviation;
+            factor[i] = 1 + (c.fit.factor[i] - 1) * std::max(0.0, 1 - doubt * doubt);
         }
     }
     return factor;
 }
 
 /// The fuel error that the visited cells would show after the change, from the samples themselves.
-void expect(AirCorrection& c, const evidence::AirSamples& samples, const evidence::AxisLookup& x, const evidence::AxisLookup& y) {
+void expect(AirCorrection& c, const evidence::AirSamples& samples, const evidence::AxisLookup& x,
+            const evidence::AxisLookup& y) {
     evidence::CellFit made = c.fit;
-    for (size_t i = 0; i < made.factor.size(); ++i) made.factor[i] = 1 + c.change[i];
+    for (size_t i = 0; i < made.factor.size(); ++i)
+        made.factor[i] = 1 + c.change[i];
     std::vector<float> left(samples.size());
     c.errorNow.resize(samples.size());
     c.errorExpected.resize(samples.size());
@@ -37,7 +41,8 @@ void expect(AirCorrection& c, const evidence::AirSamples& samples, const evidenc
 
 }  // namespace
 
-Result<AirCorrection> correctAir(const calibration::Calibration& calibration, const evidence::AirSamples& samples, const AirCorrectionOptions& options) {
+Result<AirCorrection> correctAir(const calibration::Calibration& calibration, const evidence::AirSamples& samples,
+                                 const AirCorrectionOptions& options) {
     const auto* parameter = calibration.definition().parameterWithRole("ve_map");
     if (!parameter) return fail(ErrorCode::NotFound, "The definition has no map with the role \"ve_map\".");
     auto table = calibration.read(*parameter);

@@ -12,10 +12,10 @@ enum class Method { CellFit, NearestCell };
 
 struct AirCorrectionOptions {
     Method method = Method::CellFit;
-    double strength = 1.0;          ///< share of the computed change that is made
-    double largestStep = 0.25;      ///< no cell moves by more than this share
-    double leastEvidence = 25;      ///< samples on a cell for it to count as seen
-    double largestDeviation = 0.04; ///< a cell less sure than this is not changed
+    double strength = 1.0;           ///< share of the computed change that is made
+    double largestStep = 0.25;       ///< no cell moves by more than this share
+    double leastEvidence = 25;       ///< samples on a cell for it to count as seen
+    double largestDeviation = 0.05;  ///< a cell less sure than this is not changed
 };
 
 /// Why a cell changes or stays.
@@ -24,26 +24,27 @@ enum class CellState { Untouched, Changed, Extended, Clamped };
 /// Everything the correction knows of each cell (rows x columns of the map).
 struct AirCorrection {
     std::string parameter;
-    calibration::Table table;                  ///< the map as it is
-    std::vector<evidence::CellStat> cells;     ///< measured ratios, nearest cell
+    calibration::Table table;               ///< the map as it is
+    std::vector<evidence::CellStat> cells;  ///< measured ratios, nearest cell
     evidence::CellFit fit;
-    std::vector<double> change;                ///< share, as it will be stored
-    std::vector<double> result;                ///< physical, as it will be stored
+    std::vector<double> change;  ///< share, as it will be stored
+    std::vector<double> result;  ///< physical, as it will be stored
     std::vector<CellState> state;
     calibration::Edit edit;
     evidence::FuelError now;
-    double expected = 0;                       ///< root mean square error over the same cells, were the change made
-    std::vector<float> errorNow;               ///< per sample, share; for the distribution
+    double expected = 0;          ///< root mean square error over the same cells, were the change made
+    std::vector<float> errorNow;  ///< per sample, share; for the distribution
     std::vector<float> errorExpected;
     double largestStep = 0;
     size_t changed = 0;
-    size_t extended = 0;                       ///< of the changed: without evidence of their own
+    size_t extended = 0;  ///< of the changed: without evidence of their own
     size_t clamped = 0;
 };
 
 /// Computes the correction of the map with the role "ve_map". Axes are those of the map in `calibration`, which must be
 /// what was in the car when the samples were taken.
-[[nodiscard]] Result<AirCorrection> correctAir(const calibration::Calibration& calibration, const evidence::AirSamples& samples,
+[[nodiscard]] Result<AirCorrection> correctAir(const calibration::Calibration& calibration,
+                                               const evidence::AirSamples& samples,
                                                const AirCorrectionOptions& options);
 
 inline constexpr uint32_t kVisited = 20;  ///< samples for a cell to count as visited in the fuel error

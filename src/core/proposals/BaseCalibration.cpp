@@ -13,13 +13,17 @@ namespace {
 using calibration::Calibration;
 
 /// Fills in before, after and the edit for new physical values of one parameter.
-Result<Proposal> propose(const Calibration& calibration, const char* role, const char* cause, const std::vector<double>& wanted) {
+Result<Proposal> propose(const Calibration& calibration, const char* role, const char* cause,
+                         const std::vector<double>& wanted) {
     const auto* parameter = calibration.definition().parameterWithRole(role);
-    if (!parameter) return fail(ErrorCode::NotFound, std::string(cause) + ": the definition has no parameter with the role \"" + role + "\".");
+    if (!parameter)
+        return fail(ErrorCode::NotFound,
+                    std::string(cause) + ": the definition has no parameter with the role \"" + role + "\".");
     const auto table = calibration.read(*parameter);
     if (!table) return tl::unexpected(table.error());
     if (table->values.size() != wanted.size())
-        return fail(ErrorCode::Mismatch, parameter->label + " has " + std::to_string(table->values.size()) + " cells, " + std::to_string(wanted.size()) + " were computed.");
+        return fail(ErrorCode::Mismatch, parameter->label + " has " + std::to_string(table->values.size()) +
+                                             " cells, " + std::to_string(wanted.size()) + " were computed.");
     Proposal out;
     out.cause = cause;
     out.parameter = parameter->name;
@@ -30,7 +34,8 @@ Result<Proposal> propose(const Calibration& calibration, const char* role, const
     out.x = table->x.values;
     out.xLabel = table->x.label + (table->x.unit.empty() ? "" : " " + table->x.unit);
     std::vector<calibration::CellValue> cells;
-    for (size_t i = 0; i < wanted.size(); ++i) cells.push_back({i, wanted[i]});
+    for (size_t i = 0; i < wanted.size(); ++i)
+        cells.push_back({i, wanted[i]});
     auto edit = calibration.prepare(*parameter, cells, calibration::AtLimit::Refuse, parameter->label);
     if (!edit) return tl::unexpected(edit.error());
     out.edit = std::move(*edit);
@@ -66,17 +71,22 @@ std::optional<std::pair<double, std::string>> leastPulse(const Calibration& cali
     const auto oldFlow = calibration.value(flow->name);
     if (!old || !oldFlow) return std::nullopt;
     const double least = *old * *oldFlow / newFlow;
-    return std::pair{least, formatNumber(*old, 0) + " us x " + formatNumber(*oldFlow, 0) + " / " + formatNumber(newFlow, 0) + " = " + formatNumber(least, 0) + " us"};
+    return std::pair{least, formatNumber(*old, 0) + " us x " + formatNumber(*oldFlow, 0) + " / " +
+                                formatNumber(newFlow, 0) + " = " + formatNumber(least, 0) + " us"};
 }
 
 Done checkSheet(const BuildSheet& sheet) {
-    if (sheet.injectorFlow_cm3min && (*sheet.injectorFlow_cm3min <= 0 || sheet.injectorRatedPressure_kPa <= 0 || sheet.fuelPressure_kPa <= 0))
+    if (sheet.injectorFlow_cm3min &&
+        (*sheet.injectorFlow_cm3min <= 0 || sheet.injectorRatedPressure_kPa <= 0 || sheet.fuelPressure_kPa <= 0))
         return fail(ErrorCode::OutOfRange, "Injector flow and fuel pressures must be above nothing.");
     for (size_t i = 1; i < sheet.deadTimes.size(); ++i)
-        if (sheet.deadTimes[i].volts <= sheet.deadTimes[i - 1].volts) return fail(ErrorCode::BadInput, "The dead-time table must rise in voltage.");
+        if (sheet.deadTimes[i].volts <= sheet.deadTimes[i - 1].volts)
+            return fail(ErrorCode::BadInput, "The dead-time table must rise in voltage.");
     if (sheet.pressureSensor && sheet.pressureSensor->highVolts <= sheet.pressureSensor->lowVolts)
-        return fail(ErrorCode::BadInput, "The pressure sensor's second point must lie at a higher voltage than its first.");
-    if (sheet.ethanol_pct && (*sheet.ethanol_pct < 0 || *sheet.ethanol_pct > 100)) return fail(ErrorCode::OutOfRange, "Ethanol is 0 to 100 % of the fuel.");
+        return fail(ErrorCode::BadInput,
+                    "The pressure sensor's second point must lie at a higher voltage than its first.");
+    if (sheet.ethanol_pct && (*sheet.ethanol_pct < 0 || *sheet.ethanol_pct > 100))
+        return fail(ErrorCode::OutOfRange, "Ethanol is 0 to 100 % of the fuel.");
     return {};
 }
 
@@ -93,15 +103,21 @@ Result<std::vector<Proposal>> baseProposals(const Calibration& calibration, cons
         return {};
     };
     if (sheet.injectorFlow_cm3min) {
-        const double flow = *sheet.injectorFlow_cm3min * std::sqrt(sheet.fuelPressure_kPa / sheet.injectorRatedPressure_kPa);
-        auto done = add(propose(calibration, "injector_flow", "Injectors", {flow}),
-                        "Larger injectors give more fuel in the same time, so the pulse must be shorter by the ratio of their flows.",
-                        "flow = " + formatNumber(*sheet.injectorFlow_cm3min, 0) + " x sqrt(" + formatNumber(sheet.fuelPressure_kPa, 0) + " / " +
-                            formatNumber(sheet.injectorRatedPressure_kPa, 0) + ") = " + formatNumber(flow, 1) + " cm3/min");
+        const double flow =
+            *sheet.injectorFlow_cm3min * std::sqrt(sheet.fuelPressure_kPa / sheet.injectorRatedPressure_kPa);
+        auto done =
+            add(propose(calibration, "injector_flow", "Injectors", {flow}),
+                "Larger injectors give more fuel in the same time, so the pulse must be shorter by the ratio of their "
+                "flows.",
+                "flow = " + formatNumber(*sheet.injectorFlow_cm3min, 0) + " x sqrt(" +
+                    formatNumber(sheet.fuelPressure_kPa, 0) + " / " + formatNumber(sheet.injectorRatedPressure_kPa, 0) +
+                    ") = " + formatNumber(flow, 1) + " cm3/min");
         if (!done) return tl::unexpected(done.error());
         if (auto least = leastPulse(calibration, flow); least) {
             done = add(propose(calibration, "injector_least_pulse", "Injectors", {least->first}),
-                       "The shortest pulse keeps the fuel it gave before; left as it is, the larger injectors would run rich on a closed throttle.", least->second);
+                       "The shortest pulse keeps the fuel it gave before; left as it is, the larger injectors would "
+                       "run rich on a closed throttle.",
+                       least->second);
             if (!done) return tl::unexpected(done.error());
         }
     }
@@ -111,9 +127,11 @@ Result<std::vector<Proposal>> baseProposals(const Calibration& calibration, cons
         const auto table = calibration.read(*parameter);
         if (!table) return tl::unexpected(table.error());
         std::vector<double> wanted;
-        for (const double volts : table->x.values) wanted.push_back(deadTimeAt(sheet.deadTimes, volts));
+        for (const double volts : table->x.values)
+            wanted.push_back(deadTimeAt(sheet.deadTimes, volts));
         auto done = add(propose(calibration, "injector_dead_time", "Injectors", wanted),
-                        "An injector needs a while to open, longer when the battery is low. Wrong dead times show most at idle, where the pulse is short.",
+                        "An injector needs a while to open, longer when the battery is low. Wrong dead times show most "
+                        "at idle, where the pulse is short.",
                         "the maker's table, linear between its points");
         if (!done) return tl::unexpected(done.error());
     }
@@ -122,21 +140,25 @@ Result<std::vector<Proposal>> baseProposals(const Calibration& calibration, cons
         const double slope = (s.highPressure_kPa - s.lowPressure_kPa) / (s.highVolts - s.lowVolts);
         const double offset = s.lowPressure_kPa - slope * s.lowVolts;
         auto done = add(propose(calibration, "map_sensor_slope", "Pressure sensor", {slope}),
-                        "The fitted sensor reaches a higher pressure at the same voltage; read with the old line it would report too little air.",
-                        "slope = (" + formatNumber(s.highPressure_kPa, 0) + " - " + formatNumber(s.lowPressure_kPa, 0) + ") kPa / (" + formatNumber(s.highVolts, 2) +
-                            " - " + formatNumber(s.lowVolts, 2) + ") V = " + formatNumber(slope, 2) + " kPa/V");
+                        "The fitted sensor reaches a higher pressure at the same voltage; read with the old line it "
+                        "would report too little air.",
+                        "slope = (" + formatNumber(s.highPressure_kPa, 0) + " - " + formatNumber(s.lowPressure_kPa, 0) +
+                            ") kPa / (" + formatNumber(s.highVolts, 2) + " - " + formatNumber(s.lowVolts, 2) +
+                            ") V = " + formatNumber(slope, 2) + " kPa/V");
         if (!done) return tl::unexpected(done.error());
-        done = add(propose(calibration, "map_sensor_offset", "Pressure sensor", {offset}), "The same line, where it meets zero volts.",
-                   "offset = " + formatNumber(s.lowPressure_kPa, 0) + " kPa - " + formatNumber(slope, 2) + " kPa/V x " + formatNumber(s.lowVolts, 2) + " V = " +
-                       formatNumber(offset, 2) + " kPa");
+        done = add(propose(calibration, "map_sensor_offset", "Pressure sensor", {offset}),
+                   "The same line, where it meets zero volts.",
+                   "offset = " + formatNumber(s.lowPressure_kPa, 0) + " kPa - " + formatNumber(slope, 2) + " kPa/V x " +
+                       formatNumber(s.lowVolts, 2) + " V = " + formatNumber(offset, 2) + " kPa");
         if (!done) return tl::unexpected(done.error());
     }
     if (sheet.ethanol_pct) {
         const double ratio = units::stoichiometricRatio(*sheet.ethanol_pct / 100);
         auto done = add(propose(calibration, "stoichiometric_ratio", "Fuel", {ratio}),
-                        "Ethanol brings oxygen of its own, so the blend needs less air for each gram, that is more fuel for the same air.",
-                        "mass-weighted: petrol 14.7 at 0.745 kg/l, ethanol 9.0 at 0.789 kg/l, " + formatNumber(*sheet.ethanol_pct, 0) + " % by volume = " +
-                            formatNumber(ratio, 2));
+                        "Ethanol brings oxygen of its own, so the blend needs less air for each gram, that is more "
+                        "fuel for the same air.",
+                        "mass-weighted: petrol 14.7 at 0.745 kg/l, ethanol 9.0 at 0.789 kg/l, " +
+                            formatNumber(*sheet.ethanol_pct, 0) + " % by volume = " + formatNumber(ratio, 2));
         if (!done) return tl::unexpected(done.error());
     }
     return out;

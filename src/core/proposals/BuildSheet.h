@@ -23,12 +23,12 @@ struct DeadTimePoint {
 
 /// What is filled in; empty members propose nothing.
 struct BuildSheet {
-    std::optional<double> injectorFlow_cm3min;     ///< rated
-    double injectorRatedPressure_kPa = 300;        ///< the rating's pressure difference
-    double fuelPressure_kPa = 300;                 ///< the car's pressure difference
-    std::vector<DeadTimePoint> deadTimes;          ///< rising voltage
+    std::optional<double> injectorFlow_cm3min;  ///< rated
+    double injectorRatedPressure_kPa = 300;     ///< the rating's pressure difference
+    double fuelPressure_kPa = 300;              ///< the car's pressure difference
+    std::vector<DeadTimePoint> deadTimes;       ///< rising voltage
     std::optional<SensorPoints> pressureSensor;
-    std::optional<double> ethanol_pct;             ///< volume share of ethanol in the fuel
+    std::optional<double> ethanol_pct;  ///< volume share of ethanol in the fuel
 };
 
 }  // namespace brusk::proposals

@@ -10,18 +10,18 @@
 namespace brusk::proposals {
 
 struct Proposal {
-    std::string cause;       ///< "Injectors": what of the car asks for it
-    std::string parameter;   ///< name in the definition
+    std::string cause;      ///< "Injectors": what of the car asks for it
+    std::string parameter;  ///< name in the definition
     std::string label;
-    std::string reason;      ///< a sentence or two
-    std::string formula;     ///< with its numbers
+    std::string reason;   ///< a sentence or two
+    std::string formula;  ///< with its numbers
     std::string unit;
     int decimals = 2;
-    std::vector<double> x;        ///< breakpoints, for a curve
+    std::vector<double> x;  ///< breakpoints, for a curve
     std::string xLabel;
-    std::vector<double> before;   ///< physical, cell by cell
-    std::vector<double> after;    ///< as it will be stored
-    calibration::Edit edit;       ///< empty when nothing is to be changed
+    std::vector<double> before;  ///< physical, cell by cell
+    std::vector<double> after;   ///< as it will be stored
+    calibration::Edit edit;      ///< empty when nothing is to be changed
     bool changes() const { return !edit.empty(); }
 };
 

@@ -17,7 +17,8 @@ std::vector<double> onClock(const Recording::Place& place, const Group& clock) {
     const auto& time = place.group->time_s;
     size_t at = 0;
     for (size_t i = 0; i < out.size() && !time.empty(); ++i) {
-        while (at + 1 < time.size() && time[at + 1] <= clock.time_s[i]) ++at;
+        while (at + 1 < time.size() && time[at + 1] <= clock.time_s[i])
+            ++at;
         if (time[at] <= clock.time_s[i]) out[i] = values[at];
     }
     return out;
@@ -34,10 +35,12 @@ Result<std::vector<double>> evaluate(const std::string& text, const Recording& r
             columns.emplace_back(name, onClock(place, clock));
         }
         std::vector<double> current(columns.size());
-        for (size_t c = 0; c < columns.size(); ++c) parser.DefineVar(columns[c].first, &current[c]);
+        for (size_t c = 0; c < columns.size(); ++c)
+            parser.DefineVar(columns[c].first, &current[c]);
         std::vector<double> out(clock.time_s.size());
         for (size_t i = 0; i < out.size(); ++i) {
-            for (size_t c = 0; c < columns.size(); ++c) current[c] = columns[c].second[i];
+            for (size_t c = 0; c < columns.size(); ++c)
+                current[c] = columns[c].second[i];
             out[i] = parser.Eval();
         }
         return out;

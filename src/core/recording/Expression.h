@@ -10,9 +10,11 @@
 
 namespace brusk::recording {
 
-/// Evaluates `text` (channel names as variables, + - * / ^, comparisons, && ||, functions such as abs and sqrt) for every
-/// sample of `clock`. A channel of another group is taken at its last sample before. NaN where a channel has none.
-[[nodiscard]] Result<std::vector<double>> evaluate(const std::string& text, const Recording& recording, const Group& clock);
+/// Evaluates `text` (channel names as variables, + - * / ^, comparisons, && ||, functions such as abs and sqrt) for
+/// every sample of `clock`. A channel of another group is taken at its last sample before. NaN where a channel has
+/// none.
+[[nodiscard]] Result<std::vector<double>> evaluate(const std::string& text, const Recording& recording,
+                                                   const Group& clock);
 
 /// A channel's values on another group's clock: the last sample not after each time.
 std::vector<double> onClock(const Recording::Place& place, const Group& clock);

@@ -17,7 +17,8 @@ namespace brusk::recording {
 class Mdf4Writer {
   public:
     /// Creates the file and its headers. The groups' samples are ignored; their channels are what will be written.
-    [[nodiscard]] static Result<std::unique_ptr<Mdf4Writer>> create(storage::FileSystem& files, const storage::Path& path, const Recording& layout);
+    [[nodiscard]] static Result<std::unique_ptr<Mdf4Writer>> create(storage::FileSystem& files,
+                                                                    const storage::Path& path, const Recording& layout);
 
     /// Adds one row to a group; kept in memory until flush().
     void append(size_t group, double time_s, std::span<const float> values);
@@ -31,9 +32,9 @@ class Mdf4Writer {
   private:
     struct OpenGroup {
         size_t channels = 0;
-        uint64_t countAt = 0;      ///< where the channel group's cycle count lies
-        uint64_t linkAt = 0;       ///< the link that the next data list is hung on
-        uint64_t rows = 0;         ///< on the disk
+        uint64_t countAt = 0;  ///< where the channel group's cycle count lies
+        uint64_t linkAt = 0;   ///< the link that the next data list is hung on
+        uint64_t rows = 0;     ///< on the disk
         uint64_t pendingRows = 0;
         Bytes pending;
     };
@@ -43,8 +44,8 @@ class Mdf4Writer {
     std::vector<OpenGroup> groups_;
 };
 
-/// Reads sorted MDF 4 files: byte-aligned integers and floats of both byte orders, linear conversions, plain data blocks
-/// and data lists. What else a file holds is refused with a sentence.
+/// Reads sorted MDF 4 files: byte-aligned integers and floats of both byte orders, linear conversions, plain data
+/// blocks and data lists. What else a file holds is refused with a sentence.
 [[nodiscard]] Result<Recording> readMdf4(ByteSpan file);
 
 /// The whole recording as one MDF 4.10 file.

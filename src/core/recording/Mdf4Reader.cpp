@@ -79,20 +79,25 @@ class Reader {
         Block out;
         out.at = at;
         out.id = asText(head->first(4));
-        if (out.id != wanted) bad(at, "expected a " + std::string(wanted) + " block, found \"" + printable(out.id) + "\"");
+        if (out.id != wanted)
+            bad(at, "expected a " + std::string(wanted) + " block, found \"" + printable(out.id) + "\"");
         const uint64_t length = *file_.u64(at + 8);
         const uint64_t links = *file_.u64(at + 16);
-        if (length < 24 || links > (length - 24) / 8) bad(at, std::string(wanted) + " claims " + std::to_string(links) + " links in " + std::to_string(length) + " bytes");
+        if (length < 24 || links > (length - 24) / 8)
+            bad(at, std::string(wanted) + " claims " + std::to_string(links) + " links in " + std::to_string(length) +
+                        " bytes");
         const auto body = file_.slice(at, length);
         if (!body) bad(at, std::string(wanted) + " claims " + std::to_string(length) + " bytes, the file has fewer");
-        for (uint64_t i = 0; i < links; ++i) out.links.push_back(*file_.u64(at + 24 + 8 * i));
+        for (uint64_t i = 0; i < links; ++i)
+            out.links.push_back(*file_.u64(at + 24 + 8 * i));
         out.data = ByteView(body->subspan(24 + 8 * links));
         return out;
     }
 
     static std::string printable(std::string_view text) {
         std::string out;
-        for (const char c : text) out += c >= 32 && c < 127 ? c : '.';
+        for (const char c : text)
+            out += c >= 32 && c < 127 ? c : '.';
         return out;
     }
 
@@ -115,8 +120,10 @@ class Reader {
         const size_t to = text.find(close, from + open.size());
         if (to == std::string::npos) return {};
         std::string out = text.substr(from + open.size(), to - from - open.size());
-        for (const auto& [entity, character] : {std::pair{"&lt;", "<"}, {"&gt;", ">"}, {"&quot;", "\""}, {"&amp;", "&"}})
-            for (size_t at = out.find(entity); at != std::string::npos; at = out.find(entity, at + 1)) out.replace(at, std::strlen(entity), character);
+        for (const auto& [entity, character] :
+             {std::pair{"&lt;", "<"}, {"&gt;", ">"}, {"&quot;", "\""}, {"&amp;", "&"}})
+            for (size_t at = out.find(entity); at != std::string::npos; at = out.find(entity, at + 1))
+                out.replace(at, std::strlen(entity), character);
         return out;
     }
 
@@ -129,7 +136,8 @@ class Reader {
         column.channel.name = text(cn.link(2));
         column.channel.unit = text(cn.link(6));
         const std::string comment = text(cn.link(7));
-        column.channel.description = comment.find("<TX>") == std::string::npos ? comment : between(comment, "<TX>", "</TX>");
+        column.channel.description =
+            comment.find("<TX>") == std::string::npos ? comment : between(comment, "<TX>", "</TX>");
         column.channel.role = property(comment, "role");
         const uint64_t type = cn.number(0, 1);
         column.master = type == 2;
@@ -137,10 +145,12 @@ class Reader {
         const uint64_t bits = cn.number(8, 4);
         if (cn.number(3, 1) != 0 || bits % 8 != 0 || bits == 0 || bits > 64)
             bad(cn.at, "channel " + column.channel.name + " is packed in bits, which Brusk does not read yet");
-        if (column.dataType > 5) bad(cn.at, "channel " + column.channel.name + " holds texts or bytes, which Brusk does not read yet");
+        if (column.dataType > 5)
+            bad(cn.at, "channel " + column.channel.name + " holds texts or bytes, which Brusk does not read yet");
         column.byte = cn.number(4, 4);
         column.bytes = bits / 8;
-        if (column.dataType >= 4 && column.bytes != 4 && column.bytes != 8) bad(cn.at, "channel " + column.channel.name + " has a float of " + std::to_string(bits) + " bits");
+        if (column.dataType >= 4 && column.bytes != 4 && column.bytes != 8)
+            bad(cn.at, "channel " + column.channel.name + " has a float of " + std::to_string(bits) + " bits");
         if (const uint64_t conversion = cn.link(4)) readConversion(conversion, column);
         return column;
     }
@@ -150,7 +160,9 @@ class Reader {
         const uint64_t type = cc.number(0, 1);
         if (column.channel.unit.empty()) column.channel.unit = text(cc.link(1));
         if (type == 0) return;
-        if (type != 1) bad(at, "channel " + column.channel.name + " has a conversion of type " + std::to_string(type) + ", which Brusk does not read yet");
+        if (type != 1)
+            bad(at, "channel " + column.channel.name + " has a conversion of type " + std::to_string(type) +
+                        ", which Brusk does not read yet");
         column.offset = cc.real(24);
         column.factor = cc.real(32);
     }
@@ -165,7 +177,8 @@ class Reader {
         for (uint64_t at = cg.link(1); at != 0;) {
             const Block cn = block(at, "##CN");
             columns.push_back(readColumn(cn));
-            if (columns.back().byte + columns.back().bytes > recordBytes) bad(at, "channel " + columns.back().channel.name + " lies beyond its record");
+            if (columns.back().byte + columns.back().bytes > recordBytes)
+                bad(at, "channel " + columns.back().channel.name + " lies beyond its record");
             at = cn.link(0);
         }
         if (recordBytes == 0) return;
@@ -200,7 +213,8 @@ class Reader {
         const uint64_t bits = loadUnsigned(at, c.bytes, big ? ByteOrder::BigEndian : ByteOrder::LittleEndian);
         double raw = 0;
         if (c.dataType >= 4) {
-            raw = c.bytes == 4 ? static_cast<double>(std::bit_cast<float>(static_cast<uint32_t>(bits))) : std::bit_cast<double>(bits);
+            raw = c.bytes == 4 ? static_cast<double>(std::bit_cast<float>(static_cast<uint32_t>(bits)))
+                               : std::bit_cast<double>(bits);
         } else if (c.dataType >= 2) {
             const unsigned shift = 64 - static_cast<unsigned>(c.bytes) * 8;
             raw = static_cast<double>(static_cast<int64_t>(bits << shift) >> shift);
@@ -210,12 +224,15 @@ class Reader {
         return raw * c.factor + c.offset;
     }
 
-    void readSamples(uint64_t data, uint64_t rows, uint64_t recordBytes, std::vector<Column>& columns, const std::string& name, Recording& out) {
+    void readSamples(uint64_t data, uint64_t rows, uint64_t recordBytes, std::vector<Column>& columns,
+                     const std::string& name, Recording& out) {
         const std::vector<ByteSpan> stretches = dataStretches(data);
         uint64_t held = 0;
-        for (const ByteSpan stretch : stretches) held += stretch.size() / recordBytes;
+        for (const ByteSpan stretch : stretches)
+            held += stretch.size() / recordBytes;
         // An unfinalised file may hold more rows than its count says; none that it claims may be missing.
-        if (rows > held) bad(data, "the group claims " + std::to_string(rows) + " samples, the file holds " + std::to_string(held));
+        if (rows > held)
+            bad(data, "the group claims " + std::to_string(rows) + " samples, the file holds " + std::to_string(held));
         Group group;
         group.name = name;
         group.time_s.reserve(held);
@@ -223,19 +240,22 @@ class Reader {
         for (const Column& column : columns)
             if (column.master) master = &column;
         if (!master) bad(data, "the group has no time channel");
-        for (Column& column : columns) column.channel.values.reserve(column.master ? 0 : held);
+        for (Column& column : columns)
+            column.channel.values.reserve(column.master ? 0 : held);
         for (const ByteSpan stretch : stretches)
             for (uint64_t row = 0; row + recordBytes <= stretch.size(); row += recordBytes) {
                 const uint8_t* record = stretch.data() + row;
                 group.time_s.push_back(number(record + master->byte, *master));
                 for (Column& column : columns)
-                    if (!column.master) column.channel.values.push_back(static_cast<float>(number(record + column.byte, column)));
+                    if (!column.master)
+                        column.channel.values.push_back(static_cast<float>(number(record + column.byte, column)));
             }
         for (Column& column : columns)
             if (!column.master) group.channels.push_back(std::move(column.channel));
         if (group.time_s.size() > 1) {
             std::vector<double> steps;
-            for (size_t i = 1; i < std::min<size_t>(group.time_s.size(), 1001); ++i) steps.push_back(group.time_s[i] - group.time_s[i - 1]);
+            for (size_t i = 1; i < std::min<size_t>(group.time_s.size(), 1001); ++i)
+                steps.push_back(group.time_s[i] - group.time_s[i - 1]);
             std::nth_element(steps.begin(), steps.begin() + static_cast<long>(steps.size() / 2), steps.end());
             const double step = steps[steps.size() / 2];
             group.rate_hz = step > 0 ? std::round(1 / step) : 0;

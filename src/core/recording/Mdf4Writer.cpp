@@ -28,12 +28,14 @@ class Blocks {
         zeros(4);
         u64(0);
         u64(links.size());
-        for (const uint64_t link : links) u64(link);
+        for (const uint64_t link : links)
+            u64(link);
         return at;
     }
     void end(uint64_t at) {
         storeUnsigned(bytes.data() + at + 8, 8, ByteOrder::LittleEndian, here() - at);
-        while (bytes.size() % 8) bytes.push_back(0);
+        while (bytes.size() % 8)
+            bytes.push_back(0);
     }
     uint64_t text(const std::string& value, bool xml = false) {
         if (value.empty()) return 0;
@@ -58,11 +60,16 @@ class Blocks {
 std::string escaped(const std::string& text) {
     std::string out;
     for (const char c : text) {
-        if (c == '<') out += "&lt;";
-        else if (c == '>') out += "&gt;";
-        else if (c == '&') out += "&amp;";
-        else if (c == '"') out += "&quot;";
-        else out += c;
+        if (c == '<')
+            out += "&lt;";
+        else if (c == '>')
+            out += "&gt;";
+        else if (c == '&')
+            out += "&amp;";
+        else if (c == '"')
+            out += "&quot;";
+        else
+            out += c;
     }
     return out;
 }
@@ -71,13 +78,13 @@ std::string headComment(const Recording& r) {
     const auto property = [](const char* name, const std::string& value) {
         return std::string("<e name=\"") + name + "\">" + escaped(value) + "</e>";
     };
-    return "<HDcomment><TX>" + escaped(r.title) + "</TX><common_properties>" + property("started", r.startedAt) + property("round", r.roundId) +
-           property("image_sha256", r.imageSha256) + "</common_properties></HDcomment>";
+    return "<HDcomment><TX>" + escaped(r.title) + "</TX><common_properties>" + property("started", r.startedAt) +
+           property("round", r.roundId) + property("image_sha256", r.imageSha256) + "</common_properties></HDcomment>";
 }
 
 std::string channelComment(const Channel& channel) {
-    return "<CNcomment><TX>" + escaped(channel.description) + "</TX><common_properties><e name=\"role\">" + escaped(channel.role) +
-           "</e></common_properties></CNcomment>";
+    return "<CNcomment><TX>" + escaped(channel.description) + "</TX><common_properties><e name=\"role\">" +
+           escaped(channel.role) + "</e></common_properties></CNcomment>";
 }
 
 // ID block: "MDF     " when finalised, "UnFinMF " before; flags 1 (cycle counts) and 16 (last data list) then.
@@ -96,7 +103,8 @@ void idBlock(Blocks& out, bool finalised) {
 uint64_t channelBlock(Blocks& out, const Channel& channel, bool master, uint64_t offset, uint64_t next) {
     const uint64_t name = out.text(channel.name);
     const uint64_t unit = out.text(channel.unit);
-    const uint64_t comment = channel.description.empty() && channel.role.empty() ? 0 : out.text(channelComment(channel), true);
+    const uint64_t comment =
+        channel.description.empty() && channel.role.empty() ? 0 : out.text(channelComment(channel), true);
     const uint64_t at = out.begin("##CN", {next, 0, name, 0, 0, 0, unit, comment});
     out.u8(master ? 2 : 0);  // channel type: master or value
     out.u8(master ? 1 : 0);  // sync type: time
@@ -104,23 +112,26 @@ uint64_t channelBlock(Blocks& out, const Channel& channel, bool master, uint64_t
     out.u8(0);               // bit offset
     out.u32(offset);
     out.u32(master ? 64 : 32);
-    out.u32(0);              // flags
-    out.u32(0);              // invalidation bit
-    out.u8(0xFF);            // precision: no restriction
+    out.u32(0);    // flags
+    out.u32(0);    // invalidation bit
+    out.u8(0xFF);  // precision: no restriction
     out.u8(0);
     out.u16(0);
-    out.zeros(6 * 8);        // ranges and limits
+    out.zeros(6 * 8);  // ranges and limits
     out.end(at);
     return at;
 }
 
 }  // namespace
 
-Result<std::unique_ptr<Mdf4Writer>> Mdf4Writer::create(storage::FileSystem& files, const storage::Path& path, const Recording& layout) {
+Result<std::unique_ptr<Mdf4Writer>> Mdf4Writer::create(storage::FileSystem& files, const storage::Path& path,
+                                                       const Recording& layout) {
     Blocks out;
     idBlock(out, false);
     const uint64_t head = out.begin("##HD", {0, 0, 0, 0, 0, 0});
-    const auto now = std::chrono::duration_cast<std::chrono::nanoseconds>(std::chrono::system_clock::now().time_since_epoch()).count();
+    const auto now =
+        std::chrono::duration_cast<std::chrono::nanoseconds>(std::chrono::system_clock::now().time_since_epoch())
+            .count();
     out.u64(static_cast<uint64_t>(now));
     out.zeros(4);  // zone and daylight saving: UTC
     out.u8(0);
@@ -132,7 +143,10 @@ Result<std::unique_ptr<Mdf4Writer>> Mdf4Writer::create(storage::FileSystem& file
     out.end(head);
     out.setLink(head, 5, out.text(headComment(layout), true));
 
-    const uint64_t historyText = out.text("<FHcomment><TX>recorded</TX><tool_id>brusk</tool_id><tool_vendor>brusk</tool_vendor><tool_version>0.1</tool_version></FHcomment>", true);
+    const uint64_t historyText = out.text(
+        "<FHcomment><TX>recorded</TX><tool_id>brusk</tool_id><tool_vendor>brusk</tool_vendor><tool_version>0.1</"
+        "tool_version></FHcomment>",
+        true);
     const uint64_t history = out.begin("##FH", {0, historyText});
     out.u64(static_cast<uint64_t>(now));
     out.zeros(8);
@@ -144,7 +158,8 @@ Result<std::unique_ptr<Mdf4Writer>> Mdf4Writer::create(storage::FileSystem& file
     for (const Group& group : layout.groups) {
         // Channels are linked forward, so the last is written first.
         uint64_t next = 0;
-        for (size_t i = group.channels.size(); i-- > 0;) next = channelBlock(out, group.channels[i], false, 8 + 4 * i, next);
+        for (size_t i = group.channels.size(); i-- > 0;)
+            next = channelBlock(out, group.channels[i], false, 8 + 4 * i, next);
         Channel time;
         time.name = "time";
         time.unit = "s";
@@ -167,8 +182,10 @@ Result<std::unique_ptr<Mdf4Writer>> Mdf4Writer::create(storage::FileSystem& file
         out.zeros(7);
         out.end(data);
         open.linkAt = Blocks::linkPosition(data, 2);
-        if (previous == 0) out.setLink(head, 0, data);
-        else out.setLink(previous, 0, data);
+        if (previous == 0)
+            out.setLink(head, 0, data);
+        else
+            out.setLink(previous, 0, data);
         previous = data;
         groups.push_back(std::move(open));
     }
@@ -251,7 +268,8 @@ Done saveMdf4(storage::FileSystem& files, const storage::Path& path, const Recor
         const Group& group = recording.groups[g];
         row.resize(group.channels.size());
         for (size_t i = 0; i < group.time_s.size(); ++i) {
-            for (size_t c = 0; c < row.size(); ++c) row[c] = group.channels[c].values[i];
+            for (size_t c = 0; c < row.size(); ++c)
+                row[c] = group.channels[c].values[i];
             (*writer)->append(g, group.time_s[i], row);
         }
     }

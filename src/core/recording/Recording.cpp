@@ -22,7 +22,8 @@ double Recording::duration_s() const {
 
 size_t Recording::samples() const {
     size_t count = 0;
-    for (const Group& group : groups) count += group.time_s.size();
+    for (const Group& group : groups)
+        count += group.time_s.size();
     return count;
 }
 

@@ -23,8 +23,8 @@ struct Channel {
 /// Channels that share a clock: one time column, each channel as long as it.
 struct Group {
     std::string name;
-    double rate_hz = 0;             ///< nominal
-    std::vector<double> time_s;     ///< from the start of the recording, never falling
+    double rate_hz = 0;          ///< nominal
+    std::vector<double> time_s;  ///< from the start of the recording, never falling
     std::vector<Channel> channels;
 
     const Channel* find(std::string_view name) const;
@@ -33,13 +33,13 @@ struct Group {
 /// A recording and what was in the car when it was made.
 struct Recording {
     std::string title;
-    std::string startedAt;          ///< ISO 8601, UTC
-    std::string roundId;            ///< the car folder's round, empty for a foreign file
-    std::string imageSha256;        ///< of the image in the car, empty for a foreign file
+    std::string startedAt;    ///< ISO 8601, UTC
+    std::string roundId;      ///< the car folder's round, empty for a foreign file
+    std::string imageSha256;  ///< of the image in the car, empty for a foreign file
     std::vector<Group> groups;
 
     double duration_s() const;
-    size_t samples() const;         ///< rows over all groups
+    size_t samples() const;  ///< rows over all groups
     struct Place {
         const Group* group = nullptr;
         const Channel* channel = nullptr;

@@ -119,7 +119,8 @@ int MemoryFileSystem::operations() const {
 }
 
 void MemoryFileSystem::losePower() {
-    for (auto& [path, file] : state_->files) file->live = file->synced;
+    for (auto& [path, file] : state_->files)
+        file->live = file->synced;
 }
 
 }  // namespace brusk::storage

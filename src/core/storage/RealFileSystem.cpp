@@ -13,7 +13,9 @@ namespace {
 
 tl::unexpected<Error> ioFailure(const std::string& what, const Path& path) {
     const int reason = errno;
-    const ErrorCode code = reason == ENOENT ? ErrorCode::NotFound : reason == EEXIST ? ErrorCode::Conflict : ErrorCode::Io;
+    const ErrorCode code = reason == ENOENT   ? ErrorCode::NotFound
+                           : reason == EEXIST ? ErrorCode::Conflict
+                                              : ErrorCode::Io;
     return fail(code, what + " " + path.string() + ": " + std::strerror(reason) + ".");
 }
 
@@ -60,7 +62,8 @@ class RealGrowingFile final : public GrowingFile {
     }
 
     Done patch(uint64_t offset, ByteSpan bytes) override {
-        if (offset + bytes.size() > size_) return fail(ErrorCode::OutOfRange, "A patch beyond the end of " + path_.string() + ".");
+        if (offset + bytes.size() > size_)
+            return fail(ErrorCode::OutOfRange, "A patch beyond the end of " + path_.string() + ".");
         const ssize_t n = ::pwrite(fd_.get(), bytes.data(), bytes.size(), static_cast<off_t>(offset));
         if (n != static_cast<ssize_t>(bytes.size())) return ioFailure("Could not write", path_);
         return {};
@@ -88,8 +91,8 @@ Result<Bytes> RealFileSystem::read(const Path& path, uint64_t limit) {
     if (::fstat(file.get(), &info) != 0) return ioFailure("Could not look at", path);
     if (!S_ISREG(info.st_mode)) return fail(ErrorCode::BadInput, path.string() + " is not a file.");
     if (static_cast<uint64_t>(info.st_size) > limit)
-        return fail(ErrorCode::OutOfRange, path.string() + " has " + std::to_string(info.st_size) +
-                                               " bytes; at most " + std::to_string(limit) + " are read.");
+        return fail(ErrorCode::OutOfRange, path.string() + " has " + std::to_string(info.st_size) + " bytes; at most " +
+                                               std::to_string(limit) + " are read.");
     Bytes bytes(static_cast<size_t>(info.st_size));
     size_t have = 0;
     while (have < bytes.size()) {

@@ -44,7 +44,8 @@ std::optional<double> convert(double value, std::string_view from, std::string_v
 std::vector<std::string_view> unitsOf(Quantity quantity);
 
 /// Mass fraction weighted stoichiometric air-fuel ratio of petrol with `ethanolVolumeFraction` (0 to 1) of ethanol.
-/// Petrol 14.7 and 0.745 kg/l, ethanol 9.0 and 0.789 kg/l (Heywood, Internal Combustion Engine Fundamentals, table D.4).
+/// Petrol 14.7 and 0.745 kg/l, ethanol 9.0 and 0.789 kg/l (Heywood, Internal Combustion Engine Fundamentals, table
+/// D.4).
 double stoichiometricRatio(double ethanolVolumeFraction);
 
 }  // namespace brusk::units

@@ -48,7 +48,8 @@ void BaseStation::compute() {
     accepted_.clear();
     const auto* calibration = session_.calibration();
     if (!calibration) {
-        cards_->addWidget(label("There is nothing to build on yet. Connect and read the controller on the Car station.", "faint"));
+        cards_->addWidget(
+            label("There is nothing to build on yet. Connect and read the controller on the Car station.", "faint"));
         cards_->addStretch();
         refreshButton();
         return;
@@ -69,17 +70,23 @@ void BaseStation::compute() {
         }
         cards_->addWidget(card(proposals_[i], i));
     }
-    if (proposals && proposals_.empty()) cards_->addWidget(label("The build sheet names no part that differs. Fill it in on the Car station.", "faint"));
+    if (proposals && proposals_.empty())
+        cards_->addWidget(label("The build sheet names no part that differs. Fill it in on the Car station.", "faint"));
     cards_->addStretch();
     for (const auto& p : proposals_) {
         if (p.before.size() != 1) continue;
         auto* block = new QVBoxLayout;
         block->setSpacing(1);
         block->addWidget(label(QString::fromStdString(p.label), "faint"));
-        block->addWidget(label(number(p.before[0], p.decimals) + "  \u2192  " + number(p.after[0], p.decimals) + " " + QString::fromStdString(p.unit), "numbers"));
+        block->addWidget(label(number(p.before[0], p.decimals) + "  \u2192  " + number(p.after[0], p.decimals) + " " +
+                                   QString::fromStdString(p.unit),
+                               "numbers"));
         fitted_->addLayout(block);
     }
-    subtitle()->setText(session_.selected() ? QString("built on round %1, %2").arg(session_.selected()->number).arg(QString::fromStdString(session_.selected()->title)) : "");
+    subtitle()->setText(session_.selected() ? QString("built on round %1, %2")
+                                                  .arg(session_.selected()->number)
+                                                  .arg(QString::fromStdString(session_.selected()->title))
+                                            : "");
     refreshButton();
 }
 
@@ -114,7 +121,8 @@ QWidget* BaseStation::card(const proposals::Proposal& p, size_t index) {
     int row = 0;
     if (p.before.size() > 1) {
         cell(row, 0, QString::fromStdString(p.xLabel), "faint");
-        for (size_t i = 0; i < p.x.size(); ++i) cell(row, static_cast<int>(i) + 1, number(p.x[i], 1), "faint");
+        for (size_t i = 0; i < p.x.size(); ++i)
+            cell(row, static_cast<int>(i) + 1, number(p.x[i], 1), "faint");
         ++row;
     }
     const QString unit = p.unit.empty() ? "" : " " + QString::fromStdString(p.unit);
@@ -122,8 +130,7 @@ QWidget* BaseStation::card(const proposals::Proposal& p, size_t index) {
     cell(row + 1, 0, "after" + unit, "faint");
     for (size_t i = 0; i < p.before.size(); ++i) {
         cell(row, static_cast<int>(i) + 1, number(p.before[i], p.decimals), "numbers");
-        cell(row + 1, static_cast<int>(i) + 1, number(p.after[i], p.decimals), p.changes() ? "good" : "numbers");
-        static_cast<QLabel*>(grid->itemAtPosition(row + 1, static_cast<int>(i) + 1)->widget())->setFont(grid->itemAtPosition(row, static_cast<int>(i) + 1)->widget()->font());
+        cell(row + 1, static_cast<int>(i) + 1, number(p.after[i], p.decimals), p.changes() ? "goodnumbers" : "numbers");
     }
     grid->setColumnStretch(static_cast<int>(p.before.size()) + 1, 1);
     panel->body()->addLayout(grid);
@@ -132,9 +139,12 @@ QWidget* BaseStation::card(const proposals::Proposal& p, size_t index) {
 }
 
 void BaseStation::refreshButton() {
-    const auto count = std::count_if(accepted_.begin(), accepted_.end(), [](const QCheckBox* box) { return box->isEnabled() && box->isChecked(); });
+    const auto count = std::count_if(accepted_.begin(), accepted_.end(),
+                                     [](const QCheckBox* box) { return box->isEnabled() && box->isChecked(); });
     const int next = session_.rounds().empty() ? 1 : session_.rounds().front().number + 1;
-    primary()->setText(count ? QString("Make round %1 with %2 %3").arg(next).arg(count).arg(count == 1 ? "change" : "changes") : QString("Make round %1").arg(next));
+    primary()->setText(
+        count ? QString("Make round %1 with %2 %3").arg(next).arg(count).arg(count == 1 ? "change" : "changes")
+              : QString("Make round %1").arg(next));
     primary()->setEnabled(count > 0);
 }
 

@@ -20,7 +20,7 @@ QDoubleSpinBox* BuildSheetForm::field(const char* name, double most, int decimal
     if (!unit.isEmpty()) box->setSuffix(" " + unit);
     box->setButtonSymbols(QAbstractSpinBox::NoButtons);
     box->setAlignment(Qt::AlignRight);
-    box->setMinimumWidth(84);
+    box->setMinimumWidth(unit.size() > 4 ? 122 : 84);
     connect(box, &QDoubleSpinBox::valueChanged, this, [this] {
         if (!filling_) emit changed();
     });
@@ -41,7 +41,10 @@ BuildSheetForm::BuildSheetForm(QWidget* parent) : QWidget(parent) {
     const auto line = [&](const QString& text, std::initializer_list<QWidget*> boxes) {
         grid->addWidget(label(text, "faint"), row, 0);
         int column = 1;
-        for (QWidget* box : boxes) grid->addWidget(box, row, column++);
+        // A wide field may reach into the next column, where none follows.
+        for (QWidget* box : boxes)
+            grid->addWidget(box, row, column++, 1, boxes.size() == 1 ? 2 : 1,
+                            boxes.size() == 1 ? Qt::AlignLeft : Qt::Alignment());
         ++row;
     };
     heading("Injectors");
@@ -55,8 +58,10 @@ BuildSheetForm::BuildSheetForm(QWidget* parent) : QWidget(parent) {
     line("Dead time at", {volts_[0], volts_[1], volts_[2], volts_[3], volts_[4]});
     line("is", {dead_[0], dead_[1], dead_[2], dead_[3], dead_[4]});
     heading("Manifold pressure sensor");
-    line("Low point", {lowVolts_ = field("lowVolts", 5, 2, "V", 0.05), lowPressure_ = field("lowPressure", 1000, 0, "kPa", 5)});
-    line("High point", {highVolts_ = field("highVolts", 5, 2, "V", 0.05), highPressure_ = field("highPressure", 1000, 0, "kPa", 5)});
+    line("Low point",
+         {lowVolts_ = field("lowVolts", 5, 2, "V", 0.05), lowPressure_ = field("lowPressure", 1000, 0, "kPa", 5)});
+    line("High point",
+         {highVolts_ = field("highVolts", 5, 2, "V", 0.05), highPressure_ = field("highPressure", 1000, 0, "kPa", 5)});
     heading("Fuel");
     line("Ethanol by volume", {ethanol_ = field("ethanol", 100, 0, "%", 5)});
     grid->setColumnStretch(6, 1);
@@ -86,9 +91,12 @@ proposals::BuildSheet BuildSheetForm::sheet() const {
     if (rated_->value() > 0) s.injectorRatedPressure_kPa = rated_->value();
     if (fuel_->value() > 0) s.fuelPressure_kPa = fuel_->value();
     for (size_t i = 0; i < kPoints; ++i)
-        if (volts_[i]->value() > 0 && dead_[i]->value() >= 0) s.deadTimes.push_back({volts_[i]->value(), dead_[i]->value()});
+        if (volts_[i]->value() > 0 && dead_[i]->value() >= 0)
+            s.deadTimes.push_back({volts_[i]->value(), dead_[i]->value()});
     if (highPressure_->value() > 0 && highVolts_->value() > 0)
-        s.pressureSensor = proposals::SensorPoints{std::max(0.0, lowVolts_->value()), std::max(0.0, lowPressure_->value()), highVolts_->value(), highPressure_->value()};
+        s.pressureSensor =
+            proposals::SensorPoints{std::max(0.0, lowVolts_->value()), std::max(0.0, lowPressure_->value()),
+                                    highVolts_->value(), highPressure_->value()};
     if (ethanol_->value() >= 0) s.ethanol_pct = ethanol_->value();
     return s;
 }

@@ -38,7 +38,8 @@ CarStation::CarStation(Session& session, QWidget* parent) : Station("Car", paren
         }
         refresh();
     });
-    for (auto signal : {&Session::linkChanged, &Session::taskChanged, &Session::roundsChanged}) connect(&session_, signal, this, &CarStation::refresh);
+    for (auto signal : {&Session::linkChanged, &Session::taskChanged, &Session::roundsChanged})
+        connect(&session_, signal, this, &CarStation::refresh);
     connect(&session_, &Session::codesChanged, this, &CarStation::refreshCodes);
     refresh();
 }
@@ -102,13 +103,18 @@ void CarStation::makeCodesPanel(QVBoxLayout* column) {
 }
 
 QString CarStation::chosenLink() const {
-    return linkChoice_->currentIndex() == 0 ? QString("bench") : "unix:" + (socketPath_->text().isEmpty() ? socketPath_->placeholderText() : socketPath_->text());
+    return linkChoice_->currentIndex() == 0
+               ? QString("bench")
+               : "unix:" + (socketPath_->text().isEmpty() ? socketPath_->placeholderText() : socketPath_->text());
 }
 
 void CarStation::act() {
-    if (session_.busy()) session_.cancelTask();
-    else if (session_.linkState() == LinkState::Open) session_.readController();
-    else session_.connectLink(chosenLink());
+    if (session_.busy())
+        session_.cancelTask();
+    else if (session_.linkState() == LinkState::Open)
+        session_.readController();
+    else
+        session_.connectLink(chosenLink());
 }
 
 void CarStation::refresh() {
@@ -121,22 +127,40 @@ void CarStation::refresh() {
     cable_->setVisible(session_.linkIsBenchCar());
     cable_->setText(session_.benchCablePlugged() ? "Pull the cable" : "Plug the cable in");
     disconnect_->setVisible(open && idle);
-    primary()->setText(reading ? "Stop reading" : open ? "Read the controller" : session_.linkIsBenchCar() && session_.linkState() == LinkState::Lost ? "Connect again" : "Connect");
+    primary()->setText(reading                                                                ? "Stop reading"
+                       : open                                                                 ? "Read the controller"
+                       : session_.linkIsBenchCar() && session_.linkState() == LinkState::Lost ? "Connect again"
+                                                                                              : "Connect");
     primary()->setEnabled(session_.folder() && (idle || reading));
     readCodes_->setEnabled(open && idle);
     clearCodes_->setEnabled(open && idle && session_.troubleCodesRead());
     switch (session_.linkState()) {
-        case LinkState::Closed: linkState_->setText("Not connected."); setRole(linkState_, "faint"); break;
-        case LinkState::Connecting: linkState_->setText(session_.linkText()); setRole(linkState_, "faint"); break;
-        case LinkState::Open: linkState_->setText("500 kbit/s. " + session_.linkText()); setRole(linkState_, "good"); break;
-        case LinkState::Lost: linkState_->setText(session_.linkText()); setRole(linkState_, "alarm"); break;
+        case LinkState::Closed:
+            linkState_->setText("Not connected.");
+            setRole(linkState_, "faint");
+            break;
+        case LinkState::Connecting:
+            linkState_->setText(session_.linkText());
+            setRole(linkState_, "faint");
+            break;
+        case LinkState::Open:
+            linkState_->setText("500 kbit/s. " + session_.linkText());
+            setRole(linkState_, "good");
+            break;
+        case LinkState::Lost:
+            linkState_->setText(session_.linkText());
+            setRole(linkState_, "alarm");
+            break;
     }
     if (session_.folder()) subtitle()->setText(QString::fromStdString(session_.folder()->path().string()));
     inTheCar_->setText(session_.carSentence());
-    const auto kept = session_.folder() ? job::identityFromJson(session_.folder()->setting("identity")) : Result<link::Identity>(fail(ErrorCode::NotFound, ""));
+    const auto kept = session_.folder() ? job::identityFromJson(session_.folder()->setting("identity"))
+                                        : Result<link::Identity>(fail(ErrorCode::NotFound, ""));
     const link::Identity* identity = session_.identity() ? session_.identity() : kept ? &*kept : nullptr;
     if (!identity || !session_.kit()) return;
-    identity_->set("Profile", session_.linkWhy().isEmpty() ? QString::fromStdString(session_.kit()->profile.name) : session_.linkWhy(), "");
+    identity_->set(
+        "Profile",
+        session_.linkWhy().isEmpty() ? QString::fromStdString(session_.kit()->profile.name) : session_.linkWhy(), "");
     for (const auto& item : session_.kit()->profile.identity) {
         const QString value = QString::fromStdString(identity->at(item.key));
         identity_->set(QString::fromStdString(item.label), value.isEmpty() ? "not told in boot mode" : value);
@@ -156,7 +180,10 @@ void CarStation::refreshCodes() {
         auto* name = label(QString::fromStdString(code.name()), "numbers");
         name->setObjectName("troubleCode");
         row->addWidget(name);
-        row->addWidget(label(code.failingNow() ? "failing now" : code.confirmed() ? "confirmed, not failing now" : "pending", code.failingNow() ? "warm" : "faint"));
+        row->addWidget(label(code.failingNow()  ? "failing now"
+                             : code.confirmed() ? "confirmed, not failing now"
+                                                : "pending",
+                             code.failingNow() ? "warm" : "faint"));
         row->addStretch();
         codes_->addLayout(row);
     }

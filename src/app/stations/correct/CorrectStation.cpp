@@ -12,7 +12,7 @@ namespace brusk::app {
 
 namespace {
 constexpr int kBins = 81;
-constexpr double kBinRange = 0.20;  // -20 % to +20 %
+constexpr double kBinRange = 0.30;  // -30 % to +30 %
 
 QString percent(double share, int decimals = 1) {
     return QString::number(share * 100, 'f', decimals) + " %";
@@ -27,7 +27,8 @@ Distribution::Distribution(QWidget* parent) : QWidget(parent), now_(kBins), afte
 void Distribution::setErrors(const std::vector<float>& now, const std::vector<float>& after) {
     const auto count = [](const std::vector<float>& errors) {
         std::vector<int> bins(kBins);
-        for (const float e : errors) ++bins[static_cast<size_t>(std::clamp(static_cast<int>((e / kBinRange + 1) / 2 * kBins), 0, kBins - 1))];
+        for (const float e : errors)
+            ++bins[static_cast<size_t>(std::clamp(static_cast<int>((e / kBinRange + 1) / 2 * kBins), 0, kBins - 1))];
         return bins;
     };
     now_ = count(now);
@@ -47,9 +48,9 @@ void Distribution::paintEvent(QPaintEvent*) {
         }
     painter.setFont(Theme::instance().numbers(10));
     painter.setPen(tokens().faint);
-    painter.drawText(QRectF(0, base, 40, 14), Qt::AlignLeft | Qt::AlignVCenter, "-20 %");
+    painter.drawText(QRectF(0, base, 40, 14), Qt::AlignLeft | Qt::AlignVCenter, "-30 %");
     painter.drawText(QRectF(width() / 2.0 - 20, base, 40, 14), Qt::AlignCenter, "0");
-    painter.drawText(QRectF(width() - 40, base, 40, 14), Qt::AlignRight | Qt::AlignVCenter, "+20 %");
+    painter.drawText(QRectF(width() - 40, base, 40, 14), Qt::AlignRight | Qt::AlignVCenter, "+30 %");
 }
 
 CorrectStation::CorrectStation(Session& session, QWidget* parent) : Station("Air", parent), session_(session) {
@@ -65,7 +66,8 @@ CorrectStation::CorrectStation(Session& session, QWidget* parent) : Station("Air
     column->setSpacing(11);
     makeThumbs();
     auto* thumbRow = new QHBoxLayout;
-    for (QFrame* thumb : thumbs_) thumbRow->addWidget(thumb);
+    for (QFrame* thumb : thumbs_)
+        thumbRow->addWidget(thumb);
     column->addLayout(thumbRow);
     grid_ = new MapGrid;
     grid_->setObjectName("correctionGrid");
@@ -104,7 +106,8 @@ CorrectStation::CorrectStation(Session& session, QWidget* parent) : Station("Air
 
 void CorrectStation::makeThumbs() {
     static const char* const names[] = {"Off by", "How sure", "Change", "Result"};
-    static const char* const what[] = {"lean + rich \u2212, per cell, %", "\u00b1 from samples and spread, %", "of the map, at this strength, %", "the VE map as it would be, %"};
+    static const char* const what[] = {"lean + rich \u2212, %", "\u00b1 of each cell, %", "of the map, %",
+                                       "the VE map then, %"};
     for (int i = 0; i < kLayers; ++i) {
         auto* frame = new Panel("");
         frame->setObjectName(QString("layer%1").arg(i));
@@ -168,7 +171,10 @@ void CorrectStation::makeSide(QHBoxLayout* row) {
     box->addWidget(warning_);
     column->addWidget(warningBox_);
     heading("Why");
-    auto* why = label("True air over estimated air = measured lambda / asked lambda \u00d7 trims, the wideband read one delay later. Each sample informs the four cells around it, as the controller reads them.", "faint");
+    auto* why = label(
+        "True air over estimated air = measured lambda / asked lambda \u00d7 trims, the wideband read one delay later. "
+        "Each sample informs the four cells around it, as the controller reads them.",
+        "faint");
     why->setWordWrap(true);
     column->addWidget(why);
     column->addStretch();
@@ -187,7 +193,10 @@ proposals::AirCorrectionOptions CorrectStation::options() const {
 void CorrectStation::refresh() {
     correction_.reset();
     const auto* round = session_.selected();
-    subtitle()->setText(round ? QString("VE map \u00b7 from the drives on round %1, %2").arg(round->number).arg(QString::fromStdString(round->title)) : "");
+    subtitle()->setText(round ? QString("VE map \u00b7 from the drives on round %1, %2")
+                                    .arg(round->number)
+                                    .arg(QString::fromStdString(round->title))
+                              : "");
     if (round) session_.loadSamples(round->id);
     refreshSide();
     compute();
@@ -205,16 +214,19 @@ void CorrectStation::compute() {
     }
     computing_ = true;
     using Computed = Result<proposals::AirCorrection>;
-    session_.inBackground<Computed>([samples, calibration = *session_.calibration(), o = options()] { return proposals::correctAir(calibration, *samples, o); },
+    session_.inBackground<Computed>([samples, calibration = *session_.calibration(),
+                                     o = options()] { return proposals::correctAir(calibration, *samples, o); },
                                     [this, id = round->id](Computed computed) {
                                         computing_ = false;
                                         if (again_ || !session_.selected() || session_.selected()->id != id) {
                                             again_ = false;
                                             return compute();
                                         }
-                                        if (!computed) return session_.say(QString::fromStdString(computed.error().text()), true);
+                                        if (!computed)
+                                            return session_.say(QString::fromStdString(computed.error().text()), true);
                                         correction_ = std::move(*computed);
-                                        for (int i = 0; i < kLayers; ++i) small_[i]->setContents(contentsOf(static_cast<Layer>(i)));
+                                        for (int i = 0; i < kLayers; ++i)
+                                            small_[i]->setContents(contentsOf(static_cast<Layer>(i)));
                                         show(layer_);
                                         refreshSide();
                                     });
@@ -245,7 +257,8 @@ GridContents CorrectStation::contentsOf(Layer layer) const {
                 out.values[i] = c.change[i] * 100;
                 out.blank[i] = c.change[i] == 0;
                 break;
-            default: out.values[i] = c.result[i];
+            default:
+                out.values[i] = c.result[i];
         }
     }
     out.showSign = layer == kOffBy || layer == kChange;
@@ -254,20 +267,25 @@ GridContents CorrectStation::contentsOf(Layer layer) const {
         out.evidence.resize(count);
         out.doubt.resize(count);
         for (size_t i = 0; i < count; ++i) {
-            out.evidence[i] = c.fit.evidence[i] < 1 ? 0.0f : static_cast<float>(std::min(1.0, std::log10(c.fit.evidence[i]) / 3));
+            out.evidence[i] =
+                c.fit.evidence[i] < 1 ? 0.0f : static_cast<float>(std::min(1.0, std::log10(c.fit.evidence[i]) / 3));
             out.doubt[i] = static_cast<float>(std::min(1.0, c.cells[i].spread / 0.05));
         }
     }
     if (layer == kResult) {
         out.edited.resize(count);
-        for (size_t i = 0; i < count; ++i) out.edited[i] = c.change[i] != 0;
+        for (size_t i = 0; i < count; ++i)
+            out.edited[i] = c.change[i] != 0;
     }
     return out;
 }
 
 void CorrectStation::show(Layer layer) {
     layer_ = layer;
-    for (int i = 0; i < kLayers; ++i) thumbs_[i]->setStyleSheet(i == layer ? QString("QFrame#layer%1 { border: 2px solid %2; }").arg(i).arg(tokens().accent.name()) : QString());
+    for (int i = 0; i < kLayers; ++i)
+        thumbs_[i]->setStyleSheet(
+            i == layer ? QString("QFrame#layer%1 { border: 2px solid %2; }").arg(i).arg(tokens().accent.name())
+                       : QString());
     if (!correction_) return;
     grid_->setContents(contentsOf(layer));
     refreshCell();
@@ -277,7 +295,8 @@ void CorrectStation::refreshCell() {
     if (!correction_) return cell_->clear();
     const auto& c = *correction_;
     const size_t i = std::min(grid_->currentCell(), c.table.values.size() - 1);
-    static const char* const states[] = {"stays as it is", "changed from its own evidence", "follows its neighbours", "held at the largest step"};
+    static const char* const states[] = {"stays as it is", "changed from its own evidence", "follows its neighbours",
+                                         "held at the largest step"};
     cell_->setText(QString("%1 rpm, %2 kPa: %3 samples, off by %4 \u00b1 %5; %6 \u2192 %7 %, %8")
                        .arg(c.table.x.values[i % c.table.columns], 0, 'f', 0)
                        .arg(c.table.y.values[i / c.table.columns], 0, 'f', 0)
@@ -297,28 +316,39 @@ void CorrectStation::refreshSide() {
     delay_->clear();
     const auto entries = round ? session_.folder()->recordings(round->id) : std::vector<carfolder::RecordingEntry>{};
     for (const auto& entry : entries)
-        recordings_->set(QString::fromStdString(entry.title + ", " + entry.startedAt.substr(11, 5)), QString("%1 min").arg(entry.duration_s / 60, 0, 'f', 1));
+        recordings_->set(QString::fromStdString(entry.title + ", " + entry.startedAt.substr(11, 5)),
+                         QString("%1 min").arg(entry.duration_s / 60, 0, 'f', 1));
     if (samples) {
         const auto& cost = samples->cost;
         samples_->set("recorded", QString::number(cost.recorded));
         samples_->set("settled", QString::number(cost.settled));
-        const std::pair<const char*, size_t> left[] = {{"engine off", cost.notRunning}, {"engine cold", cost.cold}, {"fuel cut", cost.fuelCut}, {"moving too fast", cost.moving},
-                                                       {"target changed", cost.askedChanged}, {"wideband out of range", cost.noWideband}};
+        const std::pair<const char*, size_t> left[] = {{"engine off", cost.notRunning},
+                                                       {"engine cold", cost.cold},
+                                                       {"fuel cut", cost.fuelCut},
+                                                       {"moving too fast", cost.moving},
+                                                       {"target changed", cost.askedChanged},
+                                                       {"wideband out of range", cost.noWideband}};
         for (const auto& [name, count] : left)
             if (count) samples_->set(name, "\u2212" + QString::number(count));
         const auto& d = samples->delay;
-        delay_->set("idle / full load", QString("%1 / %2 ms").arg(d.at(10) * 1000, 0, 'f', 0).arg(d.at(250) * 1000, 0, 'f', 0));
-        delay_->set("from", d.measured ? QString("the drives, correlation %1").arg(d.correlation, 0, 'f', 2) : QString("a default; too little to measure"));
+        delay_->set("idle / full load",
+                    QString("%1 / %2 ms").arg(d.at(10) * 1000, 0, 'f', 0).arg(d.at(250) * 1000, 0, 'f', 0));
+        delay_->set("from",
+                    d.measured ? QString("the drives, correlation %1").arg(d.correlation, 0, 'f', 2)
+                               : QString("a default; too little to measure"),
+                    "");
     }
     const bool ready = correction_.has_value();
     content_->setVisible(ready);
     empty_->setVisible(!ready);
-    empty_->setText(!round               ? "Nothing was read yet."
-                    : entries.empty()    ? "No drive was recorded on this round. Flash it, then record one on the Drive station."
-                                         : "Reading the recordings ...");
+    empty_->setText(!round ? "Nothing was read yet."
+                    : entries.empty()
+                        ? "No drive was recorded on this round. Flash it, then record one on the Drive station."
+                        : "Reading the recordings ...");
     primary()->setEnabled(ready && correction_->changed > 0);
     const int next = session_.rounds().empty() ? 1 : session_.rounds().front().number + 1;
-    primary()->setText(ready ? QString("Make round %1 with %2 cells").arg(next).arg(correction_->changed) : QString("Make round %1").arg(next));
+    primary()->setText(ready ? QString("Make round %1 with %2 cells").arg(next).arg(correction_->changed)
+                             : QString("Make round %1").arg(next));
     warningBox_->setVisible(ready && (correction_->extended > 0 || correction_->clamped > 0));
     if (!ready) return;
     const auto& c = *correction_;
@@ -327,21 +357,25 @@ void CorrectStation::refreshSide() {
     distribution_->setErrors(c.errorNow, c.errorExpected);
     strengthText_->setText(QString("%1 %, largest step %2").arg(strength_->value()).arg(percent(c.largestStep)));
     QString text;
-    if (c.extended) text += QString("%1 cells have too little evidence of their own and follow their neighbours. ").arg(c.extended);
+    if (c.extended)
+        text += QString("%1 cells have too little evidence of their own and follow their neighbours. ").arg(c.extended);
     if (c.clamped) text += QString("%1 cells are held at a limit or the largest step.").arg(c.clamped);
     warning_->setText(text.trimmed());
 }
 
 void CorrectStation::keyPressEvent(QKeyEvent* event) {
-    if (event->key() >= Qt::Key_1 && event->key() <= Qt::Key_4) return show(static_cast<Layer>(event->key() - Qt::Key_1));
+    if (event->key() >= Qt::Key_1 && event->key() <= Qt::Key_4)
+        return show(static_cast<Layer>(event->key() - Qt::Key_1));
     Station::keyPressEvent(event);
 }
 
 void CorrectStation::makeRound() {
     if (!correction_) return;
     const auto& c = *correction_;
-    const std::string note = "Fuel error " + percent(c.now.rms).toStdString() + " over " + std::to_string(c.now.cells) + " cells, expected after " +
-                             percent(c.expected).toStdString() + "; strength " + std::to_string(strength_->value()) + " %, " + std::to_string(c.changed) + " cells changed.";
+    const std::string note = "Fuel error " + percent(c.now.rms).toStdString() + " over " + std::to_string(c.now.cells) +
+                             " cells, expected after " + percent(c.expected).toStdString() + "; strength " +
+                             std::to_string(strength_->value()) + " %, " + std::to_string(c.changed) +
+                             " cells changed.";
     const auto round = session_.makeRound({c.edit}, "Air model from drives", note);
     if (!round) return session_.say(QString::fromStdString(round.error().text()), true);
     session_.say(QString("Round %1 is made. Flash it next.").arg(round->number));

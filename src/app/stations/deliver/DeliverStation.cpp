@@ -17,7 +17,10 @@ DeliverStation::DeliverStation(Session& session, QWidget* parent) : Station("Del
     panel->body()->addWidget(written_);
     body()->addWidget(panel);
     auto* later = new Panel("What will come here");
-    auto* text = label("A report of what was done and why, with the evidence before and after; and a sealed calibration for a customer far away, bound to one car.", "faint");
+    auto* text = label(
+        "A report of what was done and why, with the evidence before and after; and a sealed calibration for a "
+        "customer far away, bound to one car.",
+        "faint");
     text->setWordWrap(true);
     later->body()->addWidget(text);
     body()->addWidget(later);
@@ -35,7 +38,8 @@ void DeliverStation::refresh() {
     subtitle()->setText(QString("round %1, %2").arg(round->number).arg(QString::fromStdString(round->title)));
     facts_->set("Flashed", round->flashedAt.empty() ? QString("never") : QString::fromStdString(round->flashedAt));
     facts_->set("Drives", QString::number(round->recordings));
-    facts_->set("Fuel error", round->fuelError_pct ? QString::number(*round->fuelError_pct, 'f', 1) + " %" : QString("not measured"));
+    facts_->set("Fuel error",
+                round->fuelError_pct ? QString::number(*round->fuelError_pct, 'f', 1) + " %" : QString("not measured"));
     facts_->set("Note", QString::fromStdString(round->note).trimmed(), "");
 }
 
@@ -51,8 +55,10 @@ void DeliverStation::exportHex() {
     // A name that is taken gets a number: nothing is overwritten.
     storage::Path path;
     for (int n = 1; n == 1 || files.exists(path); ++n)
-        path = session_.folder()->path() / "exports" / ("round" + std::to_string(round->number) + (n > 1 ? "-" + std::to_string(n) : "") + ".hex");
-    if (auto done = files.save(path, *bytes); !done) return session_.say(QString::fromStdString(done.error().text()), true);
+        path = session_.folder()->path() / "exports" /
+               ("round" + std::to_string(round->number) + (n > 1 ? "-" + std::to_string(n) : "") + ".hex");
+    if (auto done = files.save(path, *bytes); !done)
+        return session_.say(QString::fromStdString(done.error().text()), true);
     written_->setText("Wrote " + QString::fromStdString(path.string()));
 }
 

@@ -13,16 +13,22 @@ namespace {
 
 constexpr double kLaneSpan_s = 30;
 constexpr size_t kMostLive = 40000;
-constexpr uint32_t kEnoughRows = 30;  // live rows arrive at most 30 times a second
+constexpr double kEnough_s = 2;
 
 /// The roles shown in the lanes: lane, colour, decimals.
 struct LaneChoice {
     const char* role;
     const char* name;
+    const char* unit;
     int lane, colour, decimals;
+    double low = 0, high = 0;
 };
-const LaneChoice kLanes[] = {{"engine_speed", "speed rpm", 0, 0, 0},    {"manifold_pressure", "pressure kPa", 0, 1, 1}, {"lambda_measured", "lambda", 1, 2, 3},
-                             {"lambda_asked", "asked", 1, 4, 3},        {"short_trim", "short trim %", 2, 3, 1},        {"long_trim", "long trim %", 2, 5, 1}};
+const LaneChoice kLanes[] = {{"engine_speed", "speed rpm", "rpm", 0, 0, 0},
+                             {"manifold_pressure", "pressure kPa", "kPa", 0, 1, 1},
+                             {"lambda_measured", "lambda", "lambda", 1, 2, 3, 0.7, 1.3},
+                             {"lambda_asked", "asked", "lambda", 1, 4, 3, 0.7, 1.3},
+                             {"short_trim", "short trim %", "%", 2, 3, 1},
+                             {"long_trim", "long trim %", "%", 2, 5, 1}};
 
 }  // namespace
 
@@ -76,19 +82,24 @@ DriveStation::DriveStation(Session& session, QWidget* parent) : Station("Drive",
         if (session_.driving()) return session_.stopDrive();
         time_.clear();
         columns_.clear();
-        visits_.clear();
+        coverageSeen_.reset();
+        map_ = {};
         session_.setTimeLapse(lapse_->currentData().toDouble());
-        if (auto done = session_.startDrive(chosen(), route_->currentData().toString().toStdString()); !done) session_.say(QString::fromStdString(done.error().text()), true);
+        if (auto done = session_.startDrive(chosen(), route_->currentData().toString().toStdString()); !done)
+            session_.say(QString::fromStdString(done.error().text()), true);
     });
     connect(&session_, &Session::liveChanged, this, &DriveStation::takeLive);
     connect(&session_, &Session::driveChanged, this, [this] {
-        if (session_.driving()) paint_.start();
-        else paint_.stop();
+        if (session_.driving())
+            paint_.start();
+        else
+            paint_.stop();
         drawLanes();
         drawCoverage();
         refresh();
     });
-    for (auto signal : {&Session::linkChanged, &Session::taskChanged, &Session::roundsChanged, &Session::folderChanged}) connect(&session_, signal, this, &DriveStation::refresh);
+    for (auto signal : {&Session::linkChanged, &Session::taskChanged, &Session::roundsChanged, &Session::folderChanged})
+        connect(&session_, signal, this, &DriveStation::refresh);
     connect(&session_, &Session::linkChanged, this, &DriveStation::fillChannels);
     refresh();
 }
@@ -96,7 +107,9 @@ DriveStation::DriveStation(Session& session, QWidget* parent) : Station("Drive",
 void DriveStation::makeReadouts() {
     auto* row = new QHBoxLayout;
     row->setSpacing(10);
-    const std::tuple<const char*, const char*, int> shown[] = {{"engine speed rpm", "engine_speed", 0}, {"pressure kPa", "manifold_pressure", 1}, {"lambda", "lambda_measured", 2}};
+    const std::tuple<const char*, const char*, int> shown[] = {{"engine speed rpm", "engine_speed", 0},
+                                                               {"pressure kPa", "manifold_pressure", 1},
+                                                               {"lambda", "lambda_measured", 2}};
     for (const auto& [name, role, decimals] : shown) {
         auto* readout = new Readout(name, decimals);
         readouts_.append({readout, role, 1.0});
@@ -104,7 +117,8 @@ void DriveStation::makeReadouts() {
     }
     fuelOff_ = new Readout("fuel off, lean + %", 1);
     row->addWidget(fuelOff_);
-    const std::tuple<const char*, const char*, int> more[] = {{"vehicle km/h", "vehicle_speed", 0}, {"coolant \u00b0C", "coolant", 0}};
+    const std::tuple<const char*, const char*, int> more[] = {{"vehicle km/h", "vehicle_speed", 0},
+                                                              {"coolant \u00b0C", "coolant", 0}};
     for (const auto& [name, role, decimals] : more) {
         auto* readout = new Readout(name, decimals);
         readouts_.append({readout, role, 1.0});
@@ -119,18 +133,26 @@ QWidget* DriveStation::makeOperatorPanel() {
     route_ = new QComboBox;
     route_->setObjectName("route");
     for (const auto& choice : routeChoices())
-        route_->addItem(QString("%1, %2:%3").arg(QString::fromStdString(choice.title)).arg(static_cast<int>(choice.seconds) / 60).arg(static_cast<int>(choice.seconds) % 60, 2, 10, QChar('0')),
+        route_->addItem(QString("%1, %2:%3")
+                            .arg(QString::fromStdString(choice.title))
+                            .arg(static_cast<int>(choice.seconds) / 60)
+                            .arg(static_cast<int>(choice.seconds) % 60, 2, 10, QChar('0')),
                         QString::fromStdString(choice.name));
     lapse_ = new QComboBox;
     lapse_->setObjectName("timeLapse");
-    for (const auto& [text, value] : {std::pair{"as it happens", 1.0}, {"5 times as fast", 5.0}, {"20 times as fast", 20.0}, {"as fast as it can", 0.0}}) lapse_->addItem(text, value);
+    for (const auto& [text, value] : {std::pair{"as it happens", 1.0},
+                                      {"5 times as fast", 5.0},
+                                      {"20 times as fast", 20.0},
+                                      {"as fast as it can", 0.0}})
+        lapse_->addItem(text, value);
     lapse_->setCurrentIndex(2);
     panel->body()->addWidget(label("Route", "faint"));
     panel->body()->addWidget(route_);
     panel->body()->addWidget(label("Time", "faint"));
     panel->body()->addWidget(lapse_);
     panel->body()->addStretch();
-    connect(lapse_, &QComboBox::currentIndexChanged, this, [this] { session_.setTimeLapse(lapse_->currentData().toDouble()); });
+    connect(lapse_, &QComboBox::currentIndexChanged, this,
+            [this] { session_.setTimeLapse(lapse_->currentData().toDouble()); });
     return panel;
 }
 
@@ -151,7 +173,9 @@ void DriveStation::fillChannels() {
     const QSignalBlocker quiet(channels_);
     const auto& d = *session_.kit()->definition;
     for (const auto& m : d.measurements) {
-        auto* item = new QListWidgetItem(QString::fromStdString(m.label + (d.conversionOf(m).unit.empty() ? "" : ", " + d.conversionOf(m).unit)), channels_);
+        auto* item = new QListWidgetItem(
+            QString::fromStdString(m.label + (d.conversionOf(m).unit.empty() ? "" : ", " + d.conversionOf(m).unit)),
+            channels_);
         item->setData(Qt::UserRole, QString::fromStdString(m.name));
         item->setToolTip(QString::fromStdString(m.description));
         item->setFlags(Qt::ItemIsEnabled | Qt::ItemIsUserCheckable | Qt::ItemIsSelectable);
@@ -163,14 +187,18 @@ void DriveStation::fillChannels() {
 std::vector<std::string> DriveStation::chosen() const {
     std::vector<std::string> names;
     for (int i = 0; i < channels_->count(); ++i)
-        if (channels_->item(i)->checkState() == Qt::Checked) names.push_back(channels_->item(i)->data(Qt::UserRole).toString().toStdString());
+        if (channels_->item(i)->checkState() == Qt::Checked)
+            names.push_back(channels_->item(i)->data(Qt::UserRole).toString().toStdString());
     return names;
 }
 
 void DriveStation::refreshCost() {
     if (!session_.kit()) return;
     const auto set = job::channelSet(*session_.kit(), chosen());
-    cost_->setText(set ? QString("%1 at %2 Hz \u00b7 link %3 %").arg(set->measurements.size()).arg(set->rate_hz, 0, 'f', 0).arg(set->plan.busLoad * 100, 0, 'f', 0)
+    cost_->setText(set ? QString("%1 at %2 Hz \u00b7 link %3 %")
+                             .arg(set->measurements.size())
+                             .arg(set->rate_hz, 0, 'f', 0)
+                             .arg(set->plan.busLoad * 100, 0, 'f', 0)
                        : QString::fromStdString(set.error().message));
     setRole(cost_, set ? "faint" : "alarm");
 }
@@ -182,32 +210,38 @@ void DriveStation::takeLive() {
     if (time_.size() >= kMostLive) {
         const long half = static_cast<long>(kMostLive / 2);
         time_.erase(time_.begin(), time_.begin() + half);
-        for (auto& column : columns_) column.erase(column.begin(), column.begin() + half);
+        for (auto& column : columns_)
+            column.erase(column.begin(), column.begin() + half);
     }
     time_.push_back(live.time_s);
-    for (size_t i = 0; i < std::size(kLanes); ++i) columns_[i].push_back(static_cast<float>(session_.liveRole(kLanes[i].role)));
+    for (size_t i = 0; i < std::size(kLanes); ++i)
+        columns_[i].push_back(static_cast<float>(session_.liveRole(kLanes[i].role)));
     if (session_.calibration() && map_.values.empty())
         if (const auto* ve = session_.kit()->definition->parameterWithRole("ve_map"))
             if (auto table = session_.calibration()->read(*ve)) map_ = std::move(*table);
     const double x = session_.liveRole("engine_speed"), y = session_.liveRole("manifold_pressure");
     if (!map_.values.empty() && !std::isnan(x) && !std::isnan(y)) {
-        if (visits_.empty()) visits_.assign(map_.values.size(), 0);
-        const evidence::AxisLookup across(map_.x.values), down(map_.y.values);
-        ++visits_[down.nearest(y) * map_.columns + across.nearest(x)];
+        if (!coverageSeen_) coverageSeen_.emplace(map_.x.values, map_.y.values);
+        coverageSeen_->add(live.time_s, x, y);
         coverage_->setRing(QPointF(x, y));
     }
 }
 
 void DriveStation::drawLanes() {
-    for (const auto& [readout, role, scale] : readouts_) readout->show(session_.liveRole(role) * scale);
+    for (const auto& [readout, role, scale] : readouts_)
+        readout->show(session_.liveRole(role) * scale);
     // What the lambda says against what was asked, trims counted; the settled answer is Correct's.
     const double asked = session_.liveRole("lambda_asked"), measured = session_.liveRole("lambda_measured");
-    const double off = evidence::airRatioOf(measured, asked, session_.liveRole("short_trim") / 100, session_.liveRole("long_trim") / 100) * 100 - 100;
+    const double off = evidence::airRatioOf(measured, asked, session_.liveRole("short_trim") / 100,
+                                            session_.liveRole("long_trim") / 100) *
+                           100 -
+                       100;
     const bool burning = session_.liveRole("fuel_cut") == 0;
     fuelOff_->show(burning ? off : std::nan(""), std::abs(off) > 5 && burning ? "warm" : "numbers");
     std::vector<Trace> traces;
     for (size_t i = 0; i < std::size(kLanes) && i < columns_.size(); ++i)
-        traces.push_back({kLanes[i].name, {}, kLanes[i].lane, kLanes[i].colour, kLanes[i].decimals, std::make_shared<const TraceData>(time_, columns_[i])});
+        traces.push_back({kLanes[i].name, kLanes[i].unit, kLanes[i].lane, kLanes[i].colour, kLanes[i].decimals,
+                          std::make_shared<const TraceData>(time_, columns_[i]), kLanes[i].low, kLanes[i].high});
     lanes_->setTraces(std::move(traces), 3);
     const double now = time_.empty() ? kLaneSpan_s : std::max(time_.back(), kLaneSpan_s);
     lanes_->setSpan(now - kLaneSpan_s, now);
@@ -228,15 +262,16 @@ void DriveStation::drawCoverage() {
     size_t enough = 0, seen = 0;
     c.blank.assign(map_.values.size(), 1);
     c.values.assign(map_.values.size(), 0);
-    for (size_t i = 0; i < visits_.size(); ++i) {
-        if (!visits_[i]) continue;
+    for (size_t i = 0; coverageSeen_ && i < c.values.size(); ++i) {
+        const double spent = coverageSeen_->seconds()[i];
+        if (spent <= 0) continue;
         ++seen;
-        enough += visits_[i] >= kEnoughRows;
+        enough += spent >= kEnough_s;
         c.blank[i] = 0;
-        c.values[i] = std::min(visits_[i], kEnoughRows);
+        c.values[i] = std::min(spent, kEnough_s);
     }
     coverage_->setContents(std::move(c));
-    coverageText_->setText(QString("%1 cells seen, %2 of them for a while").arg(seen).arg(enough));
+    coverageText_->setText(QString("%1 cells seen, %2 of them for 2 s and more").arg(seen).arg(enough));
 }
 
 void DriveStation::refresh() {
@@ -249,10 +284,16 @@ void DriveStation::refresh() {
     route_->setEnabled(!driving);
     lapse_->setEnabled(!driving);
     const auto* round = session_.carContents().round ? session_.roundById(*session_.carContents().round) : nullptr;
-    if (driving) subtitle()->setText(round ? QString("recording on round %1").arg(round->number) : "recording");
-    else if (!open) subtitle()->setText("Connect on the Car station, then record.");
-    else if (!round) subtitle()->setText(session_.carSentence());
-    else subtitle()->setText(QString("the car runs round %1, %2; the recording will belong to it").arg(round->number).arg(QString::fromStdString(round->title)));
+    if (driving)
+        subtitle()->setText(round ? QString("recording on round %1").arg(round->number) : "recording");
+    else if (!open)
+        subtitle()->setText("Connect on the Car station, then record.");
+    else if (!round)
+        subtitle()->setText(session_.carSentence());
+    else
+        subtitle()->setText(QString("the car runs round %1, %2; the recording will belong to it")
+                                .arg(round->number)
+                                .arg(QString::fromStdString(round->title)));
 }
 
 }  // namespace brusk::app

@@ -10,6 +10,7 @@
 #include "app/widgets/LaneView.h"
 #include "app/widgets/MapGrid.h"
 #include "app/widgets/Panels.h"
+#include "core/evidence/Coverage.h"
 
 namespace brusk::app {
 
@@ -60,7 +61,7 @@ class DriveStation : public Station {
     // The last stretch of the live channels, for the lanes.
     std::vector<double> time_;
     std::vector<std::vector<float>> columns_;
-    std::vector<uint32_t> visits_;
+    std::optional<evidence::Coverage> coverageSeen_;
     calibration::Table map_;
 };
 

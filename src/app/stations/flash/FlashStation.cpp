@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/stations/flash/FlashStation.h"
 
+#include <QDateTime>
 #include <QPainter>
 #include <algorithm>
 
@@ -32,11 +33,24 @@ void MemoryRibbon::paintEvent(QPaintEvent*) {
         QColor fill = t.line;
         QString mark;
         switch (cells_[i].state) {
-            case State::Same: break;
-            case State::Change: fill = Tokens::mix(t.sheet, t.accent, 0.75); mark = "\u2260"; break;
-            case State::Unknown: fill = t.warm; mark = "?"; break;
-            case State::Writing: fill = t.alarm; mark = "\u2026"; break;
-            case State::Verified: fill = t.accent; mark = "\u2713"; break;
+            case State::Same:
+                break;
+            case State::Change:
+                fill = Tokens::mix(t.sheet, t.accent, 0.75);
+                mark = "\u2260";
+                break;
+            case State::Unknown:
+                fill = t.warm;
+                mark = "?";
+                break;
+            case State::Writing:
+                fill = t.alarm;
+                mark = "\u2026";
+                break;
+            case State::Verified:
+                fill = t.accent;
+                mark = "\u2713";
+                break;
         }
         painter.fillRect(r, fill);
         painter.setPen(t.dark ? QColor("#0B1413") : QColor("#FFFFFF"));
@@ -44,7 +58,8 @@ void MemoryRibbon::paintEvent(QPaintEvent*) {
         painter.setPen(t.faint);
         const bool label = i == 0 || cells_[i].length != cells_[i - 1].length || (i + 1 == cells_.size());
         if (label)
-            painter.drawText(QRectF(std::min(r.left(), width() - 76.0), 42, 76, 16), (i + 1 == cells_.size() ? Qt::AlignRight : Qt::AlignLeft) | Qt::AlignVCenter,
+            painter.drawText(QRectF(std::min(r.left(), width() - 76.0), 42, 76, 16),
+                             (i + 1 == cells_.size() ? Qt::AlignRight : Qt::AlignLeft) | Qt::AlignVCenter,
                              QString::fromStdString(hexAddress(cells_[i].start)));
     }
 }
@@ -81,7 +96,8 @@ FlashStation::FlashStation(Session& session, QWidget* parent) : Station("Flash",
     progressText_->setObjectName("flashProgress");
     cancel_ = new QPushButton("Stop");
     cancel_->setObjectName("stopFlash");
-    cancel_->setToolTip("Stops after the block under way. The controller then waits in boot mode until it is flashed again.");
+    cancel_->setToolTip(
+        "Stops after the block under way. The controller then waits in boot mode until it is flashed again.");
     progressRow->addWidget(progressText_, 1);
     progressRow->addWidget(cancel_);
     running->body()->addLayout(progressRow);
@@ -135,12 +151,13 @@ void FlashStation::shown() {
 
 void FlashStation::act() {
     if (!plan_ || plan_->blocked()) return;
-    confirmText_->setText(QString("Round %1 goes into %2: %3 %4, %5 KiB. Keep the ignition on and a charger connected until it is done.")
-                              .arg(plan_->round.number)
-                              .arg(QString::fromStdString(session_.identity() ? session_.identity()->at("vin") : ""))
-                              .arg(plan_->sectors.size())
-                              .arg(plan_->sectors.size() == 1 ? "sector" : "sectors")
-                              .arg(plan_->bytes() / 1024));
+    confirmText_->setText(
+        QString("Round %1 goes into %2: %3 %4, %5 KiB. Keep the ignition on and a charger connected until it is done.")
+            .arg(plan_->round.number)
+            .arg(QString::fromStdString(session_.identity() ? session_.identity()->at("vin") : ""))
+            .arg(plan_->sectors.size())
+            .arg(plan_->sectors.size() == 1 ? "sector" : "sectors")
+            .arg(plan_->bytes() / 1024));
     confirm_->show();
     yes_->setFocus();
 }
@@ -168,12 +185,15 @@ void FlashStation::refresh() {
         subtitle()->setText("Read the controller first.");
         return;
     }
-    auto plan = job::planFlash(*session_.kit(), *session_.folder(), round->id, session_.linkState() == LinkState::Open ? session_.identity() : nullptr);
+    auto plan = job::planFlash(*session_.kit(), *session_.folder(), round->id,
+                               session_.linkState() == LinkState::Open ? session_.identity() : nullptr);
     if (!plan) return session_.say(QString::fromStdString(plan.error().text()), true);
     plan_ = std::move(*plan);
     subtitle()->setText(QString("round %1, %2").arg(round->number).arg(QString::fromStdString(round->title)));
     const size_t n = plan_->sectors.size();
-    primary()->setText(n == 0 ? QString("In the car already") : n == 1 ? QString("Flash 1 sector") : QString("Flash %1 sectors").arg(n));
+    primary()->setText(n == 0   ? QString("In the car already")
+                       : n == 1 ? QString("Flash 1 sector")
+                                : QString("Flash %1 sectors").arg(n));
     primary()->setEnabled(n > 0 && !plan_->blocked() && !session_.busy());
     refreshRibbon();
     if (!flashing) {
@@ -190,13 +210,18 @@ void FlashStation::refreshRibbon() {
     const std::string step = session_.progress().step;
     for (const auto& sector : session_.kit()->profile.sectors()) {
         const bool toWrite = std::find(plan_->sectors.begin(), plan_->sectors.end(), sector) != plan_->sectors.end();
-        auto state = !toWrite ? MemoryRibbon::State::Same : unknown ? MemoryRibbon::State::Unknown : MemoryRibbon::State::Change;
+        auto state = !toWrite  ? MemoryRibbon::State::Same
+                     : unknown ? MemoryRibbon::State::Unknown
+                               : MemoryRibbon::State::Change;
         if (flashing && step.find(hexAddress(sector.start)) != std::string::npos) state = MemoryRibbon::State::Writing;
         cells.push_back({sector.start, sector.length, state});
     }
     ribbon_->setCells(std::move(cells));
     ribbonText_->setText(plan_->sectors.empty() ? QString("every sector holds this round's bytes")
-                                                : QString("%1 of %2 sectors differ from the car, %3 KiB").arg(plan_->sectors.size()).arg(session_.kit()->profile.sectors().size()).arg(plan_->bytes() / 1024));
+                                                : QString("%1 of %2 sectors differ from the car, %3 KiB")
+                                                      .arg(plan_->sectors.size())
+                                                      .arg(session_.kit()->profile.sectors().size())
+                                                      .arg(plan_->bytes() / 1024));
 }
 
 void FlashStation::refreshGates() {
@@ -234,7 +259,10 @@ void FlashStation::refreshChanges() {
         row->addWidget(label(QString::fromStdString(d.parameter->label)));
         row->addStretch();
         const auto& conversion = now->definition().conversionOf(*d.parameter);
-        QString text = QString("%1%2 %3").arg(d.largest > 0 ? "+" : "").arg(d.largest, 0, 'f', conversion.decimals).arg(QString::fromStdString(conversion.unit));
+        QString text = QString("%1%2 %3")
+                           .arg(d.largest > 0 ? "+" : "")
+                           .arg(d.largest, 0, 'f', conversion.decimals)
+                           .arg(QString::fromStdString(conversion.unit));
         if (d.cells > 1) text = QString("%1 cells, up to %2").arg(d.cells).arg(text);
         row->addWidget(label(text, "numbers"));
         changes_->addLayout(row);
@@ -245,7 +273,11 @@ void FlashStation::refreshJournal() {
     emptyLayout(journal_);
     for (const auto& entry : session_.folder()->journal(12)) {
         auto* row = new QHBoxLayout;
-        row->addWidget(label(QString::fromStdString(entry.at.substr(11, 8)), "faint"), 0, Qt::AlignTop);
+        row->addWidget(
+            label(
+                QDateTime::fromString(QString::fromStdString(entry.at), Qt::ISODate).toLocalTime().toString("HH:mm:ss"),
+                "faint"),
+            0, Qt::AlignTop);
         auto* what = label(QString::fromStdString(entry.what));
         what->setWordWrap(true);
         row->addWidget(what, 1);

@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/stations/maps/MapsStation.h"
 
-#include <QScrollArea>
+#include <QHeaderView>
 #include <QShortcut>
 #include <algorithm>
 #include <cmath>
@@ -39,10 +39,12 @@ MapsStation::MapsStation(Session& session, QWidget* parent) : Station("Maps", pa
     });
     connect(&session_, &Session::roundSelected, this, [this] {
         if (tree_->topLevelItemCount() == 0) find();
+        reload();
     });
     connect(&session_, &Session::liveChanged, this, &MapsStation::refreshRing);
     connect(&session_, &Session::driveChanged, this, &MapsStation::refreshRing);
-    for (const auto& [keys, call] : {std::pair{QKeySequence(QKeySequence::Undo), &Session::undo}, {QKeySequence(QKeySequence::Redo), &Session::redo}}) {
+    for (const auto& [keys, call] : {std::pair{QKeySequence(QKeySequence::Undo), &Session::undo},
+                                     {QKeySequence(QKeySequence::Redo), &Session::redo}}) {
         auto* shortcut = new QShortcut(keys, this);
         shortcut->setContext(Qt::WidgetWithChildrenShortcut);
         connect(shortcut, &QShortcut::activated, this, [this, call = call] { (session_.*call)(); });
@@ -53,7 +55,7 @@ MapsStation::MapsStation(Session& session, QWidget* parent) : Station("Maps", pa
 
 void MapsStation::makeFinder(QHBoxLayout* row) {
     auto* side = new QFrame;
-    side->setFixedWidth(214);
+    side->setFixedWidth(222);
     auto* column = new QVBoxLayout(side);
     column->setContentsMargins(10, 10, 8, 6);
     column->setSpacing(8);
@@ -70,6 +72,9 @@ void MapsStation::makeFinder(QHBoxLayout* row) {
     tree_->setRootIsDecorated(false);
     tree_->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
     tree_->setTextElideMode(Qt::ElideRight);
+    tree_->header()->setStretchLastSection(false);
+    tree_->header()->setSectionResizeMode(0, QHeaderView::Stretch);
+    tree_->header()->setSectionResizeMode(1, QHeaderView::ResizeToContents);
     column->addWidget(tree_, 1);
     row->addWidget(side);
     connect(finder_, &QLineEdit::textChanged, this, &MapsStation::find);
@@ -111,8 +116,11 @@ void MapsStation::makeBench(QHBoxLayout* row) {
     undo_ = new QPushButton("Undo");
     redo_ = new QPushButton("Redo");
     bar->addWidget(amount_);
-    for (auto [button, name, tip] : {std::tuple{set_, "set", "Set the selected cells to the amount"}, {add_, "add", "Add the amount to the selected cells"},
-                                     {scale_, "scale", "Multiply the selected cells by the amount"}, {undo_, "undo", "Ctrl+Z"}, {redo_, "redo", "Ctrl+Shift+Z"}}) {
+    for (auto [button, name, tip] : {std::tuple{set_, "set", "Set the selected cells to the amount"},
+                                     {add_, "add", "Add the amount to the selected cells"},
+                                     {scale_, "scale", "Multiply the selected cells by the amount"},
+                                     {undo_, "undo", "Ctrl+Z"},
+                                     {redo_, "redo", "Ctrl+Shift+Z"}}) {
         button->setObjectName(name);
         button->setToolTip(tip);
         bar->addWidget(button);
@@ -154,7 +162,7 @@ void MapsStation::makeBench(QHBoxLayout* row) {
 
 void MapsStation::makeCard(QHBoxLayout* row) {
     auto* side = new QFrame;
-    side->setFixedWidth(226);
+    side->setFixedWidth(246);
     auto* column = new QVBoxLayout(side);
     column->setContentsMargins(12, 12, 14, 10);
     column->setSpacing(9);
@@ -181,8 +189,12 @@ void MapsStation::find() {
         for (const auto& name : group.parameters) {
             const auto* p = d.parameter(name);
             if (!p || p->kind == Parameter::Kind::AxisPoints) continue;
-            const QString everything = QString::fromStdString(toLower(p->name + " " + p->label + " " + p->description + " " + d.conversionOf(*p).unit + " " + group.description + " " + hexAddress(p->address)));
-            if (!std::all_of(words.begin(), words.end(), [&](const QString& word) { return everything.contains(word); })) continue;
+            const QString everything = QString::fromStdString(
+                toLower(p->name + " " + p->label + " " + p->description + " " + d.conversionOf(*p).unit + " " +
+                        group.description + " " + hexAddress(p->address)));
+            if (!std::all_of(words.begin(), words.end(),
+                             [&](const QString& word) { return everything.contains(word); }))
+                continue;
             auto* item = new QTreeWidgetItem({QString::fromStdString(p->label), shapeOf(*p)});
             item->setData(0, Qt::UserRole, QString::fromStdString(p->name));
             item->setTextAlignment(1, Qt::AlignRight | Qt::AlignVCenter);
@@ -203,7 +215,6 @@ void MapsStation::find() {
         tree_->addTopLevelItem(top);
         top->setExpanded(true);
     }
-    tree_->setColumnWidth(0, 132);
     if (current) tree_->setCurrentItem(current);
     if (parameter_.isEmpty()) {
         if (const auto* ve = d.parameterWithRole("ve_map")) open(QString::fromStdString(ve->name));
@@ -229,8 +240,10 @@ GridContents MapsStation::contentsOf(const calibration::Table& t) const {
     c.shade = t.values.size() > 1 ? GridContents::Shade::Value : GridContents::Shade::None;
     if (reference_ && reference_->raw.size() == t.raw.size()) {
         c.differs.resize(t.raw.size());
-        for (size_t i = 0; i < t.raw.size(); ++i) c.differs[i] = t.raw[i] != reference_->raw[i];
-        if (session_.selected() && session_.selected()->state == carfolder::RoundState::Draft) c.edited = c.differs;
+        for (size_t i = 0; i < t.raw.size(); ++i)
+            c.differs[i] = t.raw[i] != reference_->raw[i];
+        if (session_.selected() && session_.selected()->state == carfolder::RoundState::Draft)
+            std::swap(c.edited, c.differs);
     }
     return c;
 }
@@ -239,7 +252,8 @@ void MapsStation::reload() {
     const auto* calibration = session_.calibration();
     const bool any = calibration && !parameter_.isEmpty();
     empty_->setVisible(!any);
-    for (QWidget* w : std::initializer_list<QWidget*>{grid_, across_, down_, set_, add_, scale_, undo_, redo_, amount_}) w->setVisible(any);
+    for (QWidget* w : std::initializer_list<QWidget*>{grid_, across_, down_, set_, add_, scale_, undo_, redo_, amount_})
+        w->setVisible(any);
     text_->hide();
     if (!any) return;
     auto table = calibration->read(parameter_.toStdString());
@@ -251,13 +265,18 @@ void MapsStation::reload() {
     const Parameter& p = *table_.parameter;
     name_->setText(QString::fromStdString(p.label));
     QString axes = QString::fromStdString(table_.unit);
-    if (!table_.x.values.empty()) axes += QString(" \u00b7 %1 %2 across").arg(QString::fromStdString(table_.x.label).toLower(), QString::fromStdString(table_.x.unit));
-    if (!table_.y.values.empty()) axes += QString(", %1 %2 down").arg(QString::fromStdString(table_.y.label).toLower(), QString::fromStdString(table_.y.unit));
+    if (!table_.x.values.empty())
+        axes += QString(" \u00b7 %1 %2 across")
+                    .arg(QString::fromStdString(table_.x.label).toLower(), QString::fromStdString(table_.x.unit));
+    if (!table_.y.values.empty())
+        axes += QString(", %1 %2 down")
+                    .arg(QString::fromStdString(table_.y.label).toLower(), QString::fromStdString(table_.y.unit));
     axes_->setText(axes);
     const bool isText = p.kind == Parameter::Kind::Text;
     text_->setVisible(isText);
     if (isText) text_->setText(QString::fromStdString(table_.text));
-    for (QWidget* w : std::initializer_list<QWidget*>{grid_, set_, add_, scale_, amount_}) w->setVisible(!isText);
+    for (QWidget* w : std::initializer_list<QWidget*>{grid_, set_, add_, scale_, amount_})
+        w->setVisible(!isText);
     across_->setVisible(table_.columns > 1);
     down_->setVisible(table_.rows > 1);
     undo_->setEnabled(session_.history().canUndo());
@@ -272,26 +291,33 @@ void MapsStation::refreshProfiles() {
     if (table_.columns > 1) {
         const auto row = static_cast<size_t>(grid_->currentRow());
         ProfileView::Line line;
-        line.title = table_.y.values.empty() ? QString("across") : QString("across, at %1 %2").arg(table_.y.values[row], 0, 'f', 0).arg(QString::fromStdString(table_.y.unit));
+        line.title = table_.y.values.empty() ? QString("across")
+                                             : QString("across, at %1 %2")
+                                                   .arg(table_.y.values[row], 0, 'f', 0)
+                                                   .arg(QString::fromStdString(table_.y.unit));
         line.x = table_.x.values;
         line.decimals = table_.decimals;
         line.current = static_cast<size_t>(grid_->currentColumn());
         for (size_t c = 0; c < table_.columns; ++c) {
             line.values.push_back(table_.at(row, c));
-            if (reference_ && reference_->values.size() == table_.values.size()) line.reference.push_back(reference_->at(row, c));
+            if (reference_ && reference_->values.size() == table_.values.size())
+                line.reference.push_back(reference_->at(row, c));
         }
         across_->setLine(std::move(line));
     }
     if (table_.rows > 1) {
         const auto column = static_cast<size_t>(grid_->currentColumn());
         ProfileView::Line line;
-        line.title = QString("down, at %1 %2").arg(table_.x.values[column], 0, 'f', 0).arg(QString::fromStdString(table_.x.unit));
+        line.title = QString("down, at %1 %2")
+                         .arg(table_.x.values[column], 0, 'f', 0)
+                         .arg(QString::fromStdString(table_.x.unit));
         line.x = table_.y.values;
         line.decimals = table_.decimals;
         line.current = static_cast<size_t>(grid_->currentRow());
         for (size_t r = 0; r < table_.rows; ++r) {
             line.values.push_back(table_.at(r, column));
-            if (reference_ && reference_->values.size() == table_.values.size()) line.reference.push_back(reference_->at(r, column));
+            if (reference_ && reference_->values.size() == table_.values.size())
+                line.reference.push_back(reference_->at(r, column));
         }
         down_->setLine(std::move(line));
     }
@@ -306,13 +332,24 @@ void MapsStation::refreshCard() {
         const QString unit = " " + QString::fromStdString(table_.unit);
         const auto shown = [&](double v) { return QString::number(v, 'f', table_.decimals); };
         if (!table_.x.values.empty()) {
-            QString place = QString("%1 %2").arg(table_.x.values[cell % table_.columns], 0, 'f', grid_->contents().xDecimals).arg(QString::fromStdString(table_.x.unit));
-            if (!table_.y.values.empty()) place += QString(", %1 %2").arg(table_.y.values[cell / table_.columns], 0, 'f', 0).arg(QString::fromStdString(table_.y.unit));
+            QString place = QString("%1 %2")
+                                .arg(table_.x.values[cell % table_.columns], 0, 'f', grid_->contents().xDecimals)
+                                .arg(QString::fromStdString(table_.x.unit));
+            if (!table_.y.values.empty())
+                place += QString(", %1 %2")
+                             .arg(table_.y.values[cell / table_.columns], 0, 'f', 0)
+                             .arg(QString::fromStdString(table_.y.unit));
             facts_->set("Cell", place);
         }
-        facts_->set("Value", shown(table_.values[cell]) + unit + (table_.text.empty() ? "" : " = " + QString::fromStdString(table_.text)));
-        if (reference_ && reference_->values.size() == table_.values.size() && reference_->raw[cell] != table_.raw[cell]) facts_->set("In " + session_.referenceName(), shown(reference_->values[cell]) + unit);
-        facts_->set("Stored", QString("%1 = 0x%2").arg(table_.raw[cell], 0, 'f', 0).arg(static_cast<qulonglong>(static_cast<int64_t>(table_.raw[cell])) & 0xFFFFFFFF, 0, 16));
+        facts_->set("Value", shown(table_.values[cell]) + unit +
+                                 (table_.text.empty() ? "" : " = " + QString::fromStdString(table_.text)));
+        if (reference_ && reference_->values.size() == table_.values.size() &&
+            reference_->raw[cell] != table_.raw[cell])
+            facts_->set("In " + session_.referenceName(), shown(reference_->values[cell]) + unit);
+        facts_->set("Stored",
+                    QString("%1 = 0x%2")
+                        .arg(table_.raw[cell], 0, 'f', 0)
+                        .arg(static_cast<qulonglong>(static_cast<int64_t>(table_.raw[cell])) & 0xFFFFFFFF, 0, 16));
         facts_->set("One count", QString::number(table_.step, 'g', 3) + unit);
         facts_->set("Limits", shown(table_.lower) + " to " + shown(table_.upper));
     }
@@ -320,8 +357,13 @@ void MapsStation::refreshCard() {
     const auto cells = grid_->selectedCells();
     double least = INFINITY, most = -INFINITY;
     for (const size_t i : cells)
-        if (i < table_.values.size()) least = std::min(least, table_.values[i]), most = std::max(most, table_.values[i]);
-    selection_->setText(cells.size() > 1 ? QString("%1 cells \u00b7 %2 to %3").arg(cells.size()).arg(least, 0, 'f', table_.decimals).arg(most, 0, 'f', table_.decimals) : QString());
+        if (i < table_.values.size())
+            least = std::min(least, table_.values[i]), most = std::max(most, table_.values[i]);
+    selection_->setText(cells.size() > 1 ? QString("%1 cells \u00b7 %2 to %3")
+                                               .arg(cells.size())
+                                               .arg(least, 0, 'f', table_.decimals)
+                                               .arg(most, 0, 'f', table_.decimals)
+                                         : QString());
 }
 
 void MapsStation::refreshRing() {
@@ -354,10 +396,12 @@ void MapsStation::operate(const QString& text) {
     if (!operation) return session_.say("\"" + text + "\" is not a number, +2, x1.05 or -3%.", true);
     const auto selected = grid_->selectedCells();
     std::vector<calibration::CellValue> cells;
-    for (const size_t i : selected) cells.push_back({i, operation->apply(table_.values[i])});
+    for (const size_t i : selected)
+        cells.push_back({i, operation->apply(table_.values[i])});
     // One cell must say no at a limit; of many, those beyond it are held there and counted.
     const auto atLimit = cells.size() > 1 ? calibration::AtLimit::Clamp : calibration::AtLimit::Refuse;
-    const std::string name = operation->describe() + ", " + std::to_string(cells.size()) + (cells.size() == 1 ? " cell of " : " cells of ") + table_.parameter->label;
+    const std::string name = operation->describe() + ", " + std::to_string(cells.size()) +
+                             (cells.size() == 1 ? " cell of " : " cells of ") + table_.parameter->label;
     const auto edit = calibration->prepare(*table_.parameter, cells, atLimit, name);
     if (!edit) return session_.say(QString::fromStdString(edit.error().text()), true);
     if (edit->empty()) return session_.say("The stored bytes stay as they are: the change is smaller than one count.");

@@ -16,7 +16,9 @@ class MapsStation : public Station {
     Q_OBJECT
   public:
     MapsStation(Session& session, QWidget* parent = nullptr);
-    QString hint() const override { return "type a number, +2, x1.05 or -3% \u00b7 arrows move \u00b7 Shift extends \u00b7 Ctrl+Z undoes"; }
+    QString hint() const override {
+        return "type a number, +2, x1.05 or -3% \u00b7 arrows move \u00b7 Shift extends \u00b7 Ctrl+Z undoes";
+    }
     void shown() override { finder_->setFocus(); }
     void open(const QString& parameter);
 

@@ -13,19 +13,31 @@ namespace {
 struct LaneChoice {
     const char* role;
     int lane, colour, decimals;
+    double low = 0, high = 0;
 };
-const LaneChoice kLanes[] = {{"engine_speed", 0, 0, 0},  {"vehicle_speed", 0, 4, 0},  {"manifold_pressure", 1, 1, 1}, {"throttle", 1, 3, 1},
-                             {"lambda_measured", 2, 2, 3}, {"lambda_asked", 2, 4, 3}, {"short_trim", 3, 3, 1},        {"long_trim", 3, 5, 1}};
+const LaneChoice kLanes[] = {{"engine_speed", 0, 0, 0},
+                             {"vehicle_speed", 0, 4, 0},
+                             {"manifold_pressure", 1, 1, 1},
+                             {"throttle", 1, 3, 1},
+                             {"lambda_measured", 2, 2, 3, 0.7, 1.3},
+                             {"lambda_asked", 2, 4, 3, 0.7, 1.3},
+                             {"short_trim", 3, 3, 1},
+                             {"long_trim", 3, 5, 1}};
 
 enum Shown { kMean, kCount, kSpread, kLeast, kMost };
 
 double shownOf(const evidence::CellStat& cell, int what) {
     switch (what) {
-        case kMean: return (cell.mean - 1) * 100;
-        case kCount: return cell.count;
-        case kSpread: return cell.spread * 100;
-        case kLeast: return (cell.least - 1) * 100;
-        default: return (cell.most - 1) * 100;
+        case kMean:
+            return (cell.mean - 1) * 100;
+        case kCount:
+            return cell.count;
+        case kSpread:
+            return cell.spread * 100;
+        case kLeast:
+            return (cell.least - 1) * 100;
+        default:
+            return (cell.most - 1) * 100;
     }
 }
 
@@ -39,10 +51,11 @@ ReviewStation::ReviewStation(Session& session, QWidget* parent) : Station("Revie
     listPanel->setFixedWidth(250);
     list_ = new QListWidget;
     list_->setObjectName("recordings");
-    listPanel->body()->addWidget(list_);
     found_ = label({});
+    found_->setObjectName("found");
     found_->setWordWrap(true);
     listPanel->body()->addWidget(found_);
+    listPanel->body()->addWidget(list_, 1);
     top->addWidget(listPanel);
     lanes_ = new LaneView;
     lanes_->setObjectName("reviewLanes");
@@ -86,9 +99,13 @@ void ReviewStation::refresh() {
     }
     subtitle()->setText(QString("round %1, %2").arg(round->number).arg(QString::fromStdString(round->title)));
     for (const auto& entry : session_.folder()->recordings(round->id))
-        list_->addItem(QString("%1\n%2, %3 s, %4").arg(QString::fromStdString(entry.title), QString::fromStdString(entry.startedAt.substr(11, 5))).arg(entry.duration_s, 0, 'f', 0).arg(
-            entry.gaps ? QString("%1 gaps").arg(entry.gaps) : QString("no gaps")));
-    if (list_->count() == 0) found_->setText("No drive was recorded on this round. Flash it and record one on the Drive station.");
+        list_->addItem(
+            QString("%1\n%2, %3 s, %4")
+                .arg(QString::fromStdString(entry.title), QString::fromStdString(entry.startedAt.substr(11, 5)))
+                .arg(entry.duration_s, 0, 'f', 0)
+                .arg(entry.gaps ? QString("%1 gaps").arg(entry.gaps) : QString("no gaps")));
+    if (list_->count() == 0)
+        found_->setText("No drive was recorded on this round. Flash it and record one on the Drive station.");
     session_.loadSamples(round->id);
     refreshCells();
     if (list_->count()) {
@@ -103,13 +120,16 @@ void ReviewStation::load(int row) {
     const auto entries = session_.folder()->recordings(round->id);
     if (row >= static_cast<int>(entries.size())) return;
     using Loaded = Result<std::shared_ptr<const recording::Recording>>;
-    session_.inBackground<Loaded>([folder = session_.folder(), entry = entries[static_cast<size_t>(row)]] { return job::loadRecording(*folder, entry); },
-                                  [this, row](Loaded loaded) {
-                                      if (!loaded) return session_.say(QString::fromStdString(loaded.error().text()), true);
-                                      recording_ = *loaded;
-                                      recordingIndex_ = row;
-                                      showRecording();
-                                  });
+    session_.inBackground<Loaded>(
+        [folder = session_.folder(), entry = entries[static_cast<size_t>(row)]] {
+            return job::loadRecording(*folder, entry);
+        },
+        [this, row](Loaded loaded) {
+            if (!loaded) return session_.say(QString::fromStdString(loaded.error().text()), true);
+            recording_ = *loaded;
+            recordingIndex_ = row;
+            showRecording();
+        });
 }
 
 void ReviewStation::showRecording() {
@@ -118,8 +138,12 @@ void ReviewStation::showRecording() {
         const auto place = recording_->findRole(choice.role);
         if (!place) continue;
         const std::string& name = place.channel->description.empty() ? place.channel->name : place.channel->description;
-        traces.push_back({QString::fromStdString(name + (place.channel->unit.empty() ? "" : " " + place.channel->unit)), QString::fromStdString(place.channel->unit), choice.lane,
-                          choice.colour, choice.decimals, std::make_shared<const TraceData>(place.group->time_s, place.channel->values)});
+        traces.push_back(
+            {QString::fromStdString(name + (place.channel->unit.empty() || name.ends_with(place.channel->unit)
+                                                ? ""
+                                                : " " + place.channel->unit)),
+             QString::fromStdString(place.channel->unit), choice.lane, choice.colour, choice.decimals,
+             std::make_shared<const TraceData>(place.group->time_s, place.channel->values), choice.low, choice.high});
     }
     lanes_->setTraces(std::move(traces), 4);
     lanes_->setSpan(0, recording_->duration_s());
@@ -167,11 +191,17 @@ void ReviewStation::showMoments() {
     const auto samples = round ? session_.samples(round->id) : nullptr;
     if (!samples || map_.values.empty()) return;
     const evidence::AxisLookup x(map_.x.values), y(map_.y.values);
-    const auto row = static_cast<uint32_t>(cells_->currentRow()), column = static_cast<uint32_t>(cells_->currentColumn());
+    const auto row = static_cast<uint32_t>(cells_->currentRow()),
+               column = static_cast<uint32_t>(cells_->currentColumn());
     std::vector<double> times;
     for (size_t i = 0; i < samples->size(); ++i)
-        if (samples->source[i] == recordingIndex_ && x.nearest(samples->x[i]) == column && y.nearest(samples->y[i]) == row) times.push_back(samples->time_s[i]);
-    cellText_->setText(QString("%1 rpm, %2 kPa: %3 samples in this recording").arg(map_.x.values[column], 0, 'f', 0).arg(map_.y.values[row], 0, 'f', 0).arg(times.size()));
+        if (samples->source[i] == recordingIndex_ && x.nearest(samples->x[i]) == column &&
+            y.nearest(samples->y[i]) == row)
+            times.push_back(samples->time_s[i]);
+    cellText_->setText(QString("%1 rpm, %2 kPa: %3 samples in this recording")
+                           .arg(map_.x.values[column], 0, 'f', 0)
+                           .arg(map_.y.values[row], 0, 'f', 0)
+                           .arg(times.size()));
     if (!times.empty() && cells_->hasFocus()) lanes_->setCursor(times.front());
     lanes_->setMarks(std::move(times));
 }

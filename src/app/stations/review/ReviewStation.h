@@ -16,7 +16,9 @@ class ReviewStation : public Station {
     Q_OBJECT
   public:
     ReviewStation(Session& session, QWidget* parent = nullptr);
-    QString hint() const override { return "click a cell to see its moments \u00b7 wheel zooms \u00b7 right-drag moves \u00b7 Home shows all"; }
+    QString hint() const override {
+        return "click a cell to see its moments \u00b7 wheel zooms \u00b7 right-drag moves \u00b7 Home shows all";
+    }
     void shown() override { refresh(); }
 
   private:

@@ -1,0 +1,339 @@
+// Columns, gaps, expressions, and MDF4 files whole, cut off, damaged and by other hands.
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "Expect.h"
+#include "core/recording/Expression.h"
+#include "core/recording/Mdf4.h"
+
+using namespace brusk;
+using namespace brusk::recording;
+
+namespace {
+
+Recording sample(size_t rows = 500) {
+    Recording r;
+    r.title = "Town <&> \"hills\"";
+    r.startedAt = "2026-03-01T10:12:05Z";
+    r.roundId = "2";
+    r.imageSha256 = "abcd";
+    Group& fast = r.groups.emplace_back();
+    fast.name = "controller";
+    fast.channels = {{"speed", "rpm", "Engine speed", "engine_speed", {}}, {"pressure", "kPa", "Manifold pressure", "manifold_pressure", {}}};
+    Group& slow = r.groups.emplace_back();
+    slow.name = "wideband";
+    slow.channels = {{"lambda", "lambda", "", "lambda_measured", {}}};
+    for (size_t i = 0; i < rows; ++i) {
+        fast.time_s.push_back(static_cast<double>(i) * 0.01);
+        fast.channels[0].values.push_back(800.0f + static_cast<float>(i));
+        fast.channels[1].values.push_back(i % 7 == 3 ? NAN : 40.0f + static_cast<float>(i % 50));
+        if (i % 2) continue;
+        slow.time_s.push_back(static_cast<double>(i) * 0.01 + 0.003);
+        slow.channels[0].values.push_back(1.0f + 0.0001f * static_cast<float>(i));
+    }
+    return r;
+}
+
+bool sameColumn(const std::vector<float>& a, const std::vector<float>& b) {
+    if (a.size() != b.size()) return false;
+    for (size_t i = 0; i < a.size(); ++i)
+        if (!(a[i] == b[i] || (std::isnan(a[i]) && std::isnan(b[i])))) return false;
+    return true;
+}
+
+bool same(const Recording& a, const Recording& b) {
+    if (a.groups.size() != b.groups.size()) return false;
+    for (size_t g = 0; g < a.groups.size(); ++g) {
+        if (a.groups[g].time_s != b.groups[g].time_s || a.groups[g].channels.size() != b.groups[g].channels.size()) return false;
+        for (size_t c = 0; c < a.groups[g].channels.size(); ++c)
+            if (!sameColumn(a.groups[g].channels[c].values, b.groups[g].channels[c].values) || a.groups[g].channels[c].role != b.groups[g].channels[c].role) return false;
+    }
+    return a.title == b.title && a.roundId == b.roundId;
+}
+
+/// The recording as a file, flushed every `every` rows.
+Bytes fileOf(const Recording& r, storage::MemoryFileSystem& files, size_t every, bool finish = true) {
+    auto writer = Mdf4Writer::create(files, "/r.mf4", r);
+    if (!writer) qFatal("%s", writer.error().text().c_str());
+    size_t slow = 0;
+    for (size_t i = 0; i < r.groups[0].time_s.size(); ++i) {
+        const float row[] = {r.groups[0].channels[0].values[i], r.groups[0].channels[1].values[i]};
+        (*writer)->append(0, r.groups[0].time_s[i], row);
+        while (slow < r.groups[1].time_s.size() && r.groups[1].time_s[slow] <= r.groups[0].time_s[i]) {
+            const float value[] = {r.groups[1].channels[0].values[slow]};
+            (*writer)->append(1, r.groups[1].time_s[slow++], value);
+        }
+        if (i % every == every - 1)
+            if (!(*writer)->flush()) qFatal("a flush failed");
+    }
+    while (slow < r.groups[1].time_s.size()) {
+        const float value[] = {r.groups[1].channels[0].values[slow]};
+        (*writer)->append(1, r.groups[1].time_s[slow++], value);
+    }
+    if (finish && !(*writer)->finish()) qFatal("finish failed");
+    return *files.read("/r.mf4");
+}
+
+/// A minimal MDF 4 file by another hand: one group, int16 big-endian with a linear conversion, uint32 milliseconds as time.
+Bytes foreignFile() {
+    Bytes f;
+    const auto put = [&](uint64_t v, size_t n) {
+        f.resize(f.size() + n);
+        storeUnsigned(f.data() + f.size() - n, n, ByteOrder::LittleEndian, v);
+    };
+    const auto real = [&](double v) { put(std::bit_cast<uint64_t>(v), 8); };
+    const auto head = [&](const char* id, uint64_t length, std::initializer_list<uint64_t> links) {
+        while (f.size() % 8) f.push_back(0);
+        f.insert(f.end(), id, id + 4);
+        put(0, 4);
+        put(length, 8);
+        put(links.size(), 8);
+        for (const uint64_t l : links) put(l, 8);
+    };
+    const std::string id = "MDF     4.11    other   ";
+    f.insert(f.end(), id.begin(), id.end());
+    put(0, 4), put(411, 2);
+    f.resize(64);
+    // Places: HD 64 (24+48+32=104) -> 168 DG (24+32+8=64) -> 232 CG (24+48+32=104) -> 336 CN time (24+64+72=160) -> 496 CN
+    // value -> 656 CC time (24+32+40=96... value pairs) -> 752 CC value -> 848 TX "t" -> 880 TX "temp" -> 912 DT
+    head("##HD", 104, {168, 0, 0, 0, 0, 0});
+    put(0, 8), put(0, 8), real(0), real(0);
+    head("##DG", 64, {0, 232, 912, 0});
+    put(0, 8);
+    head("##CG", 104, {0, 336, 0, 0, 0, 0});
+    put(0, 8), put(3, 8), put(0, 8), put(6, 4), put(0, 4);
+    const auto cn = [&](uint64_t next, uint64_t name, uint64_t conversion, int type, int dataType, uint64_t byte, uint64_t bits) {
+        head("##CN", 160, {next, 0, name, 0, conversion, 0, 0, 0});
+        put(static_cast<uint64_t>(type), 1), put(type ? 1 : 0, 1), put(static_cast<uint64_t>(dataType), 1), put(0, 1), put(byte, 4), put(bits, 4), put(0, 4), put(0, 4), put(0, 4);
+        for (int i = 0; i < 6; ++i) put(0, 8);
+    };
+    cn(496, 848, 656, 2, 0, 0, 32);
+    cn(0, 880, 752, 0, 3, 4, 16);
+    const auto cc = [&](double offset, double factor) {
+        head("##CC", 96, {0, 0, 0, 0});
+        put(1, 1), put(0, 1), put(0, 2), put(0, 2), put(2, 2), real(0), real(0), real(offset), real(factor);
+    };
+    cc(0, 0.001);
+    cc(-40, 0.5);
+    const auto tx = [&](const char* text) {
+        head("##TX", 32, {});
+        const std::string t = text;
+        f.insert(f.end(), t.begin(), t.end());
+        f.resize(f.size() + 8 - t.size());
+    };
+    tx("t");
+    tx("temp");
+    head("##DT", 24 + 18, {});
+    for (const auto& [ms, raw] : {std::pair{0, 100}, {500, -20}, {1000, 300}}) {
+        put(static_cast<uint64_t>(ms), 4);
+        f.push_back(static_cast<uint8_t>(static_cast<uint16_t>(raw) >> 8));
+        f.push_back(static_cast<uint8_t>(raw));
+    }
+    return f;
+}
+
+}  // namespace
+
+class RecordingTest : public QObject {
+    Q_OBJECT
+  private slots:
+    void whatIsWrittenReadsBackEqual();
+    void everyFlushLeavesACompleteFile();
+    void afterPowerLossAllFlushedRowsAreThere();
+    void aFailingWriteAtAnyOperationLeavesAReadableFile();
+    void theFileIsMarkedUnfinalisedUntilItIsFinished();
+    void aFileByAnotherHandIsRead();
+    void cutOffAnywhereItIsAnErrorOrAShorterRecording();
+    void flippedBytesNeverCrashTheReader();
+    void aClaimOfMoreSamplesThanThereAreIsRefused();
+    void aCircleOfBlocksEnds();
+    void whatIsNoMdfIsSaid();
+    void channelsAreFoundByNameAndRole();
+    void gapsAreWhereTheClockJumps();
+    void expressionsOfChannelsAreEvaluatedOnTheClock();
+    void expressionsThatAreWrongAreSaid();
+};
+
+void RecordingTest::whatIsWrittenReadsBackEqual() {
+    storage::MemoryFileSystem files;
+    const Recording r = sample();
+    EXPECT_OK(saveMdf4(files, "/a.mf4", r));
+    const auto again = readMdf4(*files.read("/a.mf4"));
+    EXPECT_OK(again);
+    QVERIFY(same(r, *again));
+    QCOMPARE(again->groups[0].rate_hz, 100.0);
+    QCOMPARE(again->groups[1].rate_hz, 50.0);
+    QCOMPARE(again->groups[0].channels[0].unit, std::string("rpm"));
+    QCOMPARE(again->groups[0].channels[0].description, std::string("Engine speed"));
+    QCOMPARE(again->imageSha256, std::string("abcd"));
+}
+
+void RecordingTest::everyFlushLeavesACompleteFile() {
+    const Recording r = sample(300);
+    storage::MemoryFileSystem files;
+    auto writer = Mdf4Writer::create(files, "/r.mf4", r);
+    for (size_t i = 0; i < 300; ++i) {
+        const float row[] = {r.groups[0].channels[0].values[i], r.groups[0].channels[1].values[i]};
+        (*writer)->append(0, r.groups[0].time_s[i], row);
+        if (i % 50 != 49) continue;
+        EXPECT_OK((*writer)->flush());
+        const auto now = readMdf4(*files.read("/r.mf4"));
+        EXPECT_OK(now);
+        QCOMPARE(now->groups[0].time_s.size(), i + 1);
+        QVERIFY(now->groups[1].time_s.empty());
+    }
+}
+
+void RecordingTest::afterPowerLossAllFlushedRowsAreThere() {
+    const Recording r = sample(300);
+    storage::MemoryFileSystem files;
+    auto writer = Mdf4Writer::create(files, "/r.mf4", r);
+    for (size_t i = 0; i < 130; ++i) {
+        const float row[] = {r.groups[0].channels[0].values[i], r.groups[0].channels[1].values[i]};
+        (*writer)->append(0, r.groups[0].time_s[i], row);
+        if (i == 99) EXPECT_OK((*writer)->flush());
+    }
+    files.losePower();
+    const auto found = readMdf4(*files.read("/r.mf4"));
+    EXPECT_OK(found);
+    QCOMPARE(found->groups[0].time_s.size(), size_t{100});
+}
+
+void RecordingTest::aFailingWriteAtAnyOperationLeavesAReadableFile() {
+    const Recording r = sample(120);
+    for (const bool lasting : {false, true})
+        for (int n = 1;; ++n) {
+            storage::MemoryFileSystem files;
+            auto writer = Mdf4Writer::create(files, "/r.mf4", r);
+            files.failAt(n, lasting);
+            size_t flushed = 0;
+            bool failed = false;
+            for (size_t i = 0; i < 120; ++i) {
+                const float row[] = {r.groups[0].channels[0].values[i], r.groups[0].channels[1].values[i]};
+                (*writer)->append(0, r.groups[0].time_s[i], row);
+                if (i % 40 != 39) continue;
+                if ((*writer)->flush()) flushed = i + 1;
+                else failed = true;
+            }
+            const bool finished = (*writer)->finish().has_value();
+            files.failAt(0, false);
+            files.losePower();
+            const auto found = readMdf4(*files.read("/r.mf4"));
+            EXPECT_OK(found);
+            QVERIFY(found->groups[0].time_s.size() >= flushed);
+            if (finished && !failed) {
+                QCOMPARE(found->groups[0].time_s.size(), size_t{120});
+                QVERIFY(n > 10);
+                break;
+            }
+        }
+}
+
+void RecordingTest::theFileIsMarkedUnfinalisedUntilItIsFinished() {
+    storage::MemoryFileSystem files;
+    const Bytes open = fileOf(sample(60), files, 20, false);
+    QCOMPARE(std::string(asText(open)).substr(0, 8), std::string("UnFinMF "));
+    storage::MemoryFileSystem others;
+    const Bytes closed = fileOf(sample(60), others, 20);
+    QCOMPARE(std::string(asText(closed)).substr(0, 8), std::string("MDF     "));
+    QCOMPARE(std::string(asText(closed)).substr(8, 8), std::string("4.10    "));
+    QCOMPARE(closed.size() % 8, size_t{0});
+    const auto whole = readMdf4(closed);
+    EXPECT_OK(whole);
+    QVERIFY(same(sample(60), *whole));
+}
+
+void RecordingTest::aFileByAnotherHandIsRead() {
+    const auto r = readMdf4(foreignFile());
+    EXPECT_OK(r);
+    QCOMPARE(r->groups[0].time_s, (std::vector<double>{0, 0.5, 1.0}));
+    QCOMPARE(r->groups[0].channels[0].name, std::string("temp"));
+    QCOMPARE(r->groups[0].channels[0].values, (std::vector<float>{10, -50, 110}));
+    QVERIFY(r->roundId.empty());
+}
+
+void RecordingTest::cutOffAnywhereItIsAnErrorOrAShorterRecording() {
+    storage::MemoryFileSystem files;
+    const Bytes whole = fileOf(sample(40), files, 20);
+    for (size_t length = 0; length < whole.size(); ++length) {
+        const auto r = readMdf4(ByteSpan(whole).first(length));
+        if (!r) QVERIFY(!r.error().message.empty());
+        else QVERIFY(r->groups[0].time_s.size() <= 40);
+    }
+}
+
+void RecordingTest::flippedBytesNeverCrashTheReader() {
+    storage::MemoryFileSystem files;
+    const Bytes whole = fileOf(sample(20), files, 10);
+    for (size_t at = 0; at < whole.size(); ++at)
+        for (const uint8_t flip : {0x01, 0x80, 0xFF}) {
+            Bytes damaged = whole;
+            damaged[at] ^= flip;
+            const auto r = readMdf4(damaged);
+            if (r)
+                for (const Group& g : r->groups)
+                    for (const Channel& c : g.channels) QCOMPARE(c.values.size(), g.time_s.size());
+        }
+}
+
+void RecordingTest::aClaimOfMoreSamplesThanThereAreIsRefused() {
+    Bytes f = foreignFile();
+    storeUnsigned(f.data() + 232 + 24 + 48 + 8, 8, ByteOrder::LittleEndian, 1000000000);
+    EXPECT_FAILS(readMdf4(f), "claims 1000000000 samples, the file holds 3");
+}
+
+void RecordingTest::aCircleOfBlocksEnds() {
+    Bytes f = foreignFile();
+    // The second channel's next is the first.
+    storeUnsigned(f.data() + 496 + 24, 8, ByteOrder::LittleEndian, 336);
+    const auto r = readMdf4(f);
+    QVERIFY(!r);
+}
+
+void RecordingTest::whatIsNoMdfIsSaid() {
+    EXPECT_FAILS(readMdf4(Bytes{}), "no MDF file");
+    EXPECT_FAILS(readMdf4(Bytes(200, 'x')), "no MDF file");
+    Bytes old = foreignFile();
+    old[28] = 0x4A, old[29] = 0x01;  // 330
+    EXPECT_FAILS(readMdf4(old), "version 3");
+}
+
+void RecordingTest::channelsAreFoundByNameAndRole() {
+    const Recording r = sample();
+    QVERIFY(r.find("SPEED").channel == &r.groups[0].channels[0]);
+    QVERIFY(r.findRole("lambda_measured").group == &r.groups[1]);
+    QVERIFY(!r.find("nothing"));
+    QCOMPARE(indexAt({0.0, 1.0, 2.0}, 1.5), size_t{1});
+    QCOMPARE(indexAt({0.0, 1.0, 2.0}, -1), size_t{0});
+}
+
+void RecordingTest::gapsAreWhereTheClockJumps() {
+    Group g;
+    g.rate_hz = 100;
+    g.time_s = {0, 0.01, 0.02, 0.5, 0.51, 0.53};
+    const auto gaps = gapsOf(g);
+    QCOMPARE(gaps.size(), size_t{1});
+    QCOMPARE(gaps[0].from_s, 0.02);
+    QCOMPARE(gaps[0].to_s, 0.5);
+}
+
+void RecordingTest::expressionsOfChannelsAreEvaluatedOnTheClock() {
+    const Recording r = sample(10);
+    const auto v = evaluate("speed * 2 + lambda", r, r.groups[0]);
+    EXPECT_OK(v);
+    QCOMPARE(v->size(), size_t{10});
+    QVERIFY(std::isnan((*v)[0]));  // the wideband's first sample comes later
+    QVERIFY(std::abs((*v)[1] - (801 * 2 + 1.0)) < 1e-6);
+    QVERIFY(std::abs((*v)[3] - (803 * 2 + 1.0002)) < 1e-4);
+    const auto where = evaluate("speed > 804 && speed < 807", r, r.groups[0]);
+    EXPECT_OK(where);
+    QCOMPARE(std::count(where->begin(), where->end(), 1.0), 2);
+}
+
+void RecordingTest::expressionsThatAreWrongAreSaid() {
+    const Recording r = sample(10);
+    EXPECT_FAILS(evaluate("boost + 1", r, r.groups[0]), "no channel \"boost\"");
+    EXPECT_FAILS(evaluate("speed +", r, r.groups[0]), "can't be used");
+    EXPECT_FAILS(evaluate("", r, r.groups[0]), "can't be used");
+}
+
+QTEST_APPLESS_MAIN(RecordingTest)
+#include "RecordingTest.moc"

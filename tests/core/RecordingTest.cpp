@@ -15,10 +15,11 @@ Recording sample(size_t rows = 500) {
     r.startedAt = "2026-03-01T10:12:05Z";
     r.roundId = "2";
     r.imageSha256 = "abcd";
-    Group& fast = r.groups.emplace_back();
+    r.groups.resize(2);
+    Group& fast = r.groups[0];
     fast.name = "controller";
     fast.channels = {{"speed", "rpm", "Engine speed", "engine_speed", {}}, {"pressure", "kPa", "Manifold pressure", "manifold_pressure", {}}};
-    Group& slow = r.groups.emplace_back();
+    Group& slow = r.groups[1];
     slow.name = "wideband";
     slow.channels = {{"lambda", "lambda", "", "lambda_measured", {}}};
     for (size_t i = 0; i < rows; ++i) {

@@ -378,7 +378,10 @@ std::optional<CellOperation> parseOperation(std::string_view text) {
         kind = CellOperation::Kind::Scale;
         rest.remove_prefix(1);
     }
-    const auto amount = parseNumber(trimmed(rest));
+    rest = trimmed(rest);
+    // parseNumber() takes a leading plus; behind an operator it would hide a slip of the finger.
+    if (kind != CellOperation::Kind::Set && !percent && rest.starts_with('+')) return std::nullopt;
+    const auto amount = parseNumber(rest);
     if (!amount || !std::isfinite(*amount)) return std::nullopt;
     return CellOperation{kind, percent ? 1 + *amount / 100 : *amount};
 }

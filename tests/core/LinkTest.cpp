@@ -1,0 +1,541 @@
+// ISO-TP, UDS and profiles of the tester, against conversations written out frame by frame.
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include <deque>
+
+#include "Expect.h"
+#include "core/link/Dbc.h"
+#include "core/link/Sampler.h"
+#include "core/link/SocketFrame.h"
+#include "core/link/Uds.h"
+#include "core/link/UnixSocketPort.h"
+
+using namespace brusk;
+using namespace brusk::link;
+
+namespace {
+
+/// A bus whose other side is a script: after each frame sent, the frames queued for it arrive.
+class ScriptPort final : public CanPort {
+  public:
+    /// `answers[i]` arrive after the i-th frame the tester sends; answers[0] are there from the start.
+    std::vector<std::vector<std::vector<uint8_t>>> answers;
+    std::vector<Bytes> sent;
+    std::vector<int64_t> sentAt_us;
+    uint32_t answerId = 0x7E8;
+    int64_t each_us = 300;
+
+    Done send(const CanFrame& frame) override {
+        sent.emplace_back(frame.data.begin(), frame.data.begin() + frame.length);
+        sentAt_us.push_back(now_);
+        queue(sent.size());
+        return {};
+    }
+    Result<std::optional<CanFrame>> receive(int64_t deadline_us) override {
+        if (!started_) queue(0);
+        if (pending_.empty() || pending_.front().time_us > deadline_us) {
+            now_ = std::max(now_, deadline_us);
+            return std::optional<CanFrame>{};
+        }
+        const CanFrame frame = pending_.front();
+        pending_.pop_front();
+        now_ = std::max(now_, frame.time_us);
+        return std::optional(frame);
+    }
+    int64_t now_us() const override { return now_; }
+
+  private:
+    void queue(size_t index) {
+        started_ = true;
+        if (index >= answers.size()) return;
+        int64_t at = std::max(now_, pending_.empty() ? 0 : pending_.back().time_us);
+        for (const auto& data : answers[index]) {
+            CanFrame frame;
+            frame.id = answerId;
+            frame.length = static_cast<uint8_t>(data.size());
+            std::copy(data.begin(), data.end(), frame.data.begin());
+            frame.time_us = at += each_us;
+            pending_.push_back(frame);
+        }
+    }
+    std::deque<CanFrame> pending_;
+    int64_t now_ = 0;
+    bool started_ = false;
+};
+
+Bytes counting(size_t n) {
+    Bytes out(n);
+    for (size_t i = 0; i < n; ++i) out[i] = static_cast<uint8_t>(i);
+    return out;
+}
+
+std::vector<uint8_t> flow(int status, int block = 0, int st = 0) {
+    return {static_cast<uint8_t>(0x30 | status), static_cast<uint8_t>(block), static_cast<uint8_t>(st), 0, 0, 0, 0, 0};
+}
+
+Profile demoProfile() {
+    auto profile = readProfile(readText(BRUSK_DATA_DIR "/heron/aldine-e2.profile.json"));
+    if (!profile) qFatal("%s", profile.error().text().c_str());
+    return *profile;
+}
+
+}  // namespace
+
+class LinkTest : public QObject {
+    Q_OBJECT
+  private slots:
+    void frameLengthsMatchTheStandard();
+    void socketFramesRoundTripAndForeignOnesAreDropped();
+    void aShortMessageIsASingleFramePaddedToEight();
+    void aLongMessageFollowsFlowControl();
+    void sequenceNumbersWrapAround();
+    void blockSizeIsObeyed();
+    void separationTimeIsObeyed();
+    void separationTimesOfTheStandard_data();
+    void separationTimesOfTheStandard();
+    void waitIsPutUpWithUpToALimit();
+    void overflowIsSaid();
+    void withoutFlowControlItTimesOut();
+    void aMessageAbove4095UsesThe32BitLength();
+    void aSegmentedAnswerIsAssembled();
+    void aLostConsecutiveFrameIsSaid();
+    void aStalledAnswerTimesOut();
+    void aNewFirstFrameBeginsANewMessage();
+    void anAnnouncementBeyondTheLimitIsAnsweredWithOverflow();
+    void strayFramesAreIgnored();
+    void pendingIsWaitedThrough();
+    void busyIsRepeated();
+    void everyNegativeResponseIsASentence();
+    void answersForOthersAreRefused();
+    void aZeroSeedMeansOpenAlready();
+    void theKeyFollowsTheAlgorithm();
+    void troubleCodesAreSpelledAsTheStandardDoes();
+    void profilesThatAreWrongNameTheKey_data();
+    void profilesThatAreWrongNameTheKey();
+    void theDemoProfileDescribesItsSectors();
+    void samplesArePackedTightly();
+    void tooManySamplesAreRefusedWithTheNumber();
+    void aMissingPeriodicFrameLeavesAVisibleHole();
+    void silenceIsSaidWithinASecond();
+    void dbcSignalsOfBothByteOrdersAreDecoded();
+    void brokenDbcLinesAreNamed();
+    void aSocketNobodyListensOnIsSaid();
+};
+
+void LinkTest::frameLengthsMatchTheStandard() {
+    // Without stuffing a classic frame of 11-bit identifier has 47 + 8n bits (ISO 11898-1, interframe space included);
+    // at most one stuff bit comes for every four bits after the first of the 34 + 8n that are stuffed.
+    for (const uint8_t fill : {0x00, 0x55, 0xFF, 0xAA, 0x1F})
+        for (uint8_t n = 0; n <= 8; ++n) {
+            CanFrame frame;
+            frame.id = fill ? 0x555 : 0;
+            frame.length = n;
+            frame.data.fill(fill);
+            const int bits = frameBits(frame), plain = 47 + 8 * n;
+            QVERIFY2(bits >= plain && bits <= plain + (34 + 8 * n - 1) / 4, qPrintable(QString("%1 bits for %2 bytes of %3").arg(bits).arg(n).arg(fill)));
+        }
+    CanFrame alternating;
+    alternating.id = 0x2AA;
+    alternating.length = 8;
+    alternating.data.fill(0x55);
+    CanFrame flat = alternating;
+    flat.data.fill(0);
+    QVERIFY(frameBits(flat) > frameBits(alternating) + 8);
+    QCOMPARE(frameTime_us(flat), int64_t{frameBits(flat) * 2});
+}
+
+void LinkTest::socketFramesRoundTripAndForeignOnesAreDropped() {
+    CanFrame frame;
+    frame.id = 0x18DAF110;
+    frame.extended = true;
+    frame.length = 3;
+    frame.data = {1, 2, 3};
+    const auto packed = packSocketFrame(frame);
+    QCOMPARE(packed[3], uint8_t{0x98});  // little-endian, top bit: extended
+    const auto again = unpackSocketFrame(packed.data(), 16);
+    QVERIFY(again && again->id == frame.id && again->extended && again->length == 3 && again->data == frame.data);
+    QVERIFY(!unpackSocketFrame(packed.data(), 15));
+    auto remote = packed;
+    remote[3] |= 0x40;
+    QVERIFY(!unpackSocketFrame(remote.data(), 16));
+    auto longer = packed;
+    longer[4] = 12;
+    QVERIFY(!unpackSocketFrame(longer.data(), 16));
+}
+
+void LinkTest::aShortMessageIsASingleFramePaddedToEight() {
+    ScriptPort port;
+    IsoTp transport(port, {});
+    EXPECT_OK(transport.send(Bytes{0x22, 0xF1, 0x90}));
+    QCOMPARE(port.sent.size(), size_t{1});
+    QCOMPARE(port.sent[0], (Bytes{3, 0x22, 0xF1, 0x90, 0xAA, 0xAA, 0xAA, 0xAA}));
+    EXPECT_OK(transport.send(counting(7)));
+    QCOMPARE(port.sent[1][0], uint8_t{7});
+    EXPECT_FAILS(transport.send(Bytes{}), "empty");
+}
+
+void LinkTest::aLongMessageFollowsFlowControl() {
+    ScriptPort port;
+    port.answers = {{}, {flow(0)}};
+    IsoTp transport(port, {});
+    EXPECT_OK(transport.send(counting(20)));
+    QCOMPARE(port.sent.size(), size_t{3});
+    QCOMPARE(port.sent[0], (Bytes{0x10, 20, 0, 1, 2, 3, 4, 5}));
+    QCOMPARE(port.sent[1], (Bytes{0x21, 6, 7, 8, 9, 10, 11, 12}));
+    QCOMPARE(port.sent[2], (Bytes{0x22, 13, 14, 15, 16, 17, 18, 19}));
+}
+
+void LinkTest::sequenceNumbersWrapAround() {
+    ScriptPort port;
+    port.answers = {{}, {flow(0)}};
+    IsoTp transport(port, {});
+    EXPECT_OK(transport.send(counting(6 + 7 * 20)));
+    for (size_t i = 1; i <= 20; ++i) QCOMPARE(port.sent[i][0], static_cast<uint8_t>(0x20 | (i & 15)));
+}
+
+void LinkTest::blockSizeIsObeyed() {
+    ScriptPort port;
+    port.answers = {{}, {flow(0, 2)}, {}, {flow(0, 2)}, {}, {flow(0, 0)}};
+    IsoTp transport(port, {});
+    EXPECT_OK(transport.send(counting(6 + 7 * 6)));
+    QCOMPARE(port.sent.size(), size_t{7});
+    ScriptPort silent;
+    silent.answers = {{}, {flow(0, 2)}};
+    IsoTp waiting(silent, {});
+    EXPECT_FAILS(waiting.send(counting(6 + 7 * 6)), "flow control (N_Bs)");
+    QCOMPARE(silent.sent.size(), size_t{3});  // nothing beyond the block
+}
+
+void LinkTest::separationTimeIsObeyed() {
+    ScriptPort port;
+    port.answers = {{}, {flow(0, 0, 10)}};
+    IsoTp transport(port, {});
+    EXPECT_OK(transport.send(counting(6 + 7 * 5)));
+    for (size_t i = 2; i < port.sentAt_us.size(); ++i) QVERIFY(port.sentAt_us[i] - port.sentAt_us[i - 1] >= 10000);
+}
+
+void LinkTest::separationTimesOfTheStandard_data() {
+    QTest::addColumn<int>("coded");
+    QTest::addColumn<int>("us");
+    QTest::newRow("none") << 0x00 << 0;
+    QTest::newRow("1 ms") << 0x01 << 1000;
+    QTest::newRow("127 ms") << 0x7F << 127000;
+    QTest::newRow("reserved") << 0x80 << 127000;
+    QTest::newRow("reserved below") << 0xF0 << 127000;
+    QTest::newRow("100 us") << 0xF1 << 100;
+    QTest::newRow("900 us") << 0xF9 << 900;
+    QTest::newRow("reserved above") << 0xFA << 127000;
+}
+
+void LinkTest::separationTimesOfTheStandard() {
+    QFETCH(int, coded);
+    QFETCH(int, us);
+    QCOMPARE(separationTime_us(static_cast<uint8_t>(coded)), int64_t{us});
+}
+
+void LinkTest::waitIsPutUpWithUpToALimit() {
+    ScriptPort port;
+    port.answers = {{}, {flow(1), flow(1), flow(0)}};
+    IsoTp transport(port, {});
+    EXPECT_OK(transport.send(counting(20)));
+    ScriptPort endless;
+    endless.answers = {{}, std::vector<std::vector<uint8_t>>(60, flow(1))};
+    IsoTp patient(endless, {});
+    EXPECT_FAILS(patient.send(counting(20)), "asked to wait more than 50 times");
+}
+
+void LinkTest::overflowIsSaid() {
+    ScriptPort port;
+    port.answers = {{}, {flow(2)}};
+    IsoTp transport(port, {});
+    EXPECT_FAILS(transport.send(counting(20)), "overflow");
+    ScriptPort strange;
+    strange.answers = {{}, {flow(7)}};
+    IsoTp other(strange, {});
+    EXPECT_FAILS(other.send(counting(20)), "flow status that the standard does not know");
+}
+
+void LinkTest::withoutFlowControlItTimesOut() {
+    ScriptPort port;
+    IsoTp transport(port, {});
+    const auto sent = transport.send(counting(20));
+    EXPECT_FAILS(sent, "N_Bs");
+    QVERIFY(sent.error().code == ErrorCode::Timeout);
+    QCOMPARE(port.now_us(), int64_t{1000000});
+}
+
+void LinkTest::aMessageAbove4095UsesThe32BitLength() {
+    ScriptPort port;
+    port.answers = {{}, {flow(0)}};
+    IsoTp transport(port, {});
+    EXPECT_OK(transport.send(counting(5000)));
+    QCOMPARE(port.sent[0], (Bytes{0x10, 0, 0, 0, 0x13, 0x88, 0, 1}));
+    QCOMPARE(port.sent.size(), size_t{1 + (5000 - 2 + 6) / 7});
+}
+
+void LinkTest::aSegmentedAnswerIsAssembled() {
+    ScriptPort port;
+    port.answers = {{{0x10, 10, 1, 2, 3, 4, 5, 6}}, {{0x21, 7, 8, 9, 10, 0xAA, 0xAA, 0xAA}}};
+    IsoTp transport(port, {});
+    const auto message = transport.receive(100000);
+    EXPECT_OK(message);
+    QCOMPARE(*message, (Bytes{1, 2, 3, 4, 5, 6, 7, 8, 9, 10}));
+    QCOMPARE(port.sent[0][0], uint8_t{0x30});
+}
+
+void LinkTest::aLostConsecutiveFrameIsSaid() {
+    ScriptPort port;
+    port.answers = {{{0x10, 20, 1, 2, 3, 4, 5, 6}}, {{0x22, 7, 8, 9, 10, 11, 12, 13}}};
+    IsoTp transport(port, {});
+    EXPECT_FAILS(transport.receive(100000), "number 1 was due, 2 came");
+}
+
+void LinkTest::aStalledAnswerTimesOut() {
+    ScriptPort port;
+    port.answers = {{{0x10, 20, 1, 2, 3, 4, 5, 6}}, {{0x21, 7, 8, 9, 10, 11, 12, 13}}};
+    IsoTp transport(port, {});
+    EXPECT_FAILS(transport.receive(100000), "N_Cr");
+}
+
+void LinkTest::aNewFirstFrameBeginsANewMessage() {
+    ScriptPort port;
+    port.answers = {{{0x10, 20, 1, 2, 3, 4, 5, 6}}, {{0x10, 9, 11, 12, 13, 14, 15, 16}}, {{0x21, 17, 18, 19, 0, 0, 0, 0}}};
+    IsoTp transport(port, {});
+    const auto message = transport.receive(100000);
+    EXPECT_OK(message);
+    QCOMPARE(*message, (Bytes{11, 12, 13, 14, 15, 16, 17, 18, 19}));
+    ScriptPort single;
+    single.answers = {{{0x10, 20, 1, 2, 3, 4, 5, 6}}, {{0x02, 0x7E, 0x00, 0, 0, 0, 0, 0}}};
+    IsoTp interrupted(single, {});
+    QCOMPARE(*interrupted.receive(100000), (Bytes{0x7E, 0x00}));
+}
+
+void LinkTest::anAnnouncementBeyondTheLimitIsAnsweredWithOverflow() {
+    ScriptPort port;
+    port.answers = {{{0x10, 0, 0x7F, 0xFF, 0xFF, 0xFF, 0, 0}}};
+    IsoTp transport(port, {});
+    EXPECT_FAILS(transport.receive(100000), "announces a message of 2147483647 bytes");
+    QCOMPARE(port.sent[0][0], uint8_t{0x32});
+    ScriptPort tooShort;
+    tooShort.answers = {{{0x10, 5, 1, 2, 3, 4, 5, 6}}};
+    IsoTp other(tooShort, {});
+    EXPECT_FAILS(other.receive(100000), "fits a single frame");
+}
+
+void LinkTest::strayFramesAreIgnored() {
+    ScriptPort port;
+    // A consecutive frame without a first, a flow control nobody asked for, a single frame of length nothing, then the answer.
+    port.answers = {{{0x23, 1, 2, 3, 4, 5, 6, 7}, flow(0), {0x00, 1, 2, 3, 4, 5, 6, 7}, {0x02, 0x50, 0x01, 0, 0, 0, 0, 0}}};
+    IsoTp transport(port, {});
+    QCOMPARE(*transport.receive(100000), (Bytes{0x50, 0x01}));
+}
+
+void LinkTest::pendingIsWaitedThrough() {
+    ScriptPort port;
+    port.each_us = 900000;
+    port.answers = {{}, {{3, 0x7F, 0x31, 0x78}, {3, 0x7F, 0x31, 0x78}, {5, 0x71, 0x01, 0xFF, 0x00, 0x00}}};
+    const Profile profile = demoProfile();
+    Uds uds(port, profile);
+    ScriptPort erase;
+    EXPECT_OK(uds.request(Bytes{0x31, 0x01, 0xFF, 0x00}));
+    QVERIFY(port.now_us() > 2500000);
+    QCOMPARE(port.sent.size(), size_t{1});
+}
+
+void LinkTest::busyIsRepeated() {
+    ScriptPort port;
+    port.answers = {{}, {{3, 0x7F, 0x22, 0x21}}, {{3, 0x7F, 0x22, 0x21}}, {{4, 0x62, 0xFD, 0x01, 139}}};
+    const Profile profile = demoProfile();
+    Uds uds(port, profile);
+    QCOMPARE(*uds.readId(0xFD01), (Bytes{139}));
+    QCOMPARE(port.sent.size(), size_t{3});
+}
+
+void LinkTest::everyNegativeResponseIsASentence() {
+    for (const uint8_t code : {0x10, 0x11, 0x12, 0x13, 0x14, 0x22, 0x24, 0x31, 0x33, 0x35, 0x36, 0x37, 0x70, 0x71, 0x72, 0x73, 0x7E, 0x7F, 0x92, 0x93, 0xEE}) {
+        ScriptPort port;
+        port.answers = {{}, {{3, 0x7F, 0x22, static_cast<uint8_t>(code)}}};
+        const Profile profile = demoProfile();
+        Uds uds(port, profile);
+        const auto answer = uds.readId(0xF190);
+        QVERIFY(!answer && answer.error().code == ErrorCode::Refused);
+        QVERIFY2(answer.error().message.starts_with("The controller refused to read an identifier: ") && answer.error().message.size() > 60, answer.error().message.c_str());
+    }
+}
+
+void LinkTest::answersForOthersAreRefused() {
+    ScriptPort port;
+    port.answers = {{}, {{4, 0x62, 0xF1, 0x91, 1}}};
+    const Profile profile = demoProfile();
+    Uds uds(port, profile);
+    EXPECT_FAILS(uds.readId(0xF190), "another identifier");
+    ScriptPort late;
+    // The rest of an earlier answer comes first and is let pass.
+    late.answers = {{}, {{2, 0x50, 0x01}, {3, 0x7F, 0x36, 0x31}, {4, 0x62, 0xFD, 0x01, 1}}};
+    Uds other(late, profile);
+    EXPECT_OK(other.readId(0xFD01));
+}
+
+void LinkTest::aZeroSeedMeansOpenAlready() {
+    ScriptPort port;
+    port.answers = {{}, {{6, 0x67, 0x01, 0, 0, 0, 0}}};
+    const Profile profile = demoProfile();
+    Uds uds(port, profile);
+    EXPECT_OK(uds.unlock());
+    QCOMPARE(port.sent.size(), size_t{1});
+}
+
+void LinkTest::theKeyFollowsTheAlgorithm() {
+    KeyAlgorithm algorithm{"rotate-xor-add", 0x0000FFFF, 1, 8};
+    // 12345678 ^ 0000FFFF = 1234A987; rotated left by 8: 34A98712; plus 1.
+    QCOMPARE(*algorithm.key(Bytes{0x12, 0x34, 0x56, 0x78}), (Bytes{0x34, 0xA9, 0x87, 0x13}));
+    EXPECT_FAILS(algorithm.key(Bytes{1, 2}), "2 bytes");
+}
+
+void LinkTest::troubleCodesAreSpelledAsTheStandardDoes() {
+    QCOMPARE((TroubleCode{0x017200, 0x0D}).name(), std::string("P0172-00"));
+    QCOMPARE((TroubleCode{0xC10087, 0x08}).name(), std::string("U0100-87"));
+    QCOMPARE((TroubleCode{0x9234FF, 0x00}).name(), std::string("B1234-FF"));
+    QVERIFY((TroubleCode{0, 0x09}).failingNow() && (TroubleCode{0, 0x09}).confirmed());
+    ScriptPort port;
+    port.answers = {{}, {{7, 0x59, 0x02, 0x0D, 0x01, 0x72, 0x00, 0x09}}};
+    const Profile profile = demoProfile();
+    Uds uds(port, profile);
+    const auto codes = uds.readTroubleCodes();
+    EXPECT_OK(codes);
+    QCOMPARE(codes->size(), size_t{1});
+    ScriptPort cut;
+    cut.answers = {{}, {{6, 0x59, 0x02, 0x0D, 0x01, 0x72, 0x00}}};
+    Uds other(cut, profile);
+    EXPECT_FAILS(other.readTroubleCodes(), "wrong length");
+}
+
+void LinkTest::profilesThatAreWrongNameTheKey_data() {
+    QTest::addColumn<QByteArray>("from");
+    QTest::addColumn<QByteArray>("to");
+    QTest::addColumn<QByteArray>("part");
+    QTest::newRow("missing") << QByteArray("\"memory\"") << QByteArray("\"memories\"") << QByteArray("\"memory\" is missing");
+    QTest::newRow("text for number") << QByteArray("\"p2\": 50") << QByteArray("\"p2\": \"fifty\"") << QByteArray("\"p2\" must be a number");
+    QTest::newRow("sector that does not divide") << QByteArray("\"sector\": \"0x4000\"") << QByteArray("\"sector\": \"0x3000\"") << QByteArray("not a whole number");
+    QTest::newRow("beyond the address space") << QByteArray("\"start\": \"0x8C0000\", \"length\": \"0x40000\"") << QByteArray("\"start\": \"0xFFFF0000\", \"length\": \"0x40000\"")
+                                              << QByteArray("beyond the address space");
+    QTest::newRow("unknown algorithm") << QByteArray("rotate-xor-add") << QByteArray("rot13") << QByteArray("\"rot13\" is not known");
+    QTest::newRow("unknown checksum") << QByteArray("\"crc32\"") << QByteArray("\"sum8\"") << QByteArray("\"sum8\" is not known");
+    QTest::newRow("not JSON") << QByteArray("\"name\": \"Aldine E2\",") << QByteArray("\"name\" \"Aldine E2\",") << QByteArray("not valid JSON");
+}
+
+void LinkTest::profilesThatAreWrongNameTheKey() {
+    QFETCH(QByteArray, from);
+    QFETCH(QByteArray, to);
+    QFETCH(QByteArray, part);
+    QByteArray text = QByteArray::fromStdString(readText(BRUSK_DATA_DIR "/heron/aldine-e2.profile.json"));
+    QVERIFY(text.contains(from));
+    text.replace(from, to);
+    EXPECT_FAILS(readProfile(text.toStdString()), part.toStdString());
+}
+
+void LinkTest::theDemoProfileDescribesItsSectors() {
+    const Profile profile = demoProfile();
+    QCOMPARE(profile.sectors().size(), size_t{11 + 16});
+    QCOMPARE(profile.checksums.size(), size_t{17});
+    QCOMPARE(profile.checksums.back().storedAt, uint32_t{0x8FFFFC});
+    QVERIFY(profile.calibrationArea() && profile.calibrationArea()->start == 0x8C0000);
+    for (const auto& sector : profile.sectors()) QVERIFY(sector.start >= 0x810000);  // the boot area is never erased
+}
+
+void LinkTest::samplesArePackedTightly() {
+    const Profile profile = demoProfile();
+    std::vector<Uds::Place> items;
+    for (uint32_t i = 0; i < 9; ++i) items.push_back({0x3F0000 + 2 * i, 2});
+    for (uint32_t i = 0; i < 3; ++i) items.push_back({0x3F0100 + i, 1});
+    const auto plan = planSampling(profile, items);
+    EXPECT_OK(plan);
+    QCOMPARE(plan->ids.size(), size_t{3});  // 21 bytes in three frames of seven
+    QVERIFY(plan->busLoad > 0.05 && plan->busLoad < 0.1);
+    std::vector<int> seen(items.size());
+    for (const auto& id : plan->ids)
+        for (const auto& slot : id) {
+            ++seen[slot.item];
+            QVERIFY(slot.offset + slot.size <= 7);
+        }
+    for (const int n : seen) QCOMPARE(n, 1);
+}
+
+void LinkTest::tooManySamplesAreRefusedWithTheNumber() {
+    const std::vector<Uds::Place> items(100, {0x3F0000, 2});
+    EXPECT_FAILS(planSampling(demoProfile(), items), "need 34 periodic frames; the controller sends at most 24");
+    EXPECT_FAILS(planSampling(demoProfile(), {}), "at least one channel");
+}
+
+void LinkTest::aMissingPeriodicFrameLeavesAVisibleHole() {
+    const Profile profile = demoProfile();
+    ScriptPort port;
+    port.answerId = 0x7E8;
+    const std::vector<Uds::Place> items{{0x3F0000, 4}, {0x3F0004, 4}};
+    const auto plan = planSampling(profile, items);
+    QCOMPARE(plan->ids.size(), size_t{2});
+    // Session, clear, two definitions (each a first and consecutive frame), start.
+    port.answers = {{}, {{6, 0x50, 0x03, 0, 50, 1, 0xF4}}, {{2, 0x6C, 0x03}}, {flow(0)}, {{4, 0x6C, 0x02, 0xF2, 0x00}}, {flow(0)}, {{4, 0x6C, 0x02, 0xF2, 0x01}}, {{1, 0x6A}}};
+    Uds uds(port, profile);
+    Sampler sampler(uds, items, *plan);
+    EXPECT_OK(sampler.start());
+    // Three periods; in the second, the second frame is lost.
+    port.answerId = profile.periodicId;
+    port.answers.resize(port.sent.size() + 1);
+    port.each_us = 400;
+    port.answers.push_back({{0, 0, 0, 0, 1}, {1, 0, 0, 0, 2}});
+    CanFrame poke;
+    EXPECT_OK(port.send(poke));
+    std::vector<SampleRow> rows;
+    const auto keep = [&](const SampleRow& row) { rows.push_back(row); };
+    EXPECT_OK(sampler.poll(port.now_us() + 9000, keep, {}));
+    port.answers.push_back({{0, 0, 0, 0, 3}});
+    EXPECT_OK(port.send(poke));
+    EXPECT_OK(sampler.poll(port.now_us() + 9000, keep, {}));
+    port.answers.push_back({{0, 0, 0, 0, 5}, {1, 0, 0, 0, 6}});
+    EXPECT_OK(port.send(poke));
+    EXPECT_OK(sampler.poll(port.now_us() + 9000, keep, {}));
+    QCOMPARE(rows.size(), size_t{3});
+    QVERIFY(rows[0].present[0] && rows[0].present[1] && rows[0].raw[1] == 2);
+    QVERIFY(rows[1].present[0] && !rows[1].present[1]);
+    QVERIFY(rows[2].present[0] && rows[2].raw[0] == 5 && rows[2].raw[1] == 6);
+}
+
+void LinkTest::silenceIsSaidWithinASecond() {
+    const Profile profile = demoProfile();
+    ScriptPort port;
+    Uds uds(port, profile);
+    const std::vector<Uds::Place> items{{0x3F0000, 2}};
+    Sampler sampler(uds, items, *planSampling(profile, items));
+    EXPECT_FAILS(sampler.poll(5000000, [](const SampleRow&) {}, {}), "stopped sending samples");
+    QVERIFY(port.now_us() <= 1100000);
+}
+
+void LinkTest::dbcSignalsOfBothByteOrdersAreDecoded() {
+    const auto messages = readDbc("BO_ 928 W1: 8 X\n SG_ big : 7|16@0+ (0.0001,0) [0|7] \"lambda\" T\n SG_ little : 16|12@1- (0.5,10) [0|7] \"V\" T\n\nBO_ 2566844160 E: 8 X\n");
+    EXPECT_OK(messages);
+    QCOMPARE(messages->size(), size_t{2});
+    QVERIFY((*messages)[1].extended);
+    CanFrame frame;
+    frame.length = 4;
+    frame.data = {0x27, 0x10, 0xFE, 0x0F};  // 10000; little-endian 12 bits 0xFFE = -2
+    QVERIFY(std::abs((*messages)[0].signalList[0].decode(frame) - 1.0) < 1e-12);
+    QCOMPARE((*messages)[0].signalList[1].decode(frame), 9.0);
+    frame.length = 2;
+    QVERIFY(std::isnan((*messages)[0].signalList[1].decode(frame)));
+    EXPECT_OK(readDbc(readText(BRUSK_DATA_DIR "/heron/ombrel-w1.dbc")));
+}
+
+void LinkTest::brokenDbcLinesAreNamed() {
+    EXPECT_FAILS(readDbc("VERSION \"\"\n"), "no message");
+    EXPECT_FAILS(readDbc("BO_ x\n"), "line 1: a message can't be read");
+    EXPECT_FAILS(readDbc("\n SG_ a : 0|8@1+ (1,0) [0|1] \"\" T\n"), "line 2: a signal stands before any message");
+    EXPECT_FAILS(readDbc("BO_ 1 A: 8 X\n SG_ a : 90|8@1+ (1,0) [0|1] \"\" T\n"), "line 2: a signal's place");
+}
+
+void LinkTest::aSocketNobodyListensOnIsSaid() {
+    EXPECT_FAILS(openUnixSocket("/tmp/brusk-nobody-is-here"), "Nobody listens on /tmp/brusk-nobody-is-here");
+    EXPECT_FAILS(openUnixSocket(std::string(300, 'x')), "too long");
+}
+
+QTEST_APPLESS_MAIN(LinkTest)
+#include "LinkTest.moc"

@@ -1,0 +1,264 @@
+// The car folder: rounds, the original's protection, what is in the car, and folders that are none.
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include <QTemporaryDir>
+
+#include "Expect.h"
+#include "core/carfolder/CarFolder.h"
+#include "core/carfolder/Schema.h"
+#include "core/image/ImageFile.h"
+#include "core/job/Garage.h"
+
+using namespace brusk;
+using namespace brusk::carfolder;
+
+namespace {
+
+image::Image imageOf(uint8_t fill) {
+    image::Image image;
+    if (!image.add(0x1000, Bytes(64, fill))) qFatal("no image");
+    return image;
+}
+
+const std::vector<link::Sector> kSectors{{0x1000, 16}, {0x1010, 16}, {0x1020, 16}, {0x1030, 16}};
+
+image::Image withSector(const image::Image& base, size_t sector, uint8_t fill) {
+    image::Image image = base;
+    if (!image.overwrite(kSectors[sector].start, Bytes(16, fill))) qFatal("no sector");
+    return image;
+}
+
+}  // namespace
+
+class CarFolderTest : public QObject {
+    Q_OBJECT
+  private slots:
+    void init();
+    void aNewFolderHoldsNothingButItsName();
+    void theOriginalIsKeptTwiceAndNeverReplaced();
+    void theOriginalCannotBeChangedEvenBehindOurBack();
+    void roundsKeepTheirImagesAndBranch();
+    void onlyDraftsCanBeEdited();
+    void aRoundThatWasBuiltOnIsFixed();
+    void whatIsInTheCarFollowsTheJournal();
+    void aFlashedRoundIsPreferredAmongEqualOnes();
+    void onlySectorsThatDifferOrAreUnknownAreWritten();
+    void everythingIsThereAfterReopening();
+    void foldersThatAreNoneAreSaidAndLeftAlone_data();
+    void foldersThatAreNoneAreSaidAndLeftAlone();
+    void aFolderFromANewerBruskIsRefused();
+    void packedImagesRoundTripAndDamageIsSaid();
+    void buildSheetsAndIdentitiesRoundTrip();
+
+  private:
+    std::unique_ptr<QTemporaryDir> temporary_;
+    storage::RealFileSystem files_;
+    storage::Path path_;
+};
+
+void CarFolderTest::init() {
+    temporary_ = std::make_unique<QTemporaryDir>();
+    path_ = temporary_->filePath("car").toStdString();
+}
+
+void CarFolderTest::aNewFolderHoldsNothingButItsName() {
+    const auto folder = CarFolder::create(files_, path_, "Heron 1.6 T");
+    EXPECT_OK(folder);
+    QCOMPARE((*folder)->carName(), std::string("Heron 1.6 T"));
+    QVERIFY((*folder)->rounds().empty() && !(*folder)->original());
+    QVERIFY(!(*folder)->contents(kSectors).everKnown);
+    EXPECT_FAILS(CarFolder::create(files_, path_, "again"), "is a car folder already");
+}
+
+void CarFolderTest::theOriginalIsKeptTwiceAndNeverReplaced() {
+    auto folder = *CarFolder::create(files_, path_, "car");
+    const auto round = folder->storeOriginal(imageOf(7), "first read");
+    EXPECT_OK(round);
+    QCOMPARE(round->number, 0);
+    QVERIFY(round->state == RoundState::Original);
+    const auto hex = files_.read(path_ / "original.hex");
+    EXPECT_OK(hex);
+    QVERIFY(*image::readImage(*hex, image::Format::IntelHex) == imageOf(7));
+    QVERIFY(!(QFile::permissions(qs((path_ / "original.hex").string())) & QFile::WriteOwner));
+    EXPECT_FAILS(folder->storeOriginal(imageOf(8), ""), "never overwritten");
+    EXPECT_FAILS(folder->updateDraft(round->id, imageOf(8)), "Only a draft");
+    QVERIFY(**folder->image(round->id) == imageOf(7));
+}
+
+void CarFolderTest::theOriginalCannotBeChangedEvenBehindOurBack() {
+    auto folder = *CarFolder::create(files_, path_, "car");
+    const auto original = *folder->storeOriginal(imageOf(7), "");
+    EXPECT_OK(folder->markFlashed(original.id));  // flashing it back is fine; its state and bytes stay
+    QVERIFY(folder->original()->state == RoundState::Original);
+    const QString path = qs((path_ / "car.sqlite").string());
+    for (const char* sql : {"UPDATE round SET image_sha256 = 'x' WHERE number = 0", "UPDATE round SET number = 5 WHERE number = 0", "DELETE FROM round WHERE number = 0"}) {
+        QProcess sqlite;
+        sqlite.start("python3", {"-c", "import sqlite3,sys\nd=sqlite3.connect(sys.argv[1])\nd.execute(sys.argv[2])\nd.commit()", path, sql});
+        QVERIFY(sqlite.waitForFinished());
+        QVERIFY2(sqlite.readAllStandardError().contains("the original is never"), sql);
+    }
+    QVERIFY(**folder->image(original.id) == imageOf(7));
+}
+
+void CarFolderTest::roundsKeepTheirImagesAndBranch() {
+    auto folder = *CarFolder::create(files_, path_, "car");
+    const auto original = *folder->storeOriginal(imageOf(0), "");
+    const auto one = *folder->addRound(original.id, imageOf(1), "one", "why");
+    const auto two = *folder->addRound(one.id, imageOf(2), "two", "");
+    const auto branch = *folder->addRound(original.id, imageOf(3), "branch", "");
+    QCOMPARE(branch.number, 3);
+    QCOMPARE(*branch.parent, original.id);
+    QVERIFY(**folder->image(one.id) == imageOf(1) && **folder->image(two.id) == imageOf(2));
+    const auto rounds = folder->rounds();
+    QCOMPARE(rounds.size(), size_t{4});
+    QCOMPARE(rounds.front().title, std::string("branch"));  // newest first
+    EXPECT_OK(folder->renameRound(one.id, "renamed", "note"));
+    QCOMPARE(folder->round(one.id)->title, std::string("renamed"));
+    EXPECT_FAILS(folder->round(999), "no such round");
+}
+
+void CarFolderTest::onlyDraftsCanBeEdited() {
+    auto folder = *CarFolder::create(files_, path_, "car");
+    const auto original = *folder->storeOriginal(imageOf(0), "");
+    const auto draft = *folder->addRound(original.id, imageOf(1), "one", "");
+    EXPECT_OK(folder->updateDraft(draft.id, imageOf(9)));
+    QVERIFY(**folder->image(draft.id) == imageOf(9));
+    EXPECT_OK(folder->markFlashed(draft.id));
+    EXPECT_FAILS(folder->updateDraft(draft.id, imageOf(5)), "Only a draft");
+    QVERIFY(**folder->image(draft.id) == imageOf(9));
+    QVERIFY(!folder->round(draft.id)->flashedAt.empty());
+}
+
+void CarFolderTest::aRoundThatWasBuiltOnIsFixed() {
+    auto folder = *CarFolder::create(files_, path_, "car");
+    const auto original = *folder->storeOriginal(imageOf(0), "");
+    const auto one = *folder->addRound(original.id, imageOf(1), "one", "");
+    QVERIFY(folder->addRound(one.id, imageOf(2), "two", "").has_value());
+    EXPECT_FAILS(folder->updateDraft(one.id, imageOf(5)), "Only a draft");
+}
+
+void CarFolderTest::whatIsInTheCarFollowsTheJournal() {
+    auto folder = *CarFolder::create(files_, path_, "car");
+    const auto original = *folder->storeOriginal(imageOf(0), "");
+    EXPECT_OK(folder->carHolds(imageOf(0), kSectors));
+    QCOMPARE(*folder->contents(kSectors).round, original.id);
+    const image::Image changed = withSector(imageOf(0), 2, 9);
+    const auto one = *folder->addRound(original.id, changed, "one", "");
+    EXPECT_OK(folder->sectorBegun(kSectors[2]));
+    QCOMPARE(folder->contents(kSectors).unknownSectors, 1);
+    QVERIFY(!folder->contents(kSectors).round);
+    EXPECT_OK(folder->sectorVerified(kSectors[2], *changed.bytes(0x1020, 16)));
+    QCOMPARE(*folder->contents(kSectors).round, one.id);
+    const auto journal = folder->journal(2);
+    QVERIFY(journal[0].what.find("0x001020 read back and equal") != std::string::npos);
+    QVERIFY(journal[1].what.find("0x001020 begun") != std::string::npos);
+}
+
+void CarFolderTest::aFlashedRoundIsPreferredAmongEqualOnes() {
+    auto folder = *CarFolder::create(files_, path_, "car");
+    const auto original = *folder->storeOriginal(imageOf(0), "");
+    const auto one = *folder->addRound(original.id, imageOf(1), "one", "");
+    EXPECT_OK(folder->carHolds(imageOf(1), kSectors));
+    EXPECT_OK(folder->markFlashed(one.id));
+    QVERIFY(folder->addRound(one.id, imageOf(1), "an equal draft", "").has_value());
+    QCOMPARE(*folder->contents(kSectors).round, one.id);
+}
+
+void CarFolderTest::onlySectorsThatDifferOrAreUnknownAreWritten() {
+    auto folder = *CarFolder::create(files_, path_, "car");
+    const image::Image changed = withSector(imageOf(0), 1, 5);
+    QCOMPARE(folder->sectorsToWrite(changed, kSectors).size(), size_t{4});  // nothing is known yet
+    EXPECT_OK(folder->carHolds(imageOf(0), kSectors));
+    QCOMPARE(folder->sectorsToWrite(changed, kSectors), (std::vector<link::Sector>{kSectors[1]}));
+    EXPECT_OK(folder->sectorBegun(kSectors[3]));
+    QCOMPARE(folder->sectorsToWrite(changed, kSectors), (std::vector<link::Sector>{kSectors[1], kSectors[3]}));
+    QVERIFY(folder->sectorsToWrite(imageOf(0), {kSectors[0]}).empty());
+}
+
+void CarFolderTest::everythingIsThereAfterReopening() {
+    {
+        auto folder = *CarFolder::create(files_, path_, "car");
+        const auto original = *folder->storeOriginal(imageOf(0), "");
+        EXPECT_OK(folder->setFuelError(original.id, 12.5));
+        RecordingEntry entry;
+        entry.round = original.id;
+        entry.file = "a.mf4";
+        entry.title = "Town";
+        entry.duration_s = 60;
+        entry.samples = 6000;
+        EXPECT_OK(folder->addRecording(entry));
+        EXPECT_FAILS(folder->addRecording(entry), "could not keep the recording");  // one file, one entry
+        EXPECT_OK(folder->setSetting("link", "bench"));
+    }
+    const auto folder = CarFolder::open(files_, path_);
+    EXPECT_OK(folder);
+    QCOMPARE(*(*folder)->rounds()[0].fuelError_pct, 12.5);
+    QCOMPARE((*folder)->recordings((*folder)->original()->id).size(), size_t{1});
+    QCOMPARE((*folder)->rounds()[0].recordings, 1);
+    QCOMPARE((*folder)->setting("link"), std::string("bench"));
+    QCOMPARE((*folder)->setting("never set"), std::string());
+}
+
+void CarFolderTest::foldersThatAreNoneAreSaidAndLeftAlone_data() {
+    QTest::addColumn<QByteArray>("database");
+    QTest::addColumn<QByteArray>("part");
+    QTest::newRow("no database") << QByteArray("-") << QByteArray("holds no car.sqlite");
+    QTest::newRow("not a database") << QByteArray("this is no database at all, but a long enough text to be looked at") << QByteArray("can't be read");
+    QTest::newRow("empty file") << QByteArray("") << QByteArray("belongs to another program");
+}
+
+void CarFolderTest::foldersThatAreNoneAreSaidAndLeftAlone() {
+    QFETCH(QByteArray, database);
+    QFETCH(QByteArray, part);
+    EXPECT_OK(files_.makeFolder(path_));
+    if (database != "-") EXPECT_OK(files_.save(path_ / "car.sqlite", bytesOf(database.toStdString())));
+    EXPECT_FAILS(CarFolder::open(files_, path_), part.toStdString());
+    const QStringList left = QDir(qs(path_.string())).entryList(QDir::Files);
+    QCOMPARE(left, database == "-" ? QStringList{} : QStringList{"car.sqlite"});
+    if (database != "-") QCOMPARE(readText((path_ / "car.sqlite").string()), database.toStdString());
+    EXPECT_FAILS(CarFolder::open(files_, path_ / "nowhere"), "There is no folder");
+}
+
+void CarFolderTest::aFolderFromANewerBruskIsRefused() {
+    EXPECT_OK(CarFolder::create(files_, path_, "car"));
+    QProcess sqlite;
+    sqlite.start("python3", {"-c", "import sqlite3,sys\nd=sqlite3.connect(sys.argv[1])\nd.execute('PRAGMA user_version = 99')\nd.commit()", qs((path_ / "car.sqlite").string())});
+    QVERIFY(sqlite.waitForFinished() && sqlite.exitCode() == 0);
+    EXPECT_FAILS(CarFolder::open(files_, path_), "written by a newer Brusk (format 99)");
+}
+
+void CarFolderTest::packedImagesRoundTripAndDamageIsSaid() {
+    image::Image image = imageOf(3);
+    EXPECT_OK(image.add(0xFFFF0000, Bytes(1000, 1)));
+    Bytes packed = packImage(image);
+    QVERIFY(*unpackImage(packed) == image);
+    for (size_t at = 0; at < packed.size(); ++at) {
+        Bytes damaged = packed;
+        damaged[at] ^= 0x10;
+        const auto read = unpackImage(damaged);
+        if (!read) QVERIFY(read.error().message.find("damaged") != std::string::npos || read.error().code != ErrorCode::BadInput);
+    }
+    EXPECT_FAILS(unpackImage(Bytes{1, 2}), "damaged");
+}
+
+void CarFolderTest::buildSheetsAndIdentitiesRoundTrip() {
+    proposals::BuildSheet sheet;
+    sheet.injectorFlow_cm3min = 620;
+    sheet.fuelPressure_kPa = 350;
+    sheet.deadTimes = {{8, 1700}, {14, 995}};
+    sheet.pressureSensor = proposals::SensorPoints{0.4, 20, 4.65, 350};
+    const auto again = job::buildSheetFromJson(job::toJson(sheet));
+    EXPECT_OK(again);
+    QCOMPARE(*again->injectorFlow_cm3min, 620.0);
+    QCOMPARE(again->deadTimes.size(), size_t{2});
+    QCOMPARE(again->pressureSensor->highPressure_kPa, 350.0);
+    QVERIFY(!again->ethanol_pct);
+    EXPECT_OK(job::buildSheetFromJson(""));
+    EXPECT_FAILS(job::buildSheetFromJson("{\"dead_times\": [{\"volts\": 1}]}"), "can't be read");
+    link::Identity identity;
+    identity.values = {{"vin", "X"}, {"serial", "Y"}};
+    QCOMPARE(job::identityFromJson(job::toJson(identity))->at("serial"), std::string("Y"));
+    EXPECT_FAILS(job::identityFromJson(""), "not identified yet");
+}
+
+QTEST_APPLESS_MAIN(CarFolderTest)
+#include "CarFolderTest.moc"

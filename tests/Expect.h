@@ -10,18 +10,19 @@
 #include "core/base/Result.h"
 
 // Fails the test with the error's own sentence.
-#define EXPECT_OK(expression)                                                                                           \
-    do {                                                                                                                \
-        const auto& expectOkResult = (expression);                                                                      \
-        QVERIFY2(expectOkResult.has_value(), expectOkResult ? "" : expectOkResult.error().text().c_str());              \
+#define EXPECT_OK(expression)                                                                              \
+    do {                                                                                                   \
+        const auto& expectOkResult = (expression);                                                         \
+        QVERIFY2(expectOkResult.has_value(), expectOkResult ? "" : expectOkResult.error().text().c_str()); \
     } while (false)
 
 // The expression must fail, and its sentence must contain the text.
-#define EXPECT_FAILS(expression, part)                                                                                  \
-    do {                                                                                                                \
-        const auto& expectFailsResult = (expression);                                                                   \
-        QVERIFY2(!expectFailsResult.has_value(), "it did not fail");                                                    \
-        QVERIFY2(expectFailsResult.error().text().find(part) != std::string::npos, expectFailsResult.error().text().c_str()); \
+#define EXPECT_FAILS(expression, part)                                             \
+    do {                                                                           \
+        const auto& expectFailsResult = (expression);                              \
+        QVERIFY2(!expectFailsResult.has_value(), "it did not fail");               \
+        QVERIFY2(expectFailsResult.error().text().find(part) != std::string::npos, \
+                 expectFailsResult.error().text().c_str());                        \
     } while (false)
 
 namespace brusk {

@@ -46,7 +46,8 @@ double meanLambda(BenchCar& car, double seconds) {
 
 void poke(BenchCar& car, uint32_t address, std::initializer_list<int> bytes) {
     size_t at = address - map::kFlash;
-    for (const int b : bytes) car.memory().flash()[at++] = static_cast<uint8_t>(b);
+    for (const int b : bytes)
+        car.memory().flash()[at++] = static_cast<uint8_t>(b);
 }
 
 }  // namespace
@@ -93,7 +94,8 @@ void BenchCarTest::theStockCarStartsAndIdlesAtItsTarget() {
 }
 
 void BenchCarTest::theStockCarIsFuelledRightEverywhereItDrives() {
-    for (const auto& [speed, gear, grade] : {std::tuple{37.0, 3, 0.02}, {45.0, 3, 0.09}, {70.0, 4, 0.01}, {100.0, 5, 0.0}}) {
+    for (const auto& [speed, gear, grade] :
+         {std::tuple{37.0, 3, 0.02}, {45.0, 3, 0.09}, {70.0, 4, 0.01}, {100.0, 5, 0.0}}) {
         BenchCar car(kStockParts, 2);
         poke(car, map::cal::kLoopOn, {0});  // open loop: the air model stands alone
         car.startRoute(holding(speed, gear, grade));
@@ -160,7 +162,8 @@ void BenchCarTest::trimsSettleAtMinusTheError() {
     double sum = 0;
     for (int i = 0; i < 200; ++i) {
         run(car, 0.05);
-        sum += (1 + signedWord(car, map::ram::kShortTrim) / 10000.0) * (1 + signedWord(car, map::ram::kLongTrim) / 10000.0);
+        sum += (1 + signedWord(car, map::ram::kShortTrim) / 10000.0) *
+               (1 + signedWord(car, map::ram::kLongTrim) / 10000.0);
     }
     const double trims = sum / 200;
     qInfo("10 %% more fuel: trims %.3f", trims);
@@ -173,7 +176,8 @@ void BenchCarTest::theWidebandAnswersLaterAtIdleThanUnderLoad() {
     run(idle, 40);
     fast.startRoute(holding(120, 5, 0.02));
     run(fast, 90);
-    qInfo("delay at idle %.0f ms, at 120 km/h %.0f ms", idle.plant().state().delay_s * 1000, fast.plant().state().delay_s * 1000);
+    qInfo("delay at idle %.0f ms, at 120 km/h %.0f ms", idle.plant().state().delay_s * 1000,
+          fast.plant().state().delay_s * 1000);
     QVERIFY(idle.plant().state().delay_s > 3 * fast.plant().state().delay_s);
 }
 
@@ -237,7 +241,8 @@ void BenchCarTest::theFanKeepsTheCoolantBetweenItsLimits() {
     run(car, 2);
     QVERIFY(car.memory().at(map::ram::kFan, 1)[0] == 1);  // above "fan on"
     int off_after_s = 0;
-    while (car.memory().at(map::ram::kFan, 1)[0] && off_after_s < 1200) run(car, 1), ++off_after_s;
+    while (car.memory().at(map::ram::kFan, 1)[0] && off_after_s < 1200)
+        run(car, 1), ++off_after_s;
     const double atOff = car.plant().state().coolant_C;
     qInfo("the fan stops after %d s at %.1f degC", off_after_s, atOff);
     QVERIFY(atOff > 89.5 && atOff < 92);  // "fan off" is 91 degC, read in whole degrees
@@ -279,7 +284,8 @@ void BenchCarTest::sameSeedSameBytes() {
             const auto frame = bus.receive(60000000);
             if (!frame || !*frame) break;
             out.insert(out.end(), (*frame)->data.begin(), (*frame)->data.end());
-            for (int shift = 0; shift < 32; shift += 8) out.push_back(static_cast<uint8_t>((*frame)->time_us >> shift));
+            for (int shift = 0; shift < 32; shift += 8)
+                out.push_back(static_cast<uint8_t>((*frame)->time_us >> shift));
         }
         return out;
     };
@@ -399,18 +405,42 @@ void BenchCarTest::theDefinitionAgreesWithTheMemoryMap() {
         const auto& conversion = d.conversionOf(*p);
         QVERIFY2(std::abs(conversion.toPhysical(101) - conversion.toPhysical(100) - e.perCount) < 1e-9, e.name);
     }
-    const std::pair<const char*, uint32_t> measurements[] = {
-        {"speed", map::ram::kSpeed},         {"pressure", map::ram::kPressure},     {"map_volts", map::ram::kMapVolts},     {"throttle", map::ram::kThrottle},
-        {"pedal", map::ram::kPedal},         {"intake_temp", map::ram::kIntakeTemp}, {"coolant", map::ram::kCoolant},       {"battery", map::ram::kBattery},
-        {"air_per_cylinder", map::ram::kAirPerCylinder}, {"airflow", map::ram::kAirflow}, {"ve_used", map::ram::kVeUsed},    {"charge_temp", map::ram::kChargeTemp},
-        {"lambda_asked", map::ram::kLambdaAsked}, {"short_trim", map::ram::kShortTrim}, {"long_trim", map::ram::kLongTrim},  {"pulse", map::ram::kPulse},
-        {"dead_time_used", map::ram::kDeadTime}, {"injector_duty", map::ram::kInjectorDuty}, {"spark", map::ram::kSpark},    {"idle_target", map::ram::kIdleTarget},
-        {"idle_integral", map::ram::kIdleIntegral}, {"fuel_cut", map::ram::kFuelCut}, {"loop_state", map::ram::kLoopState}, {"vehicle_speed", map::ram::kVehicleSpeed},
-        {"gear", map::ram::kGear},           {"wastegate_duty", map::ram::kWastegate}, {"boost_cut_now", map::ram::kBoostCut}, {"fan", map::ram::kFan},
-        {"engine_state", map::ram::kEngineState}, {"run_time", map::ram::kRunTime}, {"narrowband", map::ram::kNarrowband}, {"throttle_target", map::ram::kThrottleTarget},
-        {"warm_up_now", map::ram::kWarmUp}};
+    const std::pair<const char*, uint32_t> measurements[] = {{"speed", map::ram::kSpeed},
+                                                             {"pressure", map::ram::kPressure},
+                                                             {"map_volts", map::ram::kMapVolts},
+                                                             {"throttle", map::ram::kThrottle},
+                                                             {"pedal", map::ram::kPedal},
+                                                             {"intake_temp", map::ram::kIntakeTemp},
+                                                             {"coolant", map::ram::kCoolant},
+                                                             {"battery", map::ram::kBattery},
+                                                             {"air_per_cylinder", map::ram::kAirPerCylinder},
+                                                             {"airflow", map::ram::kAirflow},
+                                                             {"ve_used", map::ram::kVeUsed},
+                                                             {"charge_temp", map::ram::kChargeTemp},
+                                                             {"lambda_asked", map::ram::kLambdaAsked},
+                                                             {"short_trim", map::ram::kShortTrim},
+                                                             {"long_trim", map::ram::kLongTrim},
+                                                             {"pulse", map::ram::kPulse},
+                                                             {"dead_time_used", map::ram::kDeadTime},
+                                                             {"injector_duty", map::ram::kInjectorDuty},
+                                                             {"spark", map::ram::kSpark},
+                                                             {"idle_target", map::ram::kIdleTarget},
+                                                             {"idle_integral", map::ram::kIdleIntegral},
+                                                             {"fuel_cut", map::ram::kFuelCut},
+                                                             {"loop_state", map::ram::kLoopState},
+                                                             {"vehicle_speed", map::ram::kVehicleSpeed},
+                                                             {"gear", map::ram::kGear},
+                                                             {"wastegate_duty", map::ram::kWastegate},
+                                                             {"boost_cut_now", map::ram::kBoostCut},
+                                                             {"fan", map::ram::kFan},
+                                                             {"engine_state", map::ram::kEngineState},
+                                                             {"run_time", map::ram::kRunTime},
+                                                             {"narrowband", map::ram::kNarrowband},
+                                                             {"throttle_target", map::ram::kThrottleTarget},
+                                                             {"warm_up_now", map::ram::kWarmUp}};
     QCOMPARE(d.measurements.size(), std::size(measurements));
-    for (const auto& [name, address] : measurements) QVERIFY2(d.measurement(name) && d.measurement(name)->address == address, name);
+    for (const auto& [name, address] : measurements)
+        QVERIFY2(d.measurement(name) && d.measurement(name)->address == address, name);
 }
 
 void BenchCarTest::theDefinitionReadsWhatTheFactoryWrote() {
@@ -418,13 +448,15 @@ void BenchCarTest::theDefinitionReadsWhatTheFactoryWrote() {
     BenchCar car(kStockParts, 1);
     image::Image image;
     EXPECT_OK(image.add(map::kFlash, ByteSpan(car.memory().flash().data(), car.memory().flash().size())));
-    const calibration::Calibration calibration(std::make_shared<const definition::Definition>(std::move(contents->definition)), std::move(image));
+    const calibration::Calibration calibration(
+        std::make_shared<const definition::Definition>(std::move(contents->definition)), std::move(image));
     EXPECT_OK(calibration.matchesDefinition());
     // Every parameter can be read, and every one of its numbers lies within its own limits.
     for (const auto& p : calibration.definition().parameters) {
         const auto table = calibration.read(p);
         EXPECT_OK(table);
-        for (const double v : table->values) QVERIFY2(v >= table->lower - 1e-6 && v <= table->upper + 1e-6, p.name.c_str());
+        for (const double v : table->values)
+            QVERIFY2(v >= table->lower - 1e-6 && v <= table->upper + 1e-6, p.name.c_str());
     }
     QCOMPARE(*calibration.value("injector_flow"), 380.0);
     QVERIFY(std::abs(*calibration.value("stoich") - 14.7) < 1e-9);
@@ -448,7 +480,8 @@ void BenchCarTest::routesVisitTheMap() {
         }
         QVERIFY(!car.onRoute());
         double asked = 0;
-        for (const Leg& leg : route.legs) asked = std::max(asked, leg.speed_kmh);
+        for (const Leg& leg : route.legs)
+            asked = std::max(asked, leg.speed_kmh);
         qInfo("%s: up to %.0f of %.0f km/h", route.name.c_str(), most, asked);
         QVERIFY(most > asked * 0.95 - 0.1 && most < asked * 1.2 + 1);
     }

@@ -37,18 +37,21 @@ const char* const kDefinition = R"(
 
 Calibration makeCalibration() {
     auto contents = definition::readA2l(kDefinition);
-    if (!contents || !contents->diagnostics.empty()) qFatal("the test's definition is wrong: %s", contents ? contents->diagnostics[0].message.c_str() : contents.error().message.c_str());
+    if (!contents || !contents->diagnostics.empty())
+        qFatal("the test's definition is wrong: %s",
+               contents ? contents->diagnostics[0].message.c_str() : contents.error().message.c_str());
     Bytes bytes(0x80, 0);
     const auto put = [&](size_t at, std::initializer_list<int> values) {
-        for (const int v : values) bytes[at++] = static_cast<uint8_t>(v);
+        for (const int v : values)
+            bytes[at++] = static_cast<uint8_t>(v);
     };
     put(0, {'S', 'W', '1'});
-    put(0x10, {0x03, 0xE8});                             // 1000 -> 100.0 kPa
-    put(0x12, {0x23});                                   // low on, high 2
+    put(0x10, {0x03, 0xE8});  // 1000 -> 100.0 kPa
+    put(0x12, {0x23});        // low on, high 2
     put(0x14, {'A', 'B', 'C', ' ', ' ', ' '});
-    put(0x20, {3, 0x03, 0xE8, 0x07, 0xD0, 0x0B, 0xB8});  // 1000, 2000, 3000
+    put(0x20, {3, 0x03, 0xE8, 0x07, 0xD0, 0x0B, 0xB8});   // 1000, 2000, 3000
     put(0x40, {3, 10, 20, 30, 0xFF, 0xF6, 0, 0, 0, 10});  // -1.0, 0.0, 1.0
-    put(0x60, {1, 2, 3, 4, 5, 6});                       // columns of two: (1,2) (3,4) (5,6)
+    put(0x60, {1, 2, 3, 4, 5, 6});                        // columns of two: (1,2) (3,4) (5,6)
     image::Image image;
     if (!image.add(0, bytes)) qFatal("the test's image is wrong");
     return {std::make_shared<const definition::Definition>(std::move(contents->definition)), std::move(image)};
@@ -149,7 +152,8 @@ void CalibrationTest::theWrongSoftwareIsSaid() {
     EXPECT_OK(calibration.matchesDefinition());
     image::Image image = calibration.image();
     EXPECT_OK(image.overwrite(2, Bytes{'9'}));
-    EXPECT_FAILS(Calibration(calibration.sharedDefinition(), image).matchesDefinition(), "is for software \"SW1\", the image holds \"SW9\"");
+    EXPECT_FAILS(Calibration(calibration.sharedDefinition(), image).matchesDefinition(),
+                 "is for software \"SW1\", the image holds \"SW9\"");
 }
 
 void CalibrationTest::aWriteRoundsToTheNearestCount() {
@@ -178,7 +182,8 @@ void CalibrationTest::aWriteBeyondLimitsIsRefusedOrHeld() {
 
 void CalibrationTest::whatDoesNotChangeTheBytesIsNoEdit() {
     const auto calibration = makeCalibration();
-    const auto edit = calibration.prepare(*calibration.definition().parameter("pressure"), {{0, 100.04}}, AtLimit::Refuse, "");
+    const auto edit =
+        calibration.prepare(*calibration.definition().parameter("pressure"), {{0, 100.04}}, AtLimit::Refuse, "");
     EXPECT_OK(edit);
     QVERIFY(edit->empty());
 }
@@ -195,7 +200,8 @@ void CalibrationTest::writingOneSwitchLeavesItsNeighboursAlone() {
 
 void CalibrationTest::readOnlyIsReadOnly() {
     const auto calibration = makeCalibration();
-    EXPECT_FAILS(calibration.prepare(*calibration.definition().parameter("fixed"), {{0, 1}}, AtLimit::Refuse, ""), "read-only");
+    EXPECT_FAILS(calibration.prepare(*calibration.definition().parameter("fixed"), {{0, 1}}, AtLimit::Refuse, ""),
+                 "read-only");
 }
 
 void CalibrationTest::textsThatAreTooLongAreRefused() {
@@ -214,7 +220,8 @@ void CalibrationTest::undoAndRedoWalkBackAndForthByteForByte() {
     EditHistory history;
     std::vector<image::Image> states{original};
     for (int i = 1; i <= 20; ++i) {
-        const auto edit = calibration.prepare(*calibration.definition().parameter("pressure"), {{0, 100.0 + i}}, AtLimit::Refuse, "step " + std::to_string(i));
+        const auto edit = calibration.prepare(*calibration.definition().parameter("pressure"), {{0, 100.0 + i}},
+                                              AtLimit::Refuse, "step " + std::to_string(i));
         EXPECT_OK(history.make(calibration, *edit));
         states.push_back(calibration.image());
     }
@@ -268,7 +275,8 @@ void CalibrationTest::typedOperationsMeanWhatTheySay() {
 }
 
 void CalibrationTest::nonsenseIsNoOperation() {
-    for (const char* text : {"", " ", "+", "x", "%", "abc", "1.2.3", "++2", "2x", "nan", "inf"}) QVERIFY2(!parseOperation(text), text);
+    for (const char* text : {"", " ", "+", "x", "%", "abc", "1.2.3", "++2", "2x", "nan", "inf"})
+        QVERIFY2(!parseOperation(text), text);
 }
 
 void CalibrationTest::comparisonListsParametersAndCells() {

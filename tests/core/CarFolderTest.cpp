@@ -90,9 +90,12 @@ void CarFolderTest::theOriginalCannotBeChangedEvenBehindOurBack() {
     EXPECT_OK(folder->markFlashed(original.id));  // flashing it back is fine; its state and bytes stay
     QVERIFY(folder->original()->state == RoundState::Original);
     const QString path = qs((path_ / "car.sqlite").string());
-    for (const char* sql : {"UPDATE round SET image_sha256 = 'x' WHERE number = 0", "UPDATE round SET number = 5 WHERE number = 0", "DELETE FROM round WHERE number = 0"}) {
+    for (const char* sql : {"UPDATE round SET image_sha256 = 'x' WHERE number = 0",
+                            "UPDATE round SET number = 5 WHERE number = 0", "DELETE FROM round WHERE number = 0"}) {
         QProcess sqlite;
-        sqlite.start("python3", {"-c", "import sqlite3,sys\nd=sqlite3.connect(sys.argv[1])\nd.execute(sys.argv[2])\nd.commit()", path, sql});
+        sqlite.start("python3",
+                     {"-c", "import sqlite3,sys\nd=sqlite3.connect(sys.argv[1])\nd.execute(sys.argv[2])\nd.commit()",
+                      path, sql});
         QVERIFY(sqlite.waitForFinished());
         QVERIFY2(sqlite.readAllStandardError().contains("the original is never"), sql);
     }
@@ -202,7 +205,8 @@ void CarFolderTest::foldersThatAreNoneAreSaidAndLeftAlone_data() {
     QTest::addColumn<QByteArray>("database");
     QTest::addColumn<QByteArray>("part");
     QTest::newRow("no database") << QByteArray("-") << QByteArray("holds no car.sqlite");
-    QTest::newRow("not a database") << QByteArray("this is no database at all, but a long enough text to be looked at") << QByteArray("can't be read");
+    QTest::newRow("not a database") << QByteArray("this is no database at all, but a long enough text to be looked at")
+                                    << QByteArray("can't be read");
     QTest::newRow("empty file") << QByteArray("") << QByteArray("belongs to another program");
 }
 
@@ -221,7 +225,10 @@ void CarFolderTest::foldersThatAreNoneAreSaidAndLeftAlone() {
 void CarFolderTest::aFolderFromANewerBruskIsRefused() {
     EXPECT_OK(CarFolder::create(files_, path_, "car"));
     QProcess sqlite;
-    sqlite.start("python3", {"-c", "import sqlite3,sys\nd=sqlite3.connect(sys.argv[1])\nd.execute('PRAGMA user_version = 99')\nd.commit()", qs((path_ / "car.sqlite").string())});
+    sqlite.start(
+        "python3",
+        {"-c", "import sqlite3,sys\nd=sqlite3.connect(sys.argv[1])\nd.execute('PRAGMA user_version = 99')\nd.commit()",
+         qs((path_ / "car.sqlite").string())});
     QVERIFY(sqlite.waitForFinished() && sqlite.exitCode() == 0);
     EXPECT_FAILS(CarFolder::open(files_, path_), "written by a newer Brusk (format 99)");
 }
@@ -235,7 +242,9 @@ void CarFolderTest::packedImagesRoundTripAndDamageIsSaid() {
         Bytes damaged = packed;
         damaged[at] ^= 0x10;
         const auto read = unpackImage(damaged);
-        if (!read) QVERIFY(read.error().message.find("damaged") != std::string::npos || read.error().code != ErrorCode::BadInput);
+        if (!read)
+            QVERIFY(read.error().message.find("damaged") != std::string::npos ||
+                    read.error().code != ErrorCode::BadInput);
     }
     EXPECT_FAILS(unpackImage(Bytes{1, 2}), "damaged");
 }

@@ -9,7 +9,8 @@ using namespace brusk::definition;
 namespace {
 
 std::string moduleWith(const std::string& inside) {
-    return "ASAP2_VERSION 1 61\n/begin PROJECT P \"\"\n/begin MODULE M \"a module\"\n" + inside + "\n/end MODULE\n/end PROJECT\n";
+    return "ASAP2_VERSION 1 61\n/begin PROJECT P \"\"\n/begin MODULE M \"a module\"\n" + inside +
+           "\n/end MODULE\n/end PROJECT\n";
 }
 
 const std::string kBasics = R"(
@@ -18,7 +19,8 @@ const std::string kBasics = R"(
 )";
 
 std::string value(const std::string& name, const std::string& more = "") {
-    return "/begin CHARACTERISTIC " + name + " \"text of " + name + "\" VALUE 0x100 word 0 tenth 0 100 " + more + " /end CHARACTERISTIC\n";
+    return "/begin CHARACTERISTIC " + name + " \"text of " + name + "\" VALUE 0x100 word 0 tenth 0 100 " + more +
+           " /end CHARACTERISTIC\n";
 }
 
 bool says(const A2lContents& contents, const std::string& part) {
@@ -58,8 +60,10 @@ class DefinitionTest : public QObject {
 };
 
 void DefinitionTest::rawNumbersOfEveryTypeRoundTripInBothByteOrders() {
-    const std::tuple<DataType, double> cases[] = {{DataType::UByte, 200},  {DataType::SByte, -100},     {DataType::UWord, 65000},     {DataType::SWord, -32000},   {DataType::ULong, 4e9},
-                                                  {DataType::SLong, -2e9}, {DataType::UInt64, 9e15},    {DataType::Int64, -9e15},     {DataType::Float32, 1.5},    {DataType::Float64, -0.1}};
+    const std::tuple<DataType, double> cases[] = {
+        {DataType::UByte, 200},   {DataType::SByte, -100},  {DataType::UWord, 65000}, {DataType::SWord, -32000},
+        {DataType::ULong, 4e9},   {DataType::SLong, -2e9},  {DataType::UInt64, 9e15}, {DataType::Int64, -9e15},
+        {DataType::Float32, 1.5}, {DataType::Float64, -0.1}};
     for (const auto& [type, raw] : cases)
         for (const ByteOrder order : {ByteOrder::BigEndian, ByteOrder::LittleEndian}) {
             uint8_t bytes[8] = {};
@@ -100,7 +104,8 @@ void DefinitionTest::quadraticConversionIsInverted() {
     Conversion c;
     c.kind = Conversion::Kind::Rational;
     c.a = 2, c.b = 3, c.c = 1, c.d = 0, c.e = 0, c.f = 1;
-    for (const double p : {0.0, 1.5, 20.0}) QVERIFY(std::abs(c.toPhysical(c.toRaw(p)) - p) < 1e-9);
+    for (const double p : {0.0, 1.5, 20.0})
+        QVERIFY(std::abs(c.toPhysical(c.toRaw(p)) - p) < 1e-9);
     QVERIFY(std::isnan(c.toPhysical(-100)));  // no physical value gives it
 }
 
@@ -116,7 +121,8 @@ void DefinitionTest::verbalTablesGiveTheirWordsOrTheDefault() {
 void DefinitionTest::theDemoDefinitionHasNoComplaint() {
     const auto contents = readA2l(readText(BRUSK_DATA_DIR "/heron/aldine-e2.a2l"));
     EXPECT_OK(contents);
-    for (const auto& d : contents->diagnostics) qWarning("line %d: %s", d.line, d.message.c_str());
+    for (const auto& d : contents->diagnostics)
+        qWarning("line %d: %s", d.line, d.message.c_str());
     QVERIFY(contents->diagnostics.empty());
 }
 
@@ -136,14 +142,17 @@ void DefinitionTest::theDemoDefinitionSaysWhatItsPartsAre() {
     QCOMPARE(d.conversionOf(*rich).textFor(1), std::string_view("on"));
     QVERIFY(d.measurementWithRole("engine_speed"));
     // Every parameter can be learned from: it has a description and a group.
-    for (const Parameter& p : d.parameters) QVERIFY2(p.description.size() > 15 && !d.groupPath(p.name).empty(), p.name.c_str());
-    for (const Measurement& m : d.measurements) QVERIFY2(!m.description.empty() && !d.groupPath(m.name).empty(), m.name.c_str());
+    for (const Parameter& p : d.parameters)
+        QVERIFY2(p.description.size() > 15 && !d.groupPath(p.name).empty(), p.name.c_str());
+    for (const Measurement& m : d.measurements)
+        QVERIFY2(!m.description.empty() && !d.groupPath(m.name).empty(), m.name.c_str());
 }
 
 void DefinitionTest::groupsNameTheirPath() {
-    const auto contents = readA2l(moduleWith(kBasics + value("x") +
-                                             "/begin GROUP top \"Engine\" ROOT /begin SUB_GROUP fuel /end SUB_GROUP /end GROUP\n"
-                                             "/begin GROUP fuel \"Fuel\" /begin REF_CHARACTERISTIC x /end REF_CHARACTERISTIC /end GROUP\n"));
+    const auto contents = readA2l(
+        moduleWith(kBasics + value("x") +
+                   "/begin GROUP top \"Engine\" ROOT /begin SUB_GROUP fuel /end SUB_GROUP /end GROUP\n"
+                   "/begin GROUP fuel \"Fuel\" /begin REF_CHARACTERISTIC x /end REF_CHARACTERISTIC /end GROUP\n"));
     EXPECT_OK(contents);
     QCOMPARE(contents->definition.groupPath("x"), std::string("Engine / Fuel"));
     QCOMPARE(contents->definition.groupPath("y"), std::string());
@@ -151,20 +160,24 @@ void DefinitionTest::groupsNameTheirPath() {
 
 void DefinitionTest::aGroupThatContainsItselfDoesNotHang() {
     const auto contents = readA2l(moduleWith(kBasics + value("x") +
-                                             "/begin GROUP a \"A\" /begin SUB_GROUP b /end SUB_GROUP /begin REF_CHARACTERISTIC x /end REF_CHARACTERISTIC /end GROUP\n"
+                                             "/begin GROUP a \"A\" /begin SUB_GROUP b /end SUB_GROUP /begin "
+                                             "REF_CHARACTERISTIC x /end REF_CHARACTERISTIC /end GROUP\n"
                                              "/begin GROUP b \"B\" /begin SUB_GROUP a /end SUB_GROUP /end GROUP\n"));
     EXPECT_OK(contents);
     QVERIFY(contents->definition.groupPath("x").size() < 100);
 }
 
 void DefinitionTest::stringsKnowEscapesAndDoubledQuotes() {
-    const auto contents = readA2l(moduleWith(kBasics + R"(/begin CHARACTERISTIC x "a \"quoted\" and ""doubled"" \n text" VALUE 0x100 word 0 tenth 0 100 /end CHARACTERISTIC)"));
+    const auto contents = readA2l(moduleWith(
+        kBasics +
+        R"(/begin CHARACTERISTIC x "a \"quoted\" and ""doubled"" \n text" VALUE 0x100 word 0 tenth 0 100 /end CHARACTERISTIC)"));
     EXPECT_OK(contents);
     QCOMPARE(contents->definition.parameters[0].description, std::string("a \"quoted\" and \"doubled\" \n text"));
 }
 
 void DefinitionTest::bothCommentKindsAreSkippedAndLinesStillCounted() {
-    const auto contents = readA2l(moduleWith("// one line /begin\n/* several\nlines */" + kBasics + value("x") + value("y", "NONSENSE")));
+    const auto contents =
+        readA2l(moduleWith("// one line /begin\n/* several\nlines */" + kBasics + value("x") + value("y", "NONSENSE")));
     EXPECT_OK(contents);
     QCOMPARE(contents->definition.parameters.size(), size_t{2});
     QCOMPARE(contents->diagnostics.size(), size_t{1});
@@ -172,8 +185,9 @@ void DefinitionTest::bothCommentKindsAreSkippedAndLinesStillCounted() {
 }
 
 void DefinitionTest::aBrokenBlockCostsOnlyItself() {
-    const auto contents = readA2l(moduleWith(kBasics + value("good") + "/begin CHARACTERISTIC bad \"\" VALUE what word 0 tenth 0 100 /end CHARACTERISTIC\n" +
-                                             "/begin CHARACTERISTIC short \"\" VALUE /end CHARACTERISTIC\n" + value("alsoGood")));
+    const auto contents = readA2l(moduleWith(
+        kBasics + value("good") + "/begin CHARACTERISTIC bad \"\" VALUE what word 0 tenth 0 100 /end CHARACTERISTIC\n" +
+        "/begin CHARACTERISTIC short \"\" VALUE /end CHARACTERISTIC\n" + value("alsoGood")));
     EXPECT_OK(contents);
     QVERIFY(contents->definition.parameter("good") && contents->definition.parameter("alsoGood"));
     QVERIFY(!contents->definition.parameter("bad"));
@@ -193,17 +207,20 @@ void DefinitionTest::aWrongEndIsSaid() {
     const auto contents = readA2l(moduleWith(kBasics + value("x") + "/end GROUP\n"));
     EXPECT_OK(contents);
     QVERIFY(says(*contents, "/end GROUP closes a block that was not opened"));
-    const auto crossed = readA2l(moduleWith(kBasics + value("x") + "/begin GROUP g \"\" /begin SUB_GROUP a /end GROUP\n" + value("y")));
+    const auto crossed =
+        readA2l(moduleWith(kBasics + value("x") + "/begin GROUP g \"\" /begin SUB_GROUP a /end GROUP\n" + value("y")));
     QVERIFY(says(*crossed, "SUB_GROUP is opened here and not closed"));
     QVERIFY(crossed->definition.parameter("y"));
 }
 
 void DefinitionTest::unknownKeywordsAreKeptWithAWarning() {
-    const auto contents = readA2l(moduleWith(kBasics + value("x", "SPARKLE") + "/begin NEW_THING a b /end NEW_THING\n"));
+    const auto contents =
+        readA2l(moduleWith(kBasics + value("x", "SPARKLE") + "/begin NEW_THING a b /end NEW_THING\n"));
     EXPECT_OK(contents);
     QVERIFY(says(*contents, "SPARKLE is not known"));
     QVERIFY(says(*contents, "NEW_THING is not known"));
-    for (const auto& d : contents->diagnostics) QVERIFY(d.severity == Diagnostic::Severity::Warning);
+    for (const auto& d : contents->diagnostics)
+        QVERIFY(d.severity == Diagnostic::Severity::Warning);
 }
 
 void DefinitionTest::whatIsDefinedTwiceKeepsTheFirst() {
@@ -216,7 +233,9 @@ void DefinitionTest::whatIsDefinedTwiceKeepsTheFirst() {
 
 void DefinitionTest::aMapWhoseAxisIsMissingIsLeftOutAndSaid() {
     const auto contents =
-        readA2l(moduleWith(kBasics + value("x") + "/begin CHARACTERISTIC c \"\" CURVE 0x200 word 0 tenth 0 100 /begin AXIS_DESCR COM_AXIS n tenth 8 0 100 AXIS_PTS_REF gone /end AXIS_DESCR /end CHARACTERISTIC\n"));
+        readA2l(moduleWith(kBasics + value("x") +
+                           "/begin CHARACTERISTIC c \"\" CURVE 0x200 word 0 tenth 0 100 /begin AXIS_DESCR COM_AXIS n "
+                           "tenth 8 0 100 AXIS_PTS_REF gone /end AXIS_DESCR /end CHARACTERISTIC\n"));
     EXPECT_OK(contents);
     QVERIFY(!contents->definition.parameter("c"));
     QVERIFY(says(*contents, "uses the axis gone, which is not defined"));
@@ -230,7 +249,8 @@ void DefinitionTest::conversionsMayStandBehindTheirUsers() {
 
 void DefinitionTest::limitsOnCountsAreHeld() {
     const auto contents = readA2l(moduleWith(kBasics + value("x") +
-                                             "/begin CHARACTERISTIC c \"\" CURVE 0x200 word 0 tenth 0 100 /begin AXIS_DESCR FIX_AXIS n tenth 4000000000 0 100 "
+                                             "/begin CHARACTERISTIC c \"\" CURVE 0x200 word 0 tenth 0 100 /begin "
+                                             "AXIS_DESCR FIX_AXIS n tenth 4000000000 0 100 "
                                              "FIX_AXIS_PAR_DIST 0 1 4000000000 /end AXIS_DESCR /end CHARACTERISTIC\n"));
     EXPECT_OK(contents);
     QVERIFY(says(*contents, "must be a whole number up to 65535"));
@@ -238,7 +258,8 @@ void DefinitionTest::limitsOnCountsAreHeld() {
 
 void DefinitionTest::depthIsLimited() {
     std::string deep = "/begin PROJECT P \"\" ";
-    for (int i = 0; i < 100000; ++i) deep += "/begin X ";
+    for (int i = 0; i < 100000; ++i)
+        deep += "/begin X ";
     EXPECT_FAILS(readA2l(deep), "nested more than 64 deep");
 }
 
@@ -259,7 +280,8 @@ void DefinitionTest::whatIsNoDefinitionIsRefusedWithASentence() {
 }
 
 void DefinitionTest::a2mlIsCarriedOver() {
-    const auto contents = readA2l(moduleWith("/begin A2ML block \"IF_DATA\" taggedunion { \"X\" struct { uint; }; }; /end A2ML\n" + kBasics + value("x")));
+    const auto contents = readA2l(moduleWith(
+        "/begin A2ML block \"IF_DATA\" taggedunion { \"X\" struct { uint; }; }; /end A2ML\n" + kBasics + value("x")));
     EXPECT_OK(contents);
     QVERIFY(contents->diagnostics.empty());
     QVERIFY(contents->definition.parameter("x"));

@@ -13,7 +13,8 @@ using namespace brusk::evidence;
 
 namespace {
 
-/// A drive at 100 Hz whose engine breathes `truth` times what the controller thinks; the wideband answers after a + b / flow.
+/// A drive at 100 Hz whose engine breathes `truth` times what the controller thinks; the wideband answers after a + b /
+/// flow.
 EngineColumns makeDrive(double seconds, double truth, double a, double b, unsigned seed) {
     std::mt19937 random(seed);
     std::normal_distribution<double> noise(0, 0.004);
@@ -82,7 +83,8 @@ void EvidenceTest::axisLookupFindsTheSameIntervalAsASearch() {
     for (double v = 300; v < 7200; v += 0.7) {
         const auto at = axis.locate(v);
         const double clamped = std::clamp(v, 600.0, 6800.0);
-        const double back = points[at.index] + static_cast<double>(at.fraction) * (points[at.index + 1] - points[at.index]);
+        const double back =
+            points[at.index] + static_cast<double>(at.fraction) * (points[at.index + 1] - points[at.index]);
         QVERIFY2(std::abs(back - clamped) < 0.01, qPrintable(QString::number(v)));
     }
     QCOMPARE(axis.nearest(899), uint32_t{1});
@@ -96,19 +98,23 @@ void EvidenceTest::cellStatisticsMatchAPlainSecondComputation() {
     std::mt19937 random(3);
     std::uniform_real_distribution<float> ux(500, 7000), uy(10, 210), uv(0.7f, 1.3f);
     std::vector<float> x, y, v;
-    for (int i = 0; i < 5000; ++i) x.push_back(ux(random)), y.push_back(uy(random)), v.push_back(i % 97 ? uv(random) : NAN);
+    for (int i = 0; i < 5000; ++i)
+        x.push_back(ux(random)), y.push_back(uy(random)), v.push_back(i % 97 ? uv(random) : NAN);
     const AxisLookup ax({600, 2000, 4000, 6800}), ay({20, 60, 100, 205});
     const auto cells = cellStatistics(ax, ay, x, y, v);
     for (uint32_t r = 0; r < 4; ++r)
         for (uint32_t c = 0; c < 4; ++c) {
             std::vector<double> mine;
             for (size_t i = 0; i < v.size(); ++i)
-                if (std::isfinite(v[i]) && ax.nearest(x[i]) == c && ay.nearest(y[i]) == r) mine.push_back(static_cast<double>(v[i]));
+                if (std::isfinite(v[i]) && ax.nearest(x[i]) == c && ay.nearest(y[i]) == r)
+                    mine.push_back(static_cast<double>(v[i]));
             const CellStat& cell = cells[r * 4 + c];
             QCOMPARE(cell.count, static_cast<uint32_t>(mine.size()));
             double sum = 0, squares = 0;
-            for (const double m : mine) sum += m;
-            for (const double m : mine) squares += (m - sum / static_cast<double>(mine.size())) * (m - sum / static_cast<double>(mine.size()));
+            for (const double m : mine)
+                sum += m;
+            for (const double m : mine)
+                squares += (m - sum / static_cast<double>(mine.size())) * (m - sum / static_cast<double>(mine.size()));
             QVERIFY(std::abs(cell.mean - sum / static_cast<double>(mine.size())) < 1e-9);
             QVERIFY(std::abs(cell.spread - std::sqrt(squares / static_cast<double>(mine.size() - 1))) < 1e-9);
             QCOMPARE(static_cast<double>(cell.most), *std::max_element(mine.begin(), mine.end()));
@@ -131,7 +137,8 @@ void EvidenceTest::theFitRecoversNodeFactorsFromScatteredSamples() {
     const AxisLookup ax({1000, 2000, 3000, 4500, 6000}), ay({20, 50, 80, 120});
     std::vector<double> truth;
     for (int r = 0; r < 4; ++r)
-        for (int c = 0; c < 5; ++c) truth.push_back(1 + 0.03 * c - 0.04 * r + 0.008 * r * c);
+        for (int c = 0; c < 5; ++c)
+            truth.push_back(1 + 0.03 * c - 0.04 * r + 0.008 * r * c);
     std::mt19937 random(1);
     std::uniform_real_distribution<float> ux(1000, 6000), uy(20, 120);
     std::normal_distribution<float> noise(0, 0.01f);
@@ -140,17 +147,22 @@ void EvidenceTest::theFitRecoversNodeFactorsFromScatteredSamples() {
     model.rows = 4, model.columns = 5, model.factor = truth;
     for (int i = 0; i < 20000; ++i) {
         x.push_back(ux(random)), y.push_back(uy(random));
-        v.push_back(static_cast<float>(model.at(ax.locate(static_cast<double>(x.back())), ay.locate(static_cast<double>(y.back())))) + noise(random));
+        v.push_back(static_cast<float>(
+                        model.at(ax.locate(static_cast<double>(x.back())), ay.locate(static_cast<double>(y.back())))) +
+                    noise(random));
     }
     const auto fit = fitCells(ax, ay, x, y, v);
-    for (size_t i = 0; i < truth.size(); ++i) QVERIFY2(std::abs(fit.factor[i] - truth[i]) < 0.004, qPrintable(QString("node %1: %2 for %3").arg(i).arg(fit.factor[i]).arg(truth[i])));
+    for (size_t i = 0; i < truth.size(); ++i)
+        QVERIFY2(std::abs(fit.factor[i] - truth[i]) < 0.004,
+                 qPrintable(QString("node %1: %2 for %3").arg(i).arg(fit.factor[i]).arg(truth[i])));
     QVERIFY(std::abs(fit.residual - 0.01) < 0.003);
 }
 
 void EvidenceTest::theFitIsNotMovedByAFewWildSamples() {
     const AxisLookup ax({1000, 2000}), ay({20, 50});
     std::vector<float> x(1000, 1500), y(1000, 35), v(1000, 1.05f);
-    for (size_t i = 0; i < 50; ++i) v[i] = 2.5f;  // a wideband that jumped
+    for (size_t i = 0; i < 50; ++i)
+        v[i] = 2.5f;  // a wideband that jumped
     const auto fit = fitCells(ax, ay, x, y, v);
     const double middle = fit.at(ax.locate(1500), ay.locate(35));
     QVERIFY2(std::abs(middle - 1.05) < 0.01, qPrintable(QString::number(middle)));
@@ -158,25 +170,30 @@ void EvidenceTest::theFitIsNotMovedByAFewWildSamples() {
 
 void EvidenceTest::unvisitedNodesFollowTheirNeighboursAndReturnToOneFarAway() {
     std::vector<double> points;
-    for (int i = 0; i < 20; ++i) points.push_back(1000 + i * 200);
+    for (int i = 0; i < 20; ++i)
+        points.push_back(1000 + i * 200);
     const AxisLookup ax(points), ay({0, 1});
     std::vector<float> x, y, v;
-    for (int i = 0; i < 2000; ++i) x.push_back(1000 + static_cast<float>(i % 400)), y.push_back(static_cast<float>(i % 2)), v.push_back(1.1f);
+    for (int i = 0; i < 2000; ++i)
+        x.push_back(1000 + static_cast<float>(i % 400)), y.push_back(static_cast<float>(i % 2)), v.push_back(1.1f);
     const auto fit = fitCells(ax, ay, x, y, v);
     QVERIFY(std::abs(fit.factor[1] - 1.1) < 0.005);
-    QVERIFY(fit.factor[3] > 1.05);                        // next to the evidence
-    QVERIFY(std::abs(fit.factor[19] - 1) < 0.02);         // far away
-    for (size_t i = 0; i < 40; ++i) QVERIFY(fit.factor[i] > 0.9 && fit.factor[i] < 1.25);  // no wild extrapolation
+    QVERIFY(fit.factor[3] > 1.05);                 // next to the evidence
+    QVERIFY(std::abs(fit.factor[19] - 1) < 0.02);  // far away
+    for (size_t i = 0; i < 40; ++i)
+        QVERIFY(fit.factor[i] > 0.9 && fit.factor[i] < 1.25);  // no wild extrapolation
 }
 
 void EvidenceTest::certaintyFallsWithDistanceFromTheSamples() {
     std::vector<double> points;
-    for (int i = 0; i < 10; ++i) points.push_back(i);
+    for (int i = 0; i < 10; ++i)
+        points.push_back(i);
     const AxisLookup ax(points), ay({0, 1});
     std::vector<float> x(500, 2), y(500, 0), v(500, 1.02f);
     const auto fit = fitCells(ax, ay, x, y, v);
     QVERIFY(fit.deviation[2] < 0.005);
-    for (size_t i = 3; i < 6; ++i) QVERIFY(fit.deviation[i] > fit.deviation[i - 1]);
+    for (size_t i = 3; i < 6; ++i)
+        QVERIFY(fit.deviation[i] > fit.deviation[i - 1]);
     QVERIFY(fit.deviation[9] > 0.05);
     QVERIFY(fit.evidence[2] > 400 && fit.evidence[9] == 0);
 }
@@ -184,18 +201,23 @@ void EvidenceTest::certaintyFallsWithDistanceFromTheSamples() {
 void EvidenceTest::aCurveIsFittedInOneDimension() {
     const AxisLookup ax({0, 10, 20}), none({});
     std::vector<float> x, y, v;
-    for (int i = 0; i <= 2000; ++i) x.push_back(static_cast<float>(i) * 0.01f), y.push_back(0), v.push_back(x.back() < 10 ? 1 + x.back() * 0.01f : 1.1f);
+    for (int i = 0; i <= 2000; ++i)
+        x.push_back(static_cast<float>(i) * 0.01f), y.push_back(0),
+            v.push_back(x.back() < 10 ? 1 + x.back() * 0.01f : 1.1f);
     const auto fit = fitCells(ax, none, x, y, v);
     QCOMPARE(fit.factor.size(), size_t{3});
-    QVERIFY(std::abs(fit.factor[0] - 1) < 0.01 && std::abs(fit.factor[1] - 1.1) < 0.01 && std::abs(fit.factor[2] - 1.1) < 0.01);
+    QVERIFY(std::abs(fit.factor[0] - 1) < 0.01 && std::abs(fit.factor[1] - 1.1) < 0.01 &&
+            std::abs(fit.factor[2] - 1.1) < 0.01);
 }
 
 void EvidenceTest::nothingMeasuredChangesNothing() {
     const AxisLookup ax({1, 2, 3}), ay({1, 2, 3});
     const auto fit = fitCells(ax, ay, {}, {}, {});
-    for (const double m : fit.factor) QVERIFY(std::abs(m - 1) < 1e-9);
+    for (const double m : fit.factor)
+        QVERIFY(std::abs(m - 1) < 1e-9);
     const std::vector<float> nan(10, NAN);
-    for (const double m : fitCells(ax, ay, nan, nan, nan).factor) QVERIFY(std::abs(m - 1) < 1e-9);
+    for (const double m : fitCells(ax, ay, nan, nan, nan).factor)
+        QVERIFY(std::abs(m - 1) < 1e-9);
 }
 
 void EvidenceTest::theWidebandDelayIsFoundFromTheData() {
@@ -203,7 +225,8 @@ void EvidenceTest::theWidebandDelayIsFoundFromTheData() {
     QVERIFY(delay.measured);
     QVERIFY(delay.correlation > 0.35);
     for (const double flow : {25.0, 50.0, 75.0})
-        QVERIFY2(std::abs(delay.at(flow) - (0.06 + 3.0 / flow)) < 0.02, qPrintable(QString("%1 at %2 kg/h").arg(delay.at(flow)).arg(flow)));
+        QVERIFY2(std::abs(delay.at(flow) - (0.06 + 3.0 / flow)) < 0.02,
+                 qPrintable(QString("%1 at %2 kg/h").arg(delay.at(flow)).arg(flow)));
 }
 
 void EvidenceTest::withoutExcitationTheDelayIsTheDefaultAndSaysSo() {
@@ -218,26 +241,31 @@ void EvidenceTest::withoutExcitationTheDelayIsTheDefaultAndSaysSo() {
 void EvidenceTest::everySampleIsBookedOnceAndOnTheRightRule() {
     auto c = makeDrive(60, 1.0, 0.06, 3.0, 5);
     const auto stretch = [](double from, double to, std::vector<double>& column, double value) {
-        for (size_t i = static_cast<size_t>(from * 100); i < static_cast<size_t>(to * 100); ++i) column[i] = value;
+        for (size_t i = static_cast<size_t>(from * 100); i < static_cast<size_t>(to * 100); ++i)
+            column[i] = value;
     };
     stretch(0, 5, c.speed_rpm, 0);
     stretch(5, 10, c.coolant_C, 30);
     stretch(20, 21, c.fuelCut, 1);
     stretch(30, 32, c.pressure_kPa, 90);
     stretch(40, 41, c.lambdaAsked, 0.9);
-    for (size_t i = 5000; i < 5200; ++i) c.wideband[i] = 4;
+    for (size_t i = 5000; i < 5200; ++i)
+        c.wideband[i] = 4;
     SettlingCost cost;
     WidebandDelay delay{0.06, 3.0, 1, true};
     const auto kept = settledSamples(c, delay, {}, cost);
     QCOMPARE(cost.recorded, size_t{6000});
     QCOMPARE(cost.settled, kept.size());
-    QCOMPARE(cost.settled + cost.notRunning + cost.cold + cost.fuelCut + cost.moving + cost.askedChanged + cost.noWideband, cost.recorded);
+    QCOMPARE(
+        cost.settled + cost.notRunning + cost.cold + cost.fuelCut + cost.moving + cost.askedChanged + cost.noWideband,
+        cost.recorded);
     QCOMPARE(cost.notRunning, size_t{500});
     QCOMPARE(cost.cold, size_t{500});
     QVERIFY(cost.fuelCut > 230 && cost.fuelCut < 290);  // the cut itself, 1.5 s after it, and the delay before it
     QVERIFY(cost.moving > 100 && cost.askedChanged > 20);
     QVERIFY(cost.noWideband > 190 && cost.noWideband < 215);
-    for (const uint32_t i : kept) QVERIFY(!(c.time_s[i] > 19.99 && c.time_s[i] < 22.4));
+    for (const uint32_t i : kept)
+        QVERIFY(!(c.time_s[i] > 19.99 && c.time_s[i] < 22.4));
 }
 
 void EvidenceTest::theRatioHoldsInClosedAndOpenLoopAlike() {
@@ -258,7 +286,8 @@ void EvidenceTest::missingChannelsAreNamed() {
 
 void EvidenceTest::coverageCountsSeconds() {
     Coverage coverage({1000, 2000}, {20, 40});
-    for (int i = 0; i <= 30; ++i) coverage.add(i * 0.1, 1900, 38);
+    for (int i = 0; i <= 30; ++i)
+        coverage.add(i * 0.1, 1900, 38);
     QVERIFY(std::abs(coverage.seconds()[3] - 3.0) < 1e-9);
     coverage.add(100, 1000, 20);  // a pause counts as its longest only
     QCOMPARE(coverage.seconds()[0], Coverage::kLongest_s);

@@ -101,7 +101,9 @@ void ImageTest::mendingWritesTheChecksumAndReportsHowMany() {
 void ImageTest::intelHexReadsEveryRecordType() {
     const auto image = readImage(asBytes(":020000040080 7A\n"), Format::IntelHex);
     EXPECT_FAILS(image, "pairs");
-    const auto whole = readImage(asBytes(":0200000400807A\n:02001000ABCD76\n:0400000312345678E5\n:04000005000000CD2A\n:00000001FF\n"), Format::IntelHex);
+    const auto whole =
+        readImage(asBytes(":0200000400807A\n:02001000ABCD76\n:0400000312345678E5\n:04000005000000CD2A\n:00000001FF\n"),
+                  Format::IntelHex);
     EXPECT_OK(whole);
     QCOMPARE(whole->segments()[0].start, uint32_t{0x800010});
     QCOMPARE(whole->segments()[0].bytes, (Bytes{0xAB, 0xCD}));
@@ -120,14 +122,18 @@ void ImageTest::intelHexSegmentRecordsWrapInsideTheirSegment() {
 void ImageTest::intelHexErrorsNameTheLine_data() {
     QTest::addColumn<QByteArray>("text");
     QTest::addColumn<QByteArray>("part");
-    QTest::newRow("checksum") << QByteArray(":0200000400807A\n:02001000ABCD77\n:00000001FF\n") << QByteArray("Line 2: the checksum is wrong");
+    QTest::newRow("checksum") << QByteArray(":0200000400807A\n:02001000ABCD77\n:00000001FF\n")
+                              << QByteArray("Line 2: the checksum is wrong");
     QTest::newRow("length") << QByteArray(":03001000ABCD75\n") << QByteArray("Line 1: the record says 3 data bytes");
-    QTest::newRow("no colon") << QByteArray("\n\n02001000ABCD76\n") << QByteArray("Line 3: an Intel HEX record starts with a colon");
+    QTest::newRow("no colon") << QByteArray("\n\n02001000ABCD76\n")
+                              << QByteArray("Line 3: an Intel HEX record starts with a colon");
     QTest::newRow("not hexadecimal") << QByteArray(":0200100GABCD76\n") << QByteArray("Line 1: not all characters");
     QTest::newRow("unknown type") << QByteArray(":00000006FA\n") << QByteArray("Line 1: record type 6");
     QTest::newRow("cut off") << QByteArray(":02001000ABCD76\n") << QByteArray("cut off");
-    QTest::newRow("after the end") << QByteArray(":00000001FF\n:02001000ABCD76\n") << QByteArray("Line 2: there is text after the end");
-    QTest::newRow("overlap") << QByteArray(":02001000ABCD76\n:02001000ABCE75\n:00000001FF\n") << QByteArray("Line 2: Two different bytes");
+    QTest::newRow("after the end") << QByteArray(":00000001FF\n:02001000ABCD76\n")
+                                   << QByteArray("Line 2: there is text after the end");
+    QTest::newRow("overlap") << QByteArray(":02001000ABCD76\n:02001000ABCE75\n:00000001FF\n")
+                             << QByteArray("Line 2: Two different bytes");
     QTest::newRow("address record") << QByteArray(":0100000480 7B\n") << QByteArray("Line 1");
     QTest::newRow("empty") << QByteArray("") << QByteArray("cut off");
 }
@@ -148,7 +154,9 @@ void ImageTest::lineEndsOfEverySystemAreRead() {
 
 void ImageTest::sRecordReadsAllAddressSizesAndChecksTheCount() {
     // S1 (16 bit), S2 (24 bit), S3 (32 bit), count and end.
-    const auto image = readImage(asBytes("S00600004844521B\nS1050010AABB85\nS206012345AABB2B\nS30700800010CCDDBF\nS5030003F9\nS9030000FC\n"), Format::SRecord);
+    const auto image = readImage(
+        asBytes("S00600004844521B\nS1050010AABB85\nS206012345AABB2B\nS30700800010CCDDBF\nS5030003F9\nS9030000FC\n"),
+        Format::SRecord);
     EXPECT_OK(image);
     QCOMPARE(Bytes(image->bytes(0x10, 2)->begin(), image->bytes(0x10, 2)->end()), (Bytes{0xAA, 0xBB}));
     QVERIFY(image->contains(0x12345, 2));
@@ -158,10 +166,12 @@ void ImageTest::sRecordReadsAllAddressSizesAndChecksTheCount() {
 void ImageTest::sRecordErrorsNameTheLine_data() {
     QTest::addColumn<QByteArray>("text");
     QTest::addColumn<QByteArray>("part");
-    QTest::newRow("checksum") << QByteArray("S1050010AABB86\nS9030000FC\n") << QByteArray("Line 1: the checksum is wrong");
+    QTest::newRow("checksum") << QByteArray("S1050010AABB86\nS9030000FC\n")
+                              << QByteArray("Line 1: the checksum is wrong");
     QTest::newRow("length") << QByteArray("S1060010AABB85\n") << QByteArray("Line 1: the record's length is wrong");
     QTest::newRow("type 4") << QByteArray("S4030000FC\n") << QByteArray("Line 1: record type S4");
-    QTest::newRow("count") << QByteArray("S1050010AABB85\nS5030002FA\nS9030000FC\n") << QByteArray("Line 2: the count record says 2");
+    QTest::newRow("count") << QByteArray("S1050010AABB85\nS5030002FA\nS9030000FC\n")
+                           << QByteArray("Line 2: the count record says 2");
     QTest::newRow("cut off") << QByteArray("S1050010AABB85\n") << QByteArray("cut off");
     QTest::newRow("foreign") << QByteArray("hello\n") << QByteArray("Line 1: an S-record starts with S");
 }
@@ -186,7 +196,8 @@ void ImageTest::whatIsWrittenReadsBackEqual() {
     QFETCH(int, row);
     Image image;
     Bytes bytes(3000);
-    for (size_t i = 0; i < bytes.size(); ++i) bytes[i] = static_cast<uint8_t>(i * 7 + i / 256);
+    for (size_t i = 0; i < bytes.size(); ++i)
+        bytes[i] = static_cast<uint8_t>(i * 7 + i / 256);
     EXPECT_OK(image.add(0x8000FFF3 - 1500, bytes));  // across a 64 KiB border, unaligned
     EXPECT_OK(image.add(0x10, Bytes{1, 2, 3}));
     const auto written = writeImage(image, static_cast<Format>(format), row);

@@ -64,7 +64,8 @@ class ScriptPort final : public CanPort {
 
 Bytes counting(size_t n) {
     Bytes out(n);
-    for (size_t i = 0; i < n; ++i) out[i] = static_cast<uint8_t>(i);
+    for (size_t i = 0; i < n; ++i)
+        out[i] = static_cast<uint8_t>(i);
     return out;
 }
 
@@ -131,7 +132,8 @@ void LinkTest::frameLengthsMatchTheStandard() {
             frame.length = n;
             frame.data.fill(fill);
             const int bits = frameBits(frame), plain = 47 + 8 * n;
-            QVERIFY2(bits >= plain && bits <= plain + (34 + 8 * n - 1) / 4, qPrintable(QString("%1 bits for %2 bytes of %3").arg(bits).arg(n).arg(fill)));
+            QVERIFY2(bits >= plain && bits <= plain + (34 + 8 * n - 1) / 4,
+                     qPrintable(QString("%1 bits for %2 bytes of %3").arg(bits).arg(n).arg(fill)));
         }
     CanFrame alternating;
     alternating.id = 0x2AA;
@@ -189,7 +191,8 @@ void LinkTest::sequenceNumbersWrapAround() {
     port.answers = {{}, {flow(0)}};
     IsoTp transport(port, {});
     EXPECT_OK(transport.send(counting(6 + 7 * 20)));
-    for (size_t i = 1; i <= 20; ++i) QCOMPARE(port.sent[i][0], static_cast<uint8_t>(0x20 | (i & 15)));
+    for (size_t i = 1; i <= 20; ++i)
+        QCOMPARE(port.sent[i][0], static_cast<uint8_t>(0x20 | (i & 15)));
 }
 
 void LinkTest::blockSizeIsObeyed() {
@@ -210,7 +213,8 @@ void LinkTest::separationTimeIsObeyed() {
     port.answers = {{}, {flow(0, 0, 10)}};
     IsoTp transport(port, {});
     EXPECT_OK(transport.send(counting(6 + 7 * 5)));
-    for (size_t i = 2; i < port.sentAt_us.size(); ++i) QVERIFY(port.sentAt_us[i] - port.sentAt_us[i - 1] >= 10000);
+    for (size_t i = 2; i < port.sentAt_us.size(); ++i)
+        QVERIFY(port.sentAt_us[i] - port.sentAt_us[i - 1] >= 10000);
 }
 
 void LinkTest::separationTimesOfTheStandard_data() {
@@ -298,7 +302,8 @@ void LinkTest::aStalledAnswerTimesOut() {
 
 void LinkTest::aNewFirstFrameBeginsANewMessage() {
     ScriptPort port;
-    port.answers = {{{0x10, 20, 1, 2, 3, 4, 5, 6}}, {{0x10, 9, 11, 12, 13, 14, 15, 16}}, {{0x21, 17, 18, 19, 0, 0, 0, 0}}};
+    port.answers = {
+        {{0x10, 20, 1, 2, 3, 4, 5, 6}}, {{0x10, 9, 11, 12, 13, 14, 15, 16}}, {{0x21, 17, 18, 19, 0, 0, 0, 0}}};
     IsoTp transport(port, {});
     const auto message = transport.receive(100000);
     EXPECT_OK(message);
@@ -323,8 +328,10 @@ void LinkTest::anAnnouncementBeyondTheLimitIsAnsweredWithOverflow() {
 
 void LinkTest::strayFramesAreIgnored() {
     ScriptPort port;
-    // A consecutive frame without a first, a flow control nobody asked for, a single frame of length nothing, then the answer.
-    port.answers = {{{0x23, 1, 2, 3, 4, 5, 6, 7}, flow(0), {0x00, 1, 2, 3, 4, 5, 6, 7}, {0x02, 0x50, 0x01, 0, 0, 0, 0, 0}}};
+    // A consecutive frame without a first, a flow control nobody asked for, a single frame of length nothing, then the
+    // answer.
+    port.answers = {
+        {{0x23, 1, 2, 3, 4, 5, 6, 7}, flow(0), {0x00, 1, 2, 3, 4, 5, 6, 7}, {0x02, 0x50, 0x01, 0, 0, 0, 0, 0}}};
     IsoTp transport(port, {});
     QCOMPARE(*transport.receive(100000), (Bytes{0x50, 0x01}));
 }
@@ -351,14 +358,17 @@ void LinkTest::busyIsRepeated() {
 }
 
 void LinkTest::everyNegativeResponseIsASentence() {
-    for (const uint8_t code : {0x10, 0x11, 0x12, 0x13, 0x14, 0x22, 0x24, 0x31, 0x33, 0x35, 0x36, 0x37, 0x70, 0x71, 0x72, 0x73, 0x7E, 0x7F, 0x92, 0x93, 0xEE}) {
+    for (const uint8_t code : {0x10, 0x11, 0x12, 0x13, 0x14, 0x22, 0x24, 0x31, 0x33, 0x35, 0x36,
+                               0x37, 0x70, 0x71, 0x72, 0x73, 0x7E, 0x7F, 0x92, 0x93, 0xEE}) {
         ScriptPort port;
         port.answers = {{}, {{3, 0x7F, 0x22, static_cast<uint8_t>(code)}}};
         const Profile profile = demoProfile();
         Uds uds(port, profile);
         const auto answer = uds.readId(0xF190);
         QVERIFY(!answer && answer.error().code == ErrorCode::Refused);
-        QVERIFY2(answer.error().message.starts_with("The controller refused to read an identifier: ") && answer.error().message.size() > 60, answer.error().message.c_str());
+        QVERIFY2(answer.error().message.starts_with("The controller refused to read an identifier: ") &&
+                     answer.error().message.size() > 60,
+                 answer.error().message.c_str());
     }
 }
 
@@ -413,14 +423,22 @@ void LinkTest::profilesThatAreWrongNameTheKey_data() {
     QTest::addColumn<QByteArray>("from");
     QTest::addColumn<QByteArray>("to");
     QTest::addColumn<QByteArray>("part");
-    QTest::newRow("missing") << QByteArray("\"memory\"") << QByteArray("\"memories\"") << QByteArray("\"memory\" is missing");
-    QTest::newRow("text for number") << QByteArray("\"p2\": 50") << QByteArray("\"p2\": \"fifty\"") << QByteArray("\"p2\" must be a number");
-    QTest::newRow("sector that does not divide") << QByteArray("\"sector\": \"0x4000\"") << QByteArray("\"sector\": \"0x3000\"") << QByteArray("not a whole number");
-    QTest::newRow("beyond the address space") << QByteArray("\"start\": \"0x8C0000\", \"length\": \"0x40000\"") << QByteArray("\"start\": \"0xFFFF0000\", \"length\": \"0x40000\"")
-                                              << QByteArray("beyond the address space");
-    QTest::newRow("unknown algorithm") << QByteArray("rotate-xor-add") << QByteArray("rot13") << QByteArray("\"rot13\" is not known");
-    QTest::newRow("unknown checksum") << QByteArray("\"crc32\"") << QByteArray("\"sum8\"") << QByteArray("\"sum8\" is not known");
-    QTest::newRow("not JSON") << QByteArray("\"name\": \"Aldine E2\",") << QByteArray("\"name\" \"Aldine E2\",") << QByteArray("not valid JSON");
+    QTest::newRow("missing") << QByteArray("\"memory\"") << QByteArray("\"memories\"")
+                             << QByteArray("\"memory\" is missing");
+    QTest::newRow("text for number") << QByteArray("\"p2\": 50") << QByteArray("\"p2\": \"fifty\"")
+                                     << QByteArray("\"p2\" must be a number");
+    QTest::newRow("sector that does not divide")
+        << QByteArray("\"sector\": \"0x4000\"") << QByteArray("\"sector\": \"0x3000\"")
+        << QByteArray("not a whole number");
+    QTest::newRow("beyond the address space")
+        << QByteArray("\"start\": \"0x8C0000\", \"length\": \"0x40000\"")
+        << QByteArray("\"start\": \"0xFFFF0000\", \"length\": \"0x40000\"") << QByteArray("beyond the address space");
+    QTest::newRow("unknown algorithm") << QByteArray("rotate-xor-add") << QByteArray("rot13")
+                                       << QByteArray("\"rot13\" is not known");
+    QTest::newRow("unknown checksum") << QByteArray("\"crc32\"") << QByteArray("\"sum8\"")
+                                      << QByteArray("\"sum8\" is not known");
+    QTest::newRow("not JSON") << QByteArray("\"name\": \"Aldine E2\",") << QByteArray("\"name\" \"Aldine E2\",")
+                              << QByteArray("not valid JSON");
 }
 
 void LinkTest::profilesThatAreWrongNameTheKey() {
@@ -439,14 +457,17 @@ void LinkTest::theDemoProfileDescribesItsSectors() {
     QCOMPARE(profile.checksums.size(), size_t{17});
     QCOMPARE(profile.checksums.back().storedAt, uint32_t{0x8FFFFC});
     QVERIFY(profile.calibrationArea() && profile.calibrationArea()->start == 0x8C0000);
-    for (const auto& sector : profile.sectors()) QVERIFY(sector.start >= 0x810000);  // the boot area is never erased
+    for (const auto& sector : profile.sectors())
+        QVERIFY(sector.start >= 0x810000);  // the boot area is never erased
 }
 
 void LinkTest::samplesArePackedTightly() {
     const Profile profile = demoProfile();
     std::vector<Uds::Place> items;
-    for (uint32_t i = 0; i < 9; ++i) items.push_back({0x3F0000 + 2 * i, 2});
-    for (uint32_t i = 0; i < 3; ++i) items.push_back({0x3F0100 + i, 1});
+    for (uint32_t i = 0; i < 9; ++i)
+        items.push_back({0x3F0000 + 2 * i, 2});
+    for (uint32_t i = 0; i < 3; ++i)
+        items.push_back({0x3F0100 + i, 1});
     const auto plan = planSampling(profile, items);
     EXPECT_OK(plan);
     QCOMPARE(plan->ids.size(), size_t{3});  // 21 bytes in three frames of seven
@@ -457,7 +478,8 @@ void LinkTest::samplesArePackedTightly() {
             ++seen[slot.item];
             QVERIFY(slot.offset + slot.size <= 7);
         }
-    for (const int n : seen) QCOMPARE(n, 1);
+    for (const int n : seen)
+        QCOMPARE(n, 1);
 }
 
 void LinkTest::tooManySamplesAreRefusedWithTheNumber() {
@@ -474,7 +496,9 @@ void LinkTest::aMissingPeriodicFrameLeavesAVisibleHole() {
     const auto plan = planSampling(profile, items);
     QCOMPARE(plan->ids.size(), size_t{2});
     // Session, clear, two definitions (each a first and consecutive frame), start.
-    port.answers = {{}, {{6, 0x50, 0x03, 0, 50, 1, 0xF4}}, {{2, 0x6C, 0x03}}, {flow(0)}, {{4, 0x6C, 0x02, 0xF2, 0x00}}, {flow(0)}, {{4, 0x6C, 0x02, 0xF2, 0x01}}, {{1, 0x6A}}};
+    port.answers = {
+        {},        {{6, 0x50, 0x03, 0, 50, 1, 0xF4}}, {{2, 0x6C, 0x03}}, {flow(0)}, {{4, 0x6C, 0x02, 0xF2, 0x00}},
+        {flow(0)}, {{4, 0x6C, 0x02, 0xF2, 0x01}},     {{1, 0x6A}}};
     Uds uds(port, profile);
     Sampler sampler(uds, items, *plan);
     EXPECT_OK(sampler.start());
@@ -511,7 +535,9 @@ void LinkTest::silenceIsSaidWithinASecond() {
 }
 
 void LinkTest::dbcSignalsOfBothByteOrdersAreDecoded() {
-    const auto messages = readDbc("BO_ 928 W1: 8 X\n SG_ big : 7|16@0+ (0.0001,0) [0|7] \"lambda\" T\n SG_ little : 16|12@1- (0.5,10) [0|7] \"V\" T\n\nBO_ 2566844160 E: 8 X\n");
+    const auto messages = readDbc(
+        "BO_ 928 W1: 8 X\n SG_ big : 7|16@0+ (0.0001,0) [0|7] \"lambda\" T\n SG_ little : 16|12@1- (0.5,10) [0|7] "
+        "\"V\" T\n\nBO_ 2566844160 E: 8 X\n");
     EXPECT_OK(messages);
     QCOMPARE(messages->size(), size_t{2});
     QVERIFY((*messages)[1].extended);

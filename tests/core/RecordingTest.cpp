@@ -18,7 +18,8 @@ Recording sample(size_t rows = 500) {
     r.groups.resize(2);
     Group& fast = r.groups[0];
     fast.name = "controller";
-    fast.channels = {{"speed", "rpm", "Engine speed", "engine_speed", {}}, {"pressure", "kPa", "Manifold pressure", "manifold_pressure", {}}};
+    fast.channels = {{"speed", "rpm", "Engine speed", "engine_speed", {}},
+                     {"pressure", "kPa", "Manifold pressure", "manifold_pressure", {}}};
     Group& slow = r.groups[1];
     slow.name = "wideband";
     slow.channels = {{"lambda", "lambda", "", "lambda_measured", {}}};
@@ -43,9 +44,12 @@ bool sameColumn(const std::vector<float>& a, const std::vector<float>& b) {
 bool same(const Recording& a, const Recording& b) {
     if (a.groups.size() != b.groups.size()) return false;
     for (size_t g = 0; g < a.groups.size(); ++g) {
-        if (a.groups[g].time_s != b.groups[g].time_s || a.groups[g].channels.size() != b.groups[g].channels.size()) return false;
+        if (a.groups[g].time_s != b.groups[g].time_s || a.groups[g].channels.size() != b.groups[g].channels.size())
+            return false;
         for (size_t c = 0; c < a.groups[g].channels.size(); ++c)
-            if (!sameColumn(a.groups[g].channels[c].values, b.groups[g].channels[c].values) || a.groups[g].channels[c].role != b.groups[g].channels[c].role) return false;
+            if (!sameColumn(a.groups[g].channels[c].values, b.groups[g].channels[c].values) ||
+                a.groups[g].channels[c].role != b.groups[g].channels[c].role)
+                return false;
     }
     return a.title == b.title && a.roundId == b.roundId;
 }
@@ -73,7 +77,8 @@ Bytes fileOf(const Recording& r, storage::MemoryFileSystem& files, size_t every,
     return *files.read("/r.mf4");
 }
 
-/// A minimal MDF 4 file by another hand: one group, int16 big-endian with a linear conversion, uint32 milliseconds as time.
+/// A minimal MDF 4 file by another hand: one group, int16 big-endian with a linear conversion, uint32 milliseconds as
+/// time.
 Bytes foreignFile() {
     Bytes f;
     const auto put = [&](uint64_t v, size_t n) {
@@ -82,29 +87,34 @@ Bytes foreignFile() {
     };
     const auto real = [&](double v) { put(std::bit_cast<uint64_t>(v), 8); };
     const auto head = [&](const char* id, uint64_t length, std::initializer_list<uint64_t> links) {
-        while (f.size() % 8) f.push_back(0);
+        while (f.size() % 8)
+            f.push_back(0);
         f.insert(f.end(), id, id + 4);
         put(0, 4);
         put(length, 8);
         put(links.size(), 8);
-        for (const uint64_t l : links) put(l, 8);
+        for (const uint64_t l : links)
+            put(l, 8);
     };
     const std::string id = "MDF     4.11    other   ";
     f.insert(f.end(), id.begin(), id.end());
     put(0, 4), put(411, 2);
     f.resize(64);
-    // Places: HD 64 (24+48+32=104) -> 168 DG (24+32+8=64) -> 232 CG (24+48+32=104) -> 336 CN time (24+64+72=160) -> 496 CN
-    // value -> 656 CC time (24+32+40=96... value pairs) -> 752 CC value -> 848 TX "t" -> 880 TX "temp" -> 912 DT
+    // Places: HD 64 (24+48+32=104) -> 168 DG (24+32+8=64) -> 232 CG (24+48+32=104) -> 336 CN time (24+64+72=160) -> 496
+    // CN value -> 656 CC time (24+32+40=96... value pairs) -> 752 CC value -> 848 TX "t" -> 880 TX "temp" -> 912 DT
     head("##HD", 104, {168, 0, 0, 0, 0, 0});
     put(0, 8), put(0, 8), real(0), real(0);
     head("##DG", 64, {0, 232, 912, 0});
     put(0, 8);
     head("##CG", 104, {0, 336, 0, 0, 0, 0});
     put(0, 8), put(3, 8), put(0, 8), put(6, 4), put(0, 4);
-    const auto cn = [&](uint64_t next, uint64_t name, uint64_t conversion, int type, int dataType, uint64_t byte, uint64_t bits) {
+    const auto cn = [&](uint64_t next, uint64_t name, uint64_t conversion, int type, int dataType, uint64_t byte,
+                        uint64_t bits) {
         head("##CN", 160, {next, 0, name, 0, conversion, 0, 0, 0});
-        put(static_cast<uint64_t>(type), 1), put(type ? 1 : 0, 1), put(static_cast<uint64_t>(dataType), 1), put(0, 1), put(byte, 4), put(bits, 4), put(0, 4), put(0, 4), put(0, 4);
-        for (int i = 0; i < 6; ++i) put(0, 8);
+        put(static_cast<uint64_t>(type), 1), put(type ? 1 : 0, 1), put(static_cast<uint64_t>(dataType), 1), put(0, 1),
+            put(byte, 4), put(bits, 4), put(0, 4), put(0, 4), put(0, 4);
+        for (int i = 0; i < 6; ++i)
+            put(0, 8);
     };
     cn(496, 848, 656, 2, 0, 0, 32);
     cn(0, 880, 752, 0, 3, 4, 16);
@@ -211,8 +221,10 @@ void RecordingTest::aFailingWriteAtAnyOperationLeavesAReadableFile() {
                 const float row[] = {r.groups[0].channels[0].values[i], r.groups[0].channels[1].values[i]};
                 (*writer)->append(0, r.groups[0].time_s[i], row);
                 if (i % 40 != 39) continue;
-                if ((*writer)->flush()) flushed = i + 1;
-                else failed = true;
+                if ((*writer)->flush())
+                    flushed = i + 1;
+                else
+                    failed = true;
             }
             const bool finished = (*writer)->finish().has_value();
             files.failAt(0, false);
@@ -256,8 +268,10 @@ void RecordingTest::cutOffAnywhereItIsAnErrorOrAShorterRecording() {
     const Bytes whole = fileOf(sample(40), files, 20);
     for (size_t length = 0; length < whole.size(); ++length) {
         const auto r = readMdf4(ByteSpan(whole).first(length));
-        if (!r) QVERIFY(!r.error().message.empty());
-        else QVERIFY(r->groups[0].time_s.size() <= 40);
+        if (!r)
+            QVERIFY(!r.error().message.empty());
+        else
+            QVERIFY(r->groups[0].time_s.size() <= 40);
     }
 }
 
@@ -271,7 +285,8 @@ void RecordingTest::flippedBytesNeverCrashTheReader() {
             const auto r = readMdf4(damaged);
             if (r)
                 for (const Group& g : r->groups)
-                    for (const Channel& c : g.channels) QCOMPARE(c.values.size(), g.time_s.size());
+                    for (const Channel& c : g.channels)
+                        QCOMPARE(c.values.size(), g.time_s.size());
         }
 }
 

@@ -1,7 +1,7 @@
 // Profiles and DBC files come from anywhere.
 // SPDX-License-Identifier: GPL-3.0-or-later
-#include "core/link/Dbc.h"
 #include "core/link/Profile.h"
+#include "core/link/Dbc.h"
 
 extern "C" int LLVMFuzzerTestOneInput(const uint8_t* data, size_t size) {
     const auto text = brusk::asText({data, size});

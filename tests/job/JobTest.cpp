@@ -1,5 +1,5 @@
-// Reading, flashing, driving and correcting the bench car in virtual time, with the link and the power failing on the way.
-// SPDX-License-Identifier: GPL-3.0-or-later
+// Reading, flashing, driving and correcting the bench car in virtual time, with the link and the power failing on the
+// way. SPDX-License-Identifier: GPL-3.0-or-later
 #include <QTemporaryDir>
 
 #include "Expect.h"
@@ -17,7 +17,10 @@ namespace {
 
 /// A bench car, its bus and its folder.
 struct Bench {
-    explicit Bench(uint64_t seed = 1) : car(benchcar::kFittedParts, seed), bus(car), kit(*loadKit(files, BRUSK_DATA_DIR "/heron/aldine-e2.profile.json")) {
+    explicit Bench(uint64_t seed = 1)
+        : car(benchcar::kFittedParts, seed),
+          bus(car),
+          kit(*loadKit(files, BRUSK_DATA_DIR "/heron/aldine-e2.profile.json")) {
         auto made = carfolder::CarFolder::create(files, temporary.filePath("car").toStdString(), "car");
         if (!made) qFatal("%s", made.error().text().c_str());
         folder = std::move(*made);
@@ -35,7 +38,8 @@ struct Bench {
     /// A round with one parameter changed.
     carfolder::Round change(const char* parameter, double value, int64_t parent) {
         const auto calibration = calibrationOf(*kit, *folder, parent);
-        const auto edit = calibration->prepare(*kit->definition->parameter(parameter), {{0, value}}, calibration::AtLimit::Refuse, parameter);
+        const auto edit = calibration->prepare(*kit->definition->parameter(parameter), {{0, value}},
+                                               calibration::AtLimit::Refuse, parameter);
         const auto round = makeRound(*kit, *folder, parent, {*edit}, parameter, "");
         if (!round) qFatal("%s", round.error().text().c_str());
         return *round;
@@ -127,7 +131,8 @@ void JobTest::anotherSoftwareThanTheDefinitionsIsRefused() {
     Bench bench;
     auto other = std::make_shared<Kit>(*bench.kit);
     other->profile.definitionSoftware = "AE2-9999-X01";
-    EXPECT_FAILS(findController(bench.bus, {other}), "runs software \"AE2-5127-C04\"; the definition is for \"AE2-9999-X01\"");
+    EXPECT_FAILS(findController(bench.bus, {other}),
+                 "runs software \"AE2-5127-C04\"; the definition is for \"AE2-9999-X01\"");
 }
 
 void JobTest::theFirstReadIsTheOriginalByteForByte() {
@@ -155,7 +160,8 @@ void JobTest::anInterruptedReadGoesOnWhereItStopped() {
     const int64_t before = bench.bus.framesSeen();
     EXPECT_OK(readCar(client, *bench.kit, *identity, *bench.folder, partial, {}));
     QVERIFY(bench.carHoldsExactly(bench.folder->original()->id));
-    QVERIFY(bench.bus.framesSeen() - before < 160000 - static_cast<int64_t>(kept / 8));  // the first part was not read again
+    QVERIFY(bench.bus.framesSeen() - before <
+            160000 - static_cast<int64_t>(kept / 8));  // the first part was not read again
 }
 
 void JobTest::aCancelledReadStops() {
@@ -183,7 +189,8 @@ void JobTest::readingAgainSaysWhatTheLedgerKnows() {
 void JobTest::bytesThatNoRoundHadAreKeptAsTheirOwn() {
     Bench bench;
     bench.read();
-    bench.car.memory().flash()[benchcar::map::cal::kRevLimit + 1 - benchcar::map::kFlash] ^= 1;  // somebody else was here
+    bench.car.memory().flash()[benchcar::map::cal::kRevLimit + 1 - benchcar::map::kFlash] ^=
+        1;  // somebody else was here
     const auto round = bench.read();
     QCOMPARE(round.number, 1);
     QCOMPARE(round.title, std::string("Found in the car"));
@@ -197,7 +204,8 @@ void JobTest::anotherCarIsNotReadIntoThisFolder() {
     auto identity = *link::identify(client);
     identity.values["serial"] = "E2-0000-0000";
     image::Image partial;
-    EXPECT_FAILS(readCar(client, *bench.kit, identity, *bench.folder, partial, {}), "belongs to controller E2-0098-4417");
+    EXPECT_FAILS(readCar(client, *bench.kit, identity, *bench.folder, partial, {}),
+                 "belongs to controller E2-0098-4417");
     QVERIFY(partial.empty());
 }
 
@@ -246,7 +254,8 @@ void JobTest::aFlashIsCloseToTheTheoreticalLeast() {
     const auto round = bench.change("injector_flow", 600, original.id);
     const auto report = bench.flash(round.id);
     EXPECT_OK(report);
-    qInfo("one sector: %.2f s, %.1f %% of it the theoretical least", static_cast<double>(report->elapsed_us) * 1e-6, report->share() * 100);
+    qInfo("one sector: %.2f s, %.1f %% of it the theoretical least", static_cast<double>(report->elapsed_us) * 1e-6,
+          report->share() * 100);
     QVERIFY(report->share() > 0.9 && report->share() <= 1.0);
 }
 
@@ -317,9 +326,13 @@ void JobTest::aCutLinkAtSampledFramesOfAFlashIsFinishedByTheNext() {
             ++interrupted;
             QVERIFY2(first.error().text().find("cable is out") != std::string::npos, first.error().text().c_str());
             const auto contents = bench.folder->contents(bench.kit->profile.sectors());
-            // What the ledger says of the car is never wrong: either it knows, and is right, or it says that it does not.
-            if (contents.round) QVERIFY(bench.carHoldsExactly(*contents.round));
-            else QVERIFY(contents.unknownSectors > 0 && whatIsInTheCar(*bench.folder, *bench.kit).find("interrupted") != std::string::npos);
+            // What the ledger says of the car is never wrong: either it knows, and is right, or it says that it does
+            // not.
+            if (contents.round)
+                QVERIFY(bench.carHoldsExactly(*contents.round));
+            else
+                QVERIFY(contents.unknownSectors > 0 &&
+                        whatIsInTheCar(*bench.folder, *bench.kit).find("interrupted") != std::string::npos);
         }
         bench.letTimePass(1);
         EXPECT_OK(bench.flash(target));
@@ -327,7 +340,8 @@ void JobTest::aCutLinkAtSampledFramesOfAFlashIsFinishedByTheNext() {
         QVERIFY(!bench.car.bootMode());
         toB = !toB;
     }
-    qInfo("%d interrupted flashes of %lld frames, all finished by the next", interrupted, static_cast<long long>(frames));
+    qInfo("%d interrupted flashes of %lld frames, all finished by the next", interrupted,
+          static_cast<long long>(frames));
     QVERIFY(interrupted > 20);
 }
 
@@ -360,7 +374,8 @@ void JobTest::aStoppedFlashSaysSoAndTheNextFinishesIt() {
     const auto original = bench.read();
     const auto round = bench.change("rev_limit", 6500, original.id);
     const auto stopped = bench.flash(round.id, [](const link::Progress& p) { return p.done < 8000; });
-    EXPECT_FAILS(stopped, "The flash stopped at sector 0x8CC000; the controller waits in boot mode. Flash again to finish it.");
+    EXPECT_FAILS(stopped,
+                 "The flash stopped at sector 0x8CC000; the controller waits in boot mode. Flash again to finish it.");
     QVERIFY(stopped.error().code == ErrorCode::Cancelled);
     EXPECT_OK(bench.flash(round.id));
     QVERIFY(bench.carHoldsExactly(round.id));
@@ -453,7 +468,8 @@ void JobTest::aDriveIsRecordedAndBoundToItsRound() {
     const auto speed = (*recording)->findRole("engine_speed");
     QVERIFY(std::abs(static_cast<double>(speed.channel->values.back()) - bench.car.plant().state().speed_rpm) < 15);
     const auto lambda = (*recording)->findRole("lambda_measured");
-    QVERIFY(lambda && std::abs(static_cast<double>(lambda.channel->values.back()) - bench.car.plant().state().wideband) < 0.02);
+    QVERIFY(lambda &&
+            std::abs(static_cast<double>(lambda.channel->values.back()) - bench.car.plant().state().wideband) < 0.02);
     QVERIFY((*recording)->find("spark") && (*recording)->find("battery"));
     EXPECT_FAILS(channelSet(*bench.kit, {"boost_pressure"}), "no measurement boost_pressure");
 }
@@ -484,7 +500,8 @@ void JobTest::withoutKnowingWhatIsInTheCarNothingIsRecorded() {
     auto client = bench.uds();
     DriveOptions options;
     options.goOn = [](double) { return false; };
-    EXPECT_FAILS(recordDrive(client, *bench.kit, *bench.folder, *channelSet(*bench.kit, {}), options), "could not be tied to a round");
+    EXPECT_FAILS(recordDrive(client, *bench.kit, *bench.folder, *channelSet(*bench.kit, {}), options),
+                 "could not be tied to a round");
 }
 
 void JobTest::baseProposalsGiveFormulasAndStoredNumbers() {
@@ -496,7 +513,8 @@ void JobTest::baseProposalsGiveFormulasAndStoredNumbers() {
     EXPECT_OK(proposals);
     QCOMPARE(proposals->size(), size_t{6});
     const auto named = [&](const std::string& parameter) -> const proposals::Proposal& {
-        return *std::find_if(proposals->begin(), proposals->end(), [&](const auto& p) { return p.parameter == parameter; });
+        return *std::find_if(proposals->begin(), proposals->end(),
+                             [&](const auto& p) { return p.parameter == parameter; });
     };
     // q = 620 sqrt(350 / 300); p = slope V + offset through (0.4 V, 20 kPa) and (4.65 V, 350 kPa).
     QVERIFY(std::abs(named("injector_flow").after[0] - 620 * std::sqrt(350.0 / 300)) < 0.06);
@@ -508,7 +526,8 @@ void JobTest::baseProposalsGiveFormulasAndStoredNumbers() {
     QCOMPARE(dead.x, (std::vector<double>{8, 9, 10, 11, 12, 13, 14, 15}));
     QCOMPARE(dead.after[0], 1700.0);
     QCOMPARE(dead.after[1], 1583.0);  // 1582.5, between 8 V and 10 V, to the next microsecond
-    for (const auto& p : *proposals) QVERIFY(p.changes() && !p.reason.empty() && !p.formula.empty());
+    for (const auto& p : *proposals)
+        QVERIFY(p.changes() && !p.reason.empty() && !p.formula.empty());
     // An empty sheet proposes nothing; a sheet that names what is there changes nothing.
     QVERIFY(proposals::baseProposals(*calibration, {})->empty());
     proposals::BuildSheet stock;
@@ -553,7 +572,8 @@ void JobTest::theCorrectionTakesTheErrorAway() {
     const auto sheet = buildSheetFromJson(readText(BRUSK_DATA_DIR "/heron/build-sheet.json"));
     std::vector<calibration::Edit> edits;
     const auto base = proposals::baseProposals(*calibration, *sheet);
-    for (const auto& p : *base) edits.push_back(p.edit);
+    for (const auto& p : *base)
+        edits.push_back(p.edit);
     const auto one = makeRound(*bench.kit, *bench.folder, original.id, edits, "base", "");
     EXPECT_OK(bench.flash(one->id));
     EXPECT_FAILS(roundSamples(*bench.folder, one->id), "No drive was recorded on this round");
@@ -564,13 +584,15 @@ void JobTest::theCorrectionTakesTheErrorAway() {
     const auto correction = proposals::correctAir(*calibrationOf(*bench.kit, *bench.folder, one->id), *samples, {});
     EXPECT_OK(correction);
     QVERIFY(correction->expected < 0.01 && correction->changed > 50);
-    for (size_t i = 0; i < correction->change.size(); ++i) QVERIFY(std::abs(correction->change[i]) <= 0.251);
+    for (size_t i = 0; i < correction->change.size(); ++i)
+        QVERIFY(std::abs(correction->change[i]) <= 0.251);
     const auto two = makeRound(*bench.kit, *bench.folder, one->id, {correction->edit}, "air", "");
     EXPECT_OK(bench.flash(two->id));
     QVERIFY(drive());
     const auto after = measureFuelError(*bench.kit, *bench.folder, two->id);
     EXPECT_OK(after);
-    qInfo("fuel off by %.2f %% before, %.2f %% after, expected %.2f %%", before->rms * 100, after->rms * 100, correction->expected * 100);
+    qInfo("fuel off by %.2f %% before, %.2f %% after, expected %.2f %%", before->rms * 100, after->rms * 100,
+          correction->expected * 100);
     QVERIFY(before->rms > 0.05 && after->rms < 0.02);
     QVERIFY(bench.folder->round(two->id)->fuelError_pct < 2.0);
 }
@@ -588,7 +610,9 @@ void JobTest::strengthScalesTheChange() {
     half.strength = 0.5;
     strict.largestStep = 0.03;
     nearest.method = proposals::Method::NearestCell;
-    const auto cell = [&](const proposals::AirCorrectionOptions& o) { return proposals::correctAir(*calibration, samples, o)->change[5 * 16 + 6]; };
+    const auto cell = [&](const proposals::AirCorrectionOptions& o) {
+        return proposals::correctAir(*calibration, samples, o)->change[5 * 16 + 6];
+    };
     QVERIFY(std::abs(cell(full) - 0.10) < 0.003);
     QVERIFY(std::abs(cell(half) - 0.05) < 0.002);
     QVERIFY(std::abs(cell(strict) - 0.03) < 0.001);
@@ -606,7 +630,8 @@ void JobTest::damagedRecordingsAreNamed() {
     carfolder::RecordingEntry entry;
     entry.round = original.id;
     entry.file = "damaged.mf4";
-    EXPECT_OK(bench.files.save(bench.folder->recordingPath(entry.file), bytesOf("not a recording at all, but long enough to be one, surely")));
+    EXPECT_OK(bench.files.save(bench.folder->recordingPath(entry.file),
+                               bytesOf("not a recording at all, but long enough to be one, surely")));
     EXPECT_OK(bench.folder->addRecording(entry));
     EXPECT_FAILS(roundSamples(*bench.folder, original.id), "damaged.mf4 can't be read");
 }

@@ -134,7 +134,7 @@ QSplitter::handle { background: %line; }
 }  // namespace
 
 QColor Tokens::mix(const QColor& under, const QColor& over, double share) {
-    const auto part = [&](int a, int b) { return static_cast<int>(a + (b - a) * share + 0.5); };
+    const auto part = [&](int a, int b) { return qRound(a + (b - a) * share); };
     return QColor(part(under.red(), over.red()), part(under.green(), over.green()), part(under.blue(), over.blue()));
 }
 

@@ -141,7 +141,7 @@ std::string Definition::groupPath(std::string_view name) const {
         const auto parent = parentGroup_.find(groups[at].name);
         if (parent == parentGroup_.end()) break;
         at = parent->second;
-        path = shown(groups[at]) + " / " + path;
+        path.insert(0, shown(groups[at]) + " / ");
     }
     return path;
 }

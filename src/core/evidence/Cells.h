@@ -19,16 +19,23 @@ class AxisLookup {
         float fraction = 0;  ///< 0 to 1 towards the upper node; held at the ends
     };
     Place locate(double value) const;
+    /// The node nearest to a value; without a division.
     uint32_t nearest(double value) const {
-        const Place at = locate(value);
-        return at.index + (at.fraction >= 0.5f ? 1u : 0u);
+        if (middles_.empty() || !(value > points_.front())) return 0;
+        if (value >= points_.back()) return static_cast<uint32_t>(middles_.size());
+        uint32_t i = nearTable_[static_cast<size_t>((value - points_.front()) * scale_)];
+        while (i < middles_.size() && value >= middles_[i])
+            ++i;
+        return i;
     }
     size_t size() const { return points_.size(); }
     const std::vector<double>& points() const { return points_; }
 
   private:
     std::vector<double> points_;
-    std::vector<uint16_t> table_;
+    std::vector<double> middles_;      ///< between neighbouring points
+    std::vector<uint16_t> table_;      ///< slot to interval
+    std::vector<uint16_t> nearTable_;  ///< slot to the node nearest to its beginning
     double scale_ = 0;
 };
 

@@ -43,9 +43,10 @@ MapsStation::MapsStation(Session& session, QWidget* parent) : Station("Maps", pa
     });
     connect(&session_, &Session::liveChanged, this, &MapsStation::refreshRing);
     connect(&session_, &Session::driveChanged, this, &MapsStation::refreshRing);
-    for (const auto& [keys, call] : {std::pair{QKeySequence(QKeySequence::Undo), &Session::undo},
-                                     {QKeySequence(QKeySequence::Redo), &Session::redo}}) {
-        auto* shortcut = new QShortcut(keys, this);
+    const std::pair<const char*, void (Session::*)()> shortcuts[] = {
+        {"Ctrl+Z", &Session::undo}, {"Ctrl+Shift+Z", &Session::redo}, {"Ctrl+Y", &Session::redo}};
+    for (const auto& [keys, call] : shortcuts) {
+        auto* shortcut = new QShortcut(QKeySequence(keys), this);
         shortcut->setContext(Qt::WidgetWithChildrenShortcut);
         connect(shortcut, &QShortcut::activated, this, [this, call = call] { (session_.*call)(); });
     }
@@ -277,7 +278,7 @@ void MapsStation::reload() {
     if (isText) text_->setText(QString::fromStdString(table_.text));
     for (QWidget* w : std::initializer_list<QWidget*>{grid_, set_, add_, scale_, amount_})
         w->setVisible(!isText);
-    across_->setVisible(table_.columns > 1);
+    across_->setVisible(table_.columns > 1 && !isText);
     down_->setVisible(table_.rows > 1);
     undo_->setEnabled(session_.history().canUndo());
     redo_->setEnabled(session_.history().canRedo());
@@ -288,6 +289,7 @@ void MapsStation::reload() {
 }
 
 void MapsStation::refreshProfiles() {
+    if (table_.values.empty()) return;
     if (table_.columns > 1) {
         const auto row = static_cast<size_t>(grid_->currentRow());
         ProfileView::Line line;
@@ -396,6 +398,7 @@ void MapsStation::operate(const QString& text) {
     if (!operation) return session_.say("\"" + text + "\" is not a number, +2, x1.05 or -3%.", true);
     const auto selected = grid_->selectedCells();
     std::vector<calibration::CellValue> cells;
+    cells.reserve(selected.size());
     for (const size_t i : selected)
         cells.push_back({i, operation->apply(table_.values[i])});
     // One cell must say no at a limit; of many, those beyond it are held there and counted.

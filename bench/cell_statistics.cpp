@@ -1,0 +1,63 @@
+// Five million samples into 16 x 14 cells: the O(1) look-up against a binary search a sample, and the cell fit.
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include <algorithm>
+#include <chrono>
+#include <cstdio>
+#include <random>
+
+#include "core/evidence/CellFit.h"
+
+using namespace brusk::evidence;
+
+namespace {
+
+double seconds(auto work) {
+    const auto begun = std::chrono::steady_clock::now();
+    work();
+    return std::chrono::duration<double>(std::chrono::steady_clock::now() - begun).count();
+}
+
+/// The plain way: nearest breakpoint by binary search, sums of squares.
+std::vector<CellStat> bySearch(const AxisLookup& ax, const AxisLookup& ay, const std::vector<float>& x,
+                               const std::vector<float>& y, const std::vector<float>& v) {
+    const auto nearest = [](const std::vector<double>& points, double value) {
+        const auto above = std::lower_bound(points.begin(), points.end(), value);
+        if (above == points.begin()) return size_t{0};
+        if (above == points.end()) return points.size() - 1;
+        const auto i = static_cast<size_t>(above - points.begin());
+        return value - points[i - 1] < points[i] - value ? i - 1 : i;
+    };
+    std::vector<CellStat> cells(ax.size() * ay.size());
+    for (size_t i = 0; i < v.size(); ++i) {
+        CellStat& cell = cells[nearest(ay.points(), static_cast<double>(y[i])) * ax.size() +
+                               nearest(ax.points(), static_cast<double>(x[i]))];
+        ++cell.count;
+        cell.mean += static_cast<double>(v[i]);
+        cell.spread += static_cast<double>(v[i]) * static_cast<double>(v[i]);
+        cell.least = std::min(cell.least, v[i]);
+        cell.most = std::max(cell.most, v[i]);
+    }
+    return cells;
+}
+
+}  // namespace
+
+int main() {
+    constexpr size_t n = 5'000'000;
+    std::mt19937 random(1);
+    std::vector<float> x(n), y(n), v(n);
+    for (size_t i = 0; i < n; ++i)
+        x[i] = 600 + static_cast<float>(random() % 6200), y[i] = 15 + static_cast<float>(random() % 190),
+        v[i] = 0.9f + static_cast<float>(random() % 1000) * 0.0002f;
+    const AxisLookup ax({600, 800, 1000, 1250, 1500, 1800, 2200, 2600, 3000, 3500, 4000, 4500, 5000, 5600, 6200, 6800});
+    const AxisLookup ay({15, 22, 30, 38, 48, 58, 70, 85, 100, 115, 130, 150, 175, 205});
+    size_t counted = 0;
+    const double search = seconds([&] { counted += bySearch(ax, ay, x, y, v)[100].count; });
+    const double lookup = seconds([&] { counted += cellStatistics(ax, ay, x, y, v)[100].count; });
+    const double fit = seconds([&] { counted += fitCells(ax, ay, x, y, v).factor.size(); });
+    std::printf("%zu samples into %zu cells (%zu)\n", n, ax.size() * ay.size(), counted);
+    std::printf("binary search %.0f ms, look-up table %.0f ms: %.1f times as fast\n", search * 1000, lookup * 1000,
+                search / lookup);
+    std::printf("cell fit with four passes %.0f ms: %.1f times one pass of statistics\n", fit * 1000, fit / lookup);
+    return 0;
+}

@@ -1,0 +1,356 @@
+// bruskctl as its users meet it: the program itself, its JSON, its exit codes, and the bench car as a process of its
+// own. SPDX-License-Identifier: GPL-3.0-or-later
+#include <QJsonArray>
+#include <QJsonDocument>
+#include <QJsonObject>
+#include <QProcess>
+#include <QTemporaryDir>
+
+#include "Expect.h"
+
+using namespace brusk;
+
+namespace {
+
+const QString kBin = BRUSK_BIN_DIR;
+const QString kA2l = BRUSK_DATA_DIR "/heron/aldine-e2.a2l";
+
+struct Ran {
+    int code;
+    QByteArray out;
+    QByteArray err;
+    QJsonObject object() const { return QJsonDocument::fromJson(out).object(); }
+    QJsonArray array() const { return QJsonDocument::fromJson(out).array(); }
+};
+
+Ran ctl(const QStringList& arguments) {
+    QProcess process;
+    process.start(kBin + "/bruskctl", arguments);
+    if (!process.waitForFinished(280000)) return {-1, {}, "it did not finish"};
+    return {process.exitCode(), process.readAllStandardOutput(), process.readAllStandardError()};
+}
+
+}  // namespace
+
+class CtlTest : public QObject {
+    Q_OBJECT
+  private slots:
+    void initTestCase();
+    void wrongUseExitsWithTwo();
+    void imageInfoListsSegments();
+    void imageConvertGoesThroughEveryFormat();
+    void nothingIsOverwrittenWithoutForce();
+    void aDamagedHexIsOneSentence();
+    void definitionCheckCountsAndComplains();
+    void definitionListFinds();
+    void valuesAreRowsOfColumns();
+    void setStoresTheNearestCountAndRefusesBeyondLimits();
+    void theWrongDefinitionIsSaid();
+    void compareListsWhatDiffers();
+    void identifyOverTheBench();
+    void noAnswerOnASocketIsSaid();
+    void sampleAndCellsWorkTogether();
+    void theStockCarStoresARichCode();
+    void flashOverTheSocketToTheBenchCarProcess();
+    void theBenchCarProcessIsKilledInAFlash();
+    void theLoopConverges_data();
+    void theLoopConverges();
+
+  private:
+    QString at(const char* name) { return folder_.filePath(name); }
+    QTemporaryDir folder_;
+};
+
+void CtlTest::initTestCase() {
+    const Ran read = ctl({"read", "--link", "bench", "--out", at("original.hex"), "--json"});
+    QVERIFY2(read.code == 0, read.err.constData());
+    QCOMPARE(read.object()["bytes"].toInt(), 1048576);
+    QVERIFY(read.object()["seconds_on_the_wire"].toDouble() > 30);
+    QVERIFY(read.err.contains("KiB/s"));  // progress goes to standard error
+}
+
+void CtlTest::wrongUseExitsWithTwo() {
+    QCOMPARE(ctl({}).code, 2);
+    QCOMPARE(ctl({"nonsense"}).code, 2);
+    QCOMPARE(ctl({"image", "convert", "only-one"}).code, 2);
+    QCOMPARE(ctl({"flash", "--link", "bench"}).code, 2);
+    QCOMPARE(ctl({"--help"}).code, 0);
+}
+
+void CtlTest::imageInfoListsSegments() {
+    const Ran info = ctl({"image", "info", at("original.hex"), "--json"});
+    QCOMPARE(info.code, 0);
+    QCOMPARE(info.object()["format"].toString(), "Intel HEX");
+    const auto segment = info.object()["segments"].toArray()[0].toObject();
+    QCOMPARE(segment["start"].toInt(), 0x800000);
+    QCOMPARE(segment["size"].toInt(), 1048576);
+    QCOMPARE(segment["sha256"].toString().size(), 64);
+}
+
+void CtlTest::imageConvertGoesThroughEveryFormat() {
+    const QString sha = ctl({"image", "info", at("original.hex"), "--json"})
+                            .object()["segments"]
+                            .toArray()[0]
+                            .toObject()["sha256"]
+                            .toString();
+    QCOMPARE(ctl({"image", "convert", at("original.hex"), at("a.s19"), "--row", "16"}).code, 0);
+    QCOMPARE(ctl({"image", "convert", at("a.s19"), at("a.bin")}).code, 0);
+    QCOMPARE(QFileInfo(at("a.bin")).size(), 1048576);
+    QCOMPARE(ctl({"image", "convert", at("a.bin"), at("again.hex"), "--base", "0x800000"}).code, 0);
+    const auto segment = ctl({"image", "info", at("again.hex"), "--json"}).object()["segments"].toArray()[0].toObject();
+    QCOMPARE(segment["sha256"].toString(), sha);
+    QCOMPARE(segment["start"].toInt(), 0x800000);
+    const Ran unknown = ctl({"image", "convert", at("a.bin"), at("a.txt")});
+    QCOMPARE(unknown.code, 1);
+    QVERIFY(unknown.err.contains("names no format"));
+}
+
+void CtlTest::nothingIsOverwrittenWithoutForce() {
+    QVERIFY(ctl({"image", "convert", at("original.hex"), at("b.bin")}).code == 0);
+    const Ran again = ctl({"image", "convert", at("original.hex"), at("b.bin")});
+    QCOMPARE(again.code, 1);
+    QVERIFY(again.err.contains("--force"));
+    QCOMPARE(ctl({"image", "convert", at("original.hex"), at("b.bin"), "--force"}).code, 0);
+    QCOMPARE(ctl({"read", "--link", "bench", "--out", at("original.hex")}).code, 1);
+}
+
+void CtlTest::aDamagedHexIsOneSentence() {
+    QFile in(at("original.hex")), out(at("damaged.hex"));
+    QVERIFY(in.open(QFile::ReadOnly) && out.open(QFile::WriteOnly));
+    QByteArray text = in.readAll();
+    text[200] = text[200] == '0' ? '1' : '0';
+    out.write(text);
+    out.close();
+    for (const QStringList& command :
+         {QStringList{"image", "info", at("damaged.hex")}, QStringList{"values", kA2l, at("damaged.hex")},
+          QStringList{"flash", at("damaged.hex"), "--link", "bench"}}) {
+        const Ran ran = ctl(command);
+        QCOMPARE(ran.code, 1);
+        QVERIFY2(ran.err.contains("the checksum is wrong") && ran.err.count('\n') == 1, ran.err.constData());
+        QVERIFY(ran.out.isEmpty());
+    }
+}
+
+void CtlTest::definitionCheckCountsAndComplains() {
+    const Ran good = ctl({"definition", "check", kA2l, "--json"});
+    QCOMPARE(good.code, 0);
+    QCOMPARE(good.object()["counts"].toObject()["parameters"].toInt(), 50);
+    QVERIFY(good.object()["diagnostics"].toArray().isEmpty());
+    QFile out(at("broken.a2l"));
+    QVERIFY(out.open(QFile::WriteOnly));
+    out.write(QByteArray::fromStdString(readText(kA2l.toStdString())).replace("VALUE 0x8C0040", "VALUE nowhere"));
+    out.close();
+    const Ran broken = ctl({"definition", "check", at("broken.a2l"), "--json"});
+    QCOMPARE(broken.code, 3);
+    const auto first = broken.object()["diagnostics"].toArray()[0].toObject();
+    QCOMPARE(first["severity"].toString(), "error");
+    QVERIFY(first["line"].toInt() > 100);
+    QCOMPARE(ctl({"definition", "check", at("original.hex")}).code, 1);
+    QCOMPARE(ctl({"definition", "check", at("not-there.a2l")}).code, 1);
+}
+
+void CtlTest::definitionListFinds() {
+    const auto all = ctl({"definition", "list", kA2l, "--json"}).array();
+    QCOMPARE(all.size(), 50 + 33);
+    const auto found = ctl({"definition", "list", kA2l, "--find", "dead time", "--json"}).array();
+    QVERIFY(found.size() >= 2 && found.size() < 6);
+    QCOMPARE(found[0].toObject()["group"].toString(), "Aldine E2 / Fuel");
+    QCOMPARE(ctl({"definition", "list", kA2l, "--find", "0x8C4010", "--json"}).array().size(), 1);
+}
+
+void CtlTest::valuesAreRowsOfColumns() {
+    const auto object = ctl({"values", kA2l, at("original.hex"), "ve_map", "injector_flow", "dead_time",
+                             "calibration_id", "loop_on", "--json"})
+                            .object();
+    const auto ve = object["ve_map"].toObject();
+    QCOMPARE(ve["kind"].toString(), "map");
+    QCOMPARE(ve["values"].toArray().size(), 14);
+    QCOMPARE(ve["values"].toArray()[0].toArray().size(), 16);
+    QCOMPARE(ve["x"].toObject()["unit"].toString(), "rpm");
+    QCOMPARE(ve["y"].toObject()["values"].toArray()[0].toDouble(), 15.0);
+    QCOMPARE(object["injector_flow"].toObject()["value"].toDouble(), 380.0);
+    QCOMPARE(object["dead_time"].toObject()["values"].toArray().size(), 8);
+    QCOMPARE(object["calibration_id"].toObject()["value"].toString(), "HERON16T-FACTORY");
+    QCOMPARE(object["loop_on"].toObject()["text"].toString(), "on");
+    const Ran missing = ctl({"values", kA2l, at("original.hex"), "nothing"});
+    QCOMPARE(missing.code, 1);
+    QVERIFY(missing.err.contains("no parameter nothing"));
+    QVERIFY(ctl({"values", kA2l, at("original.hex"), "ve_map"}).out.contains("Engine speed rpm"));
+}
+
+void CtlTest::setStoresTheNearestCountAndRefusesBeyondLimits() {
+    const Ran set =
+        ctl({"set", kA2l, at("original.hex"), "--out", at("set.hex"), "injector_flow=620.04", "ve_map[2,3]=55.555",
+             "dead_time[0]=1500", "loop_on=off", "calibration_id=HERON-TEST", "--json"});
+    QVERIFY2(set.code == 0, set.err.constData());
+    QCOMPARE(set.object()["injector_flow"].toObject()["value"].toDouble(), 620.0);
+    const auto after =
+        ctl({"values", kA2l, at("set.hex"), "ve_map", "dead_time", "loop_on", "calibration_id", "--json"}).object();
+    QVERIFY(std::abs(after["ve_map"].toObject()["values"].toArray()[2].toArray()[3].toDouble() - 55.56) < 0.011);
+    QCOMPARE(after["dead_time"].toObject()["values"].toArray()[0].toDouble(), 1500.0);
+    QCOMPARE(after["loop_on"].toObject()["text"].toString(), "off");
+    QCOMPARE(after["calibration_id"].toObject()["value"].toString(), "HERON-TEST");
+    for (const auto& [assignment, part] : {std::pair{"injector_flow=99999", "beyond its limits"},
+                                           {"ve_map[99,0]=50", "no such cell"},
+                                           {"ve_map[a]=50", "is not NAME=V"},
+                                           {"nothing=1", "no parameter nothing"},
+                                           {"injector_flow=many", "no number and no text"},
+                                           {"injector_flow", "is not NAME=V"}}) {
+        const Ran refused = ctl({"set", kA2l, at("original.hex"), "--out", at("refused.hex"), assignment});
+        QCOMPARE(refused.code, 1);
+        QVERIFY2(refused.err.contains(part), refused.err.constData());
+        QVERIFY(!QFileInfo::exists(at("refused.hex")));
+    }
+}
+
+void CtlTest::theWrongDefinitionIsSaid() {
+    QFile out(at("other.a2l"));
+    QVERIFY(out.open(QFile::WriteOnly));
+    out.write(QByteArray::fromStdString(readText(kA2l.toStdString())).replace("AE2-5127-C04", "AE2-7777-Z99"));
+    out.close();
+    const Ran ran = ctl({"values", at("other.a2l"), at("original.hex")});
+    QCOMPARE(ran.code, 1);
+    QVERIFY2(ran.err.contains("is for software \"AE2-7777-Z99\", the image holds \"AE2-5127-C04\""),
+             ran.err.constData());
+}
+
+void CtlTest::compareListsWhatDiffers() {
+    const auto list = ctl({"compare", kA2l, at("original.hex"), at("set.hex"), "--json"}).array();
+    QStringList names;
+    for (const auto& entry : list)
+        names << entry.toObject()["name"].toString();
+    QCOMPARE(names.size(), 5);
+    QVERIFY(names.contains("ve_map") && names.contains("calibration_id"));
+    QVERIFY(ctl({"compare", kA2l, at("original.hex"), at("original.hex"), "--json"}).array().isEmpty());
+}
+
+void CtlTest::identifyOverTheBench() {
+    const auto object = ctl({"identify", "--link", "bench", "--json"}).object();
+    QCOMPARE(object["profile"].toString(), "Aldine E2");
+    QCOMPARE(object["identity"].toObject()["vin"].toString(), "FMKHR16T0E2004711");
+    QCOMPARE(ctl({"identify", "--link", "telepathy"}).code, 1);
+}
+
+void CtlTest::noAnswerOnASocketIsSaid() {
+    const Ran ran = ctl({"identify", "--link", "unix:" + at("nobody")});
+    QCOMPARE(ran.code, 1);
+    QVERIFY(ran.err.contains("Nobody listens on"));
+}
+
+void CtlTest::sampleAndCellsWorkTogether() {
+    const Ran sample = ctl({"sample", "--link", "bench", "--route", "idle", "--seconds", "50", "--out", at("idle.mf4"),
+                            "spark", "--json"});
+    QVERIFY2(sample.code == 0, sample.err.constData());
+    QVERIFY(sample.object()["rows"].toInt() > 4900);
+    QVERIFY(sample.object()["bus_load"].toDouble() > 0.02);
+    const auto info = ctl({"recording", "info", at("idle.mf4"), "--json"}).object();
+    QVERIFY(std::abs(info["duration_s"].toDouble() - 50) < 0.5);
+    QCOMPARE(info["groups"].toArray().size(), 2);
+    const Ran cells = ctl({"cells", at("idle.mf4"), "--x", "speed", "--x-breaks", "600,850,1200", "--y", "pressure",
+                           "--y-breaks", "20,40", "--value", "lambda / lambda_asked * (1 + short_trim / 100)",
+                           "--where", "fuel_cut == 0 && coolant > 60", "--fit", "--json"});
+    QVERIFY2(cells.code == 0, cells.err.constData());
+    const auto list = cells.object()["cells"].toArray();
+    QCOMPARE(list.size(), 6);
+    int counted = 0;
+    for (const auto& cell : list)
+        counted += cell.toObject()["count"].toInt();
+    QVERIFY(counted > 3000);
+    QCOMPARE(cells.object()["fit"].toObject()["factor"].toArray().size(), 6);
+    QVERIFY(ctl({"cells", at("idle.mf4"), "--x", "speed", "--x-breaks", "1,2", "--value", "boost"})
+                .err.contains("no channel \"boost\""));
+    QVERIFY(ctl({"cells", at("idle.mf4"), "--x", "speed", "--x-breaks", "2,1", "--value", "speed"})
+                .err.contains("must rise"));
+}
+
+void CtlTest::theStockCarStoresARichCode() {
+    const auto codes = ctl({"dtc", "--link", "bench", "--route", "survey", "--seconds", "200", "--json"}).array();
+    QCOMPARE(codes.size(), 1);
+    QCOMPARE(codes[0].toObject()["code"].toString(), "P0172-00");
+    QVERIFY(ctl({"dtc", "--link", "bench"}).out.contains("No trouble codes"));
+}
+
+void CtlTest::flashOverTheSocketToTheBenchCarProcess() {
+    const QString socket = at("bus");
+    QProcess car;
+    car.start(kBin + "/brusk-benchcar", {"--link", "unix:" + socket});
+    QVERIFY(car.waitForStarted());
+    QTRY_VERIFY_WITH_TIMEOUT(QFileInfo::exists(socket), 5000);
+    const QString link = "unix:" + socket;
+    QCOMPARE(ctl({"identify", "--link", link, "--json"}).object()["identity"].toObject()["serial"].toString(),
+             "E2-0098-4417");
+    const Ran flash = ctl({"flash", at("set.hex"), "--link", link, "--json", "--quiet"});
+    QVERIFY2(flash.code == 0, flash.err.constData());
+    QCOMPARE(flash.object()["sectors"].toInt(), 2);
+    const Ran read = ctl({"read", "--calibration", "--link", link, "--out", at("back.hex"), "--quiet"});
+    QVERIFY2(read.code == 0, read.err.constData());
+    QCOMPARE(ctl({"values", kA2l, at("set.hex"), "injector_flow", "--json"})
+                 .object()["injector_flow"]
+                 .toObject()["value"]
+                 .toDouble(),
+             620.0);
+    const Ran again = ctl({"flash", at("set.hex"), "--link", link, "--quiet"});
+    QVERIFY(again.out.contains("holds these bytes already"));
+    // A second bench car may not take the same socket.
+    QProcess second;
+    second.start(kBin + "/brusk-benchcar", {"--link", link});
+    QVERIFY(second.waitForFinished(5000));
+    QVERIFY(second.readAllStandardError().contains("Somebody listens"));
+    car.terminate();
+    QVERIFY(car.waitForFinished(5000));
+    QVERIFY(!QFileInfo::exists(socket));
+}
+
+void CtlTest::theBenchCarProcessIsKilledInAFlash() {
+    const QString socket = at("bus2");
+    QProcess car, flash;
+    car.start(kBin + "/brusk-benchcar", {"--link", "unix:" + socket});
+    QTRY_VERIFY_WITH_TIMEOUT(QFileInfo::exists(socket), 5000);
+    flash.start(kBin + "/bruskctl", {"flash", at("set.hex"), "--link", "unix:" + socket});
+    QVERIFY(flash.waitForStarted());
+    QByteArray told;
+    const auto writing = [&] {
+        told += flash.readAllStandardError();
+        return told.contains("Writing");
+    };
+    QTRY_VERIFY_WITH_TIMEOUT(writing(), 10000);
+    car.kill();
+    QVERIFY(car.waitForFinished(5000));
+    QVERIFY(flash.waitForFinished(20000));
+    QCOMPARE(flash.exitCode(), 1);
+    told += flash.readAllStandardError();
+    QVERIFY2(told.contains("Flash again to finish it"), told.constData());
+    // The socket of the dead process does not stand in the way of the next.
+    car.start(kBin + "/brusk-benchcar", {"--link", "unix:" + socket});
+    QTRY_COMPARE_WITH_TIMEOUT(ctl({"identify", "--link", "unix:" + socket}).code, 0, 10000);
+    car.terminate();
+    QVERIFY(car.waitForFinished(5000));
+}
+
+void CtlTest::theLoopConverges_data() {
+    QTest::addColumn<int>("seed");
+    for (int seed = 1; seed <= 5; ++seed)
+        QTest::addRow("seed %d", seed) << seed;
+}
+
+void CtlTest::theLoopConverges() {
+    QFETCH(int, seed);
+    const Ran ran = ctl({"loop", "--rounds", "3", "--seed", QString::number(seed), "--json"});
+    QVERIFY2(ran.code == 0, ran.err.constData());
+    const auto rounds = ran.object()["rounds"].toArray();
+    QCOMPARE(rounds.size(), 4);
+    QVector<double> errors;
+    for (const auto& round : rounds)
+        errors << round.toObject()["fuel_error_rms_pct"].toDouble();
+    qInfo("seed %d: %.2f, %.2f, %.2f, %.2f %%", seed, errors[0], errors[1], errors[2], errors[3]);
+    QVERIFY(errors[0] > 18);  // stock calibration, fitted parts
+    QVERIFY(errors[1] < 10);  // base
+    QVERIFY(errors[3] < 2);   // two corrections
+    for (const auto& round : rounds)
+        QVERIFY(round.toObject()["visited_cells"].toInt() > 60);
+    const auto needed = ran.object()["rounds_to_2_pct"].toObject();
+    QVERIFY(needed["cell_fit"].toInt() < needed["nearest_cell_half_strength"].toInt());
+}
+
+QTEST_GUILESS_MAIN(CtlTest)
+#include "CtlTest.moc"

@@ -1,0 +1,209 @@
+// The walls of the house: who may include and link whom, what the core must not touch, and that documents name real
+// paths. SPDX-License-Identifier: GPL-3.0-or-later
+#include <QDirIterator>
+#include <QRegularExpression>
+
+#include "Expect.h"
+
+using namespace brusk;
+
+namespace {
+
+const QString kSource = BRUSK_SOURCE_DIR;
+
+/// Folders of src/core from the ground up, and what each may include besides itself.
+const QMap<QString, QStringList> kMayInclude = {
+    {"base", {}},
+    {"units", {"base"}},
+    {"storage", {"base"}},
+    {"image", {"base", "units"}},
+    {"definition", {"base", "units", "image"}},
+    {"calibration", {"base", "units", "image", "definition"}},
+    {"recording", {"base", "units", "storage"}},
+    {"link", {"base", "units", "image"}},
+    {"evidence", {"base", "units", "storage", "image", "definition", "calibration", "recording"}},
+    {"proposals", {"base", "units", "image", "definition", "calibration", "recording", "evidence"}},
+    {"carfolder", {"base", "units", "storage", "image", "definition", "calibration", "recording", "link"}},
+    {"job",
+     {"base", "units", "storage", "image", "definition", "calibration", "recording", "link", "evidence", "proposals",
+      "carfolder"}},
+};
+
+/// All the bench car may know of the core: the CAN frame, the port with its clock, and how either says that it failed.
+const QStringList kBenchCarMayInclude = {"core/link/CanFrame.h", "core/link/CanPort.h", "core/link/SocketFrame.h",
+                                         "core/base/Result.h"};
+
+struct Include {
+    QString file;
+    int line;
+    QString path;
+};
+
+QStringList sourcesBelow(const QString& folder) {
+    QStringList out;
+    QDirIterator it(kSource + "/" + folder, {"*.h", "*.cpp"}, QDir::Files, QDirIterator::Subdirectories);
+    while (it.hasNext())
+        out << it.next();
+    return out;
+}
+
+QList<Include> includesOf(const QString& file) {
+    static const QRegularExpression pattern("^\\s*#\\s*include\\s*[<\"]([^>\"]+)[>\"]");
+    QList<Include> out;
+    int line = 0;
+    for (const QString& text : qs(readText(file.toStdString())).split('\n')) {
+        ++line;
+        const auto match = pattern.match(text);
+        if (match.hasMatch()) out.append({file, line, match.captured(1)});
+    }
+    return out;
+}
+
+QString place(const Include& include) {
+    return QString("%1:%2 includes %3").arg(include.file.mid(kSource.size() + 1)).arg(include.line).arg(include.path);
+}
+
+/// The targets named in each brusk_library(... DEPENDS ...) of src/CMakeLists.txt.
+QMap<QString, QStringList> linkLines() {
+    QMap<QString, QStringList> out;
+    static const QRegularExpression library("brusk_library\\((\\w+)([^)]*)\\)");
+    auto it = library.globalMatch(qs(readText((kSource + "/src/CMakeLists.txt").toStdString())));
+    while (it.hasNext()) {
+        const auto match = it.next();
+        const QString depends = match.captured(2).section("DEPENDS", 1);
+        for (const QString& target : depends.split(QRegularExpression("\\s+"), Qt::SkipEmptyParts))
+            out[match.captured(1)] << target;
+    }
+    return out;
+}
+
+}  // namespace
+
+class HouseTest : public QObject {
+    Q_OBJECT
+  private slots:
+    void theCoreIncludesOnlyBelowItself();
+    void theCoreHasNoQt();
+    void theBenchCarKnowsOnlyTheFrameAndTheClock();
+    void theCoreDoesNotKnowTheBenchCar();
+    void appAndCtlDoNotKnowEachOther();
+    void linkLinesFollowTheSameWalls();
+    void onlyStorageAndTheSocketsOpenFiles();
+    void everySourceFileSaysItsLicence();
+    void documentsNamePathsThatExist();
+    void theMainWindowStaysSmall();
+};
+
+void HouseTest::theCoreIncludesOnlyBelowItself() {
+    int seen = 0;
+    for (const QString& file : sourcesBelow("src/core")) {
+        const QString folder = file.section("/src/core/", 1).section('/', 0, 0);
+        QVERIFY2(kMayInclude.contains(folder), qPrintable("src/core/" + folder + " is not on the plan"));
+        for (const Include& include : includesOf(file)) {
+            if (!include.path.startsWith("core/")) continue;
+            ++seen;
+            const QString target = include.path.section('/', 1, 1);
+            QVERIFY2(target == folder || kMayInclude[folder].contains(target), qPrintable(place(include)));
+        }
+    }
+    QVERIFY(seen > 100);
+}
+
+void HouseTest::theCoreHasNoQt() {
+    static const QRegularExpression qt("^(Q[A-Z]\\w*|Qt\\w+/.*|q[a-z]+\\.h)$");
+    for (const QString& folder : {QString("src/core"), QString("src/benchcar"), QString("src/ctl")})
+        for (const QString& file : sourcesBelow(folder))
+            for (const Include& include : includesOf(file))
+                QVERIFY2(!qt.match(include.path).hasMatch(), qPrintable(place(include)));
+}
+
+void HouseTest::theBenchCarKnowsOnlyTheFrameAndTheClock() {
+    for (const QString& file : sourcesBelow("src/benchcar"))
+        for (const Include& include : includesOf(file)) {
+            const bool ours =
+                include.path.startsWith("core/") || include.path.startsWith("app/") || include.path.startsWith("ctl/");
+            QVERIFY2(!ours || kBenchCarMayInclude.contains(include.path), qPrintable(place(include)));
+        }
+}
+
+void HouseTest::theCoreDoesNotKnowTheBenchCar() {
+    for (const QString& file : sourcesBelow("src/core"))
+        for (const Include& include : includesOf(file))
+            QVERIFY2(!include.path.startsWith("benchcar/") && !include.path.startsWith("app/") &&
+                         !include.path.startsWith("ctl/"),
+                     qPrintable(place(include)));
+}
+
+void HouseTest::appAndCtlDoNotKnowEachOther() {
+    for (const QString& file : sourcesBelow("src/app"))
+        for (const Include& include : includesOf(file))
+            QVERIFY2(!include.path.startsWith("ctl/"), qPrintable(place(include)));
+    for (const QString& file : sourcesBelow("src/ctl"))
+        for (const Include& include : includesOf(file))
+            QVERIFY2(!include.path.startsWith("app/"), qPrintable(place(include)));
+}
+
+void HouseTest::linkLinesFollowTheSameWalls() {
+    const auto lines = linkLines();
+    QCOMPARE(lines.size(), kMayInclude.size() + 1);  // the core's libraries and the bench car
+    for (auto it = lines.begin(); it != lines.end(); ++it)
+        for (const QString& target : it.value()) {
+            QVERIFY2(!target.startsWith("Qt6::"), qPrintable(it.key() + " links " + target));
+            if (!target.startsWith("brusk_")) continue;
+            QVERIFY2(it.key() != "benchcar", "the bench car links no library of the core");
+            QVERIFY2(kMayInclude.value(it.key()).contains(target.mid(6)), qPrintable(it.key() + " links " + target));
+        }
+}
+
+void HouseTest::onlyStorageAndTheSocketsOpenFiles() {
+    static const QRegularExpression call(
+        "(?<![\\w.>])(::open|::rename|::unlink|fopen|fsync|std::ofstream|std::ifstream|QFile|QSaveFile)\\b");
+    for (const QString& file : sourcesBelow("src")) {
+        if (file.contains("/core/storage/") || file.endsWith("/SocketServer.cpp")) continue;
+        int line = 0;
+        for (const QString& text : qs(readText(file.toStdString())).split('\n')) {
+            ++line;
+            QVERIFY2(text.trimmed().startsWith("//") || !call.match(text).hasMatch(),
+                     qPrintable(QString("%1:%2 %3").arg(file).arg(line).arg(text.trimmed())));
+        }
+    }
+}
+
+void HouseTest::everySourceFileSaysItsLicence() {
+    for (const QString& folder : {QString("src"), QString("tests"), QString("bench")})
+        for (const QString& file : sourcesBelow(folder))
+            QVERIFY2(
+                readText(file.toStdString()).find("SPDX-License-Identifier: GPL-3.0-or-later") != std::string::npos,
+                qPrintable(file));
+    QVERIFY(readText((kSource + "/COPYING").toStdString()).find("GNU GENERAL PUBLIC LICENSE") != std::string::npos);
+}
+
+void HouseTest::documentsNamePathsThatExist() {
+    static const QRegularExpression quoted("`((?:src|tests|scripts|docs|demo|bench|cmake)/[\\w./-]*)`");
+    static const QRegularExpression linked("\\]\\(((?!http)[\\w./-]+)\\)");
+    int seen = 0;
+    for (const char* document : {"README.md", "docs/architecture.md"}) {
+        const QString text = qs(readText((kSource + "/" + document).toStdString()));
+        QVERIFY2(!text.isEmpty(), document);
+        const QString folder = QFileInfo(kSource + "/" + document).path();
+        for (auto it = quoted.globalMatch(text); it.hasNext();) {
+            const QString path = it.next().captured(1);
+            ++seen;
+            QVERIFY2(QFileInfo::exists(kSource + "/" + path), qPrintable(QString(document) + " names " + path));
+        }
+        for (auto it = linked.globalMatch(text); it.hasNext();) {
+            const QString path = it.next().captured(1);
+            ++seen;
+            QVERIFY2(QFileInfo::exists(folder + "/" + path), qPrintable(QString(document) + " links " + path));
+        }
+    }
+    QVERIFY(seen > 15);
+}
+
+void HouseTest::theMainWindowStaysSmall() {
+    const auto lines = qs(readText((kSource + "/src/app/shell/MainWindow.cpp").toStdString())).count('\n');
+    QVERIFY(lines > 50 && lines < 600);
+}
+
+QTEST_APPLESS_MAIN(HouseTest)
+#include "HouseTest.moc"

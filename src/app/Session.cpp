@@ -94,7 +94,8 @@ QString Session::carSentence() const {
     if (!kit_) return "This car was not connected yet.";
     if (busy_ && taskTitle_ == "Flashing" && selected())
         return QString("Round %1 is being written into the car.").arg(selected()->number);
-    return QString::fromStdString(job::whatIsInTheCar(*folder_, *kit_));
+    return QString::fromStdString(
+        job::whatIsInTheCar(contents_, contents_.round ? roundById(*contents_.round) : nullptr));
 }
 
 proposals::BuildSheet Session::buildSheet() const {

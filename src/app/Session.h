@@ -159,6 +159,7 @@ class Session : public QObject {
     bool unsaved_ = false;
 
     std::unique_ptr<LinkThread> link_;
+    int linkGeneration_ = 0;  ///< counts links, so that a late answer of an old one is told apart
     LinkState linkState_ = LinkState::Closed;
     QString linkText_, linkName_, linkWhy_;
     std::optional<link::Identity> identity_;

@@ -87,6 +87,7 @@ void Session::disconnectLink() {
     if (!link_) return;
     cancel_ = stopDrive_ = true;
     link_.reset();
+    ++linkGeneration_;
     busy_ = driving_ = false;
     linkState_ = LinkState::Closed;
     linkText_.clear();
@@ -122,10 +123,12 @@ void Session::startTask(const QString& title, std::function<std::function<void()
     taskTitle_ = title;
     progress_ = {};
     emit taskChanged();
-    link_->post([this, lapse = timeLapse_, work = std::move(work)](OpenPort& open) {
+    link_->post([this, lapse = timeLapse_, generation = linkGeneration_, work = std::move(work)](OpenPort& open) {
         open.setTimeLapse(lapse);
         auto then = work(open);
-        toInterface([this, then = std::move(then)] {
+        toInterface([this, generation, then = std::move(then)] {
+            // A link that was closed meanwhile has nothing to say any more.
+            if (generation != linkGeneration_) return;
             busy_ = false;
             then();
             emit taskChanged();

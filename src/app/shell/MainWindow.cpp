@@ -120,6 +120,7 @@ QWidget* MainWindow::makeHeader() {
     menuButton->setStyleSheet("QToolButton::menu-indicator { image: none; }");
     auto* menu = new QMenu(menuButton);
     menu->addAction("Open a car folder ...", QKeySequence::Open, this, &MainWindow::openFolder);
+    menu->addAction("New car folder ...", QKeySequence::New, this, &MainWindow::newFolder);
     menu->addAction("Light or dark", QKeySequence("Ctrl+D"), this, [] { Theme::instance().setDark(!tokens().dark); });
     menu->addAction("Narrow ledger", QKeySequence(), this, [this] { ledger_->setCollapsed(!ledger_->collapsed()); });
     menuButton->setMenu(menu);
@@ -231,6 +232,14 @@ void MainWindow::say(const QString& sentence, bool alarm) {
     messageBar_->style()->polish(messageBar_);
     messageBar_->show();
     alarm ? messageTimer_.stop() : messageTimer_.start();
+}
+
+void MainWindow::newFolder() {
+    const QString path = QFileDialog::getSaveFileName(this, "A new car folder, named after the car");
+    if (path.isEmpty()) return;
+    const storage::Path folder = path.toStdString();
+    if (auto done = session_.createFolder(folder, folder.filename().string()); !done)
+        say(QString::fromStdString(done.error().text()), true);
 }
 
 void MainWindow::openFolder() {

@@ -31,6 +31,7 @@ class MainWindow : public QMainWindow {
     void refreshTask();
     void say(const QString& sentence, bool alarm);
     void openFolder();
+    void newFolder();
 
     Session& session_;
     QLabel* carName_;

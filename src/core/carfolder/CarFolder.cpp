@@ -36,7 +36,7 @@ Round roundOf(SQLite::Statement& row) {
 
 std::string storeImage(SQLite::Database& db, const image::Image& image) {
     const Bytes packed = packImage(image);
-    std::string sha = sha256Hex(packed);
+    std::string sha = imageFingerprint(image);
     SQLite::Statement insert(db, "INSERT OR IGNORE INTO image(sha256, bytes) VALUES (?, ?)");
     insert.bind(1, sha);
     insert.bindNoCopy(2, packed.data(), static_cast<int>(packed.size()));
@@ -388,6 +388,18 @@ std::vector<link::Sector> CarFolder::sectorsToWrite(const image::Image& image,
     return out;
 }
 
+const std::map<uint32_t, std::string>* CarFolder::sectorShas(const Round& round,
+                                                             const std::vector<link::Sector>& sectors) const {
+    const auto known = sectorShas_.find(round.imageSha256);
+    if (known != sectorShas_.end()) return &known->second;
+    const auto bytes = image(round.id);
+    if (!bytes) return nullptr;
+    auto& shas = sectorShas_[round.imageSha256];
+    for (const link::Sector& sector : sectors)
+        shas[sector.start] = sectorSha(**bytes, sector);
+    return &shas;
+}
+
 CarContents CarFolder::contents(const std::vector<link::Sector>& sectors) const {
     const std::lock_guard lock(mutex_);
     const auto known = knownSectors(*database_);
@@ -397,12 +409,11 @@ CarContents CarFolder::contents(const std::vector<link::Sector>& sectors) const 
         out.unknownSectors += sha.empty();
     if (!out.everKnown || out.unknownSectors) return out;
     for (const Round& candidate : rounds()) {
-        const auto bytes = image(candidate.id);
-        if (!bytes) continue;
-        const bool same = std::all_of(sectors.begin(), sectors.end(), [&](const link::Sector& sector) {
-            const auto held = known.find(sector.start);
-            const std::string sha = sectorSha(**bytes, sector);
-            return sha.empty() || (held != known.end() && held->second == sha);
+        const auto* shas = sectorShas(candidate, sectors);
+        if (!shas) continue;
+        const bool same = std::all_of(shas->begin(), shas->end(), [&](const auto& entry) {
+            const auto held = known.find(entry.first);
+            return entry.second.empty() || (held != known.end() && held->second == entry.second);
         });
         // Of rounds with the same bytes, the one that was flashed is meant.
         if (same && (!out.round || !candidate.flashedAt.empty())) out.round = candidate.id;

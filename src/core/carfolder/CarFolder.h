@@ -114,6 +114,9 @@ class CarFolder {
 
   private:
     CarFolder(storage::FileSystem& files, storage::Path path, std::unique_ptr<SQLite::Database> database);
+    /// SHA-256 of each sector of a round's image, computed once an image.
+    const std::map<uint32_t, std::string>* sectorShas(const Round& round,
+                                                      const std::vector<link::Sector>& sectors) const;
     template <class F>
     auto inTransaction(const char* what, F work) const -> decltype(work());
 
@@ -121,6 +124,7 @@ class CarFolder {
     storage::Path path_;
     mutable std::recursive_mutex mutex_;  ///< guards database_
     std::unique_ptr<SQLite::Database> database_;
+    mutable std::map<std::string, std::map<uint32_t, std::string>> sectorShas_;  // by image; guarded by mutex_
 };
 
 /// Now as "2026-03-01T10:12:05Z".

@@ -3,6 +3,8 @@
 
 #include <zlib.h>
 
+#include "core/base/Text.h"
+
 namespace brusk::carfolder {
 
 const char* const kSchema = R"sql(
@@ -38,10 +40,11 @@ CREATE TRIGGER original_stays BEFORE DELETE ON round WHEN OLD.number = 0
 
 namespace {
 constexpr uint64_t kLargest = uint64_t{1} << 30;
-}
 
-Bytes packImage(const image::Image& image) {
+/// Each run as address, length, bytes.
+Bytes serialised(const image::Image& image) {
     Bytes plain;
+    plain.reserve(image.size() + 64);
     const auto put32 = [&](uint32_t v) {
         plain.resize(plain.size() + 4);
         storeUnsigned(plain.data() + plain.size() - 4, 4, ByteOrder::LittleEndian, v);
@@ -51,6 +54,17 @@ Bytes packImage(const image::Image& image) {
         put32(static_cast<uint32_t>(segment.bytes.size()));
         plain.insert(plain.end(), segment.bytes.begin(), segment.bytes.end());
     }
+    return plain;
+}
+
+}  // namespace
+
+std::string imageFingerprint(const image::Image& image) {
+    return sha256Hex(serialised(image));
+}
+
+Bytes packImage(const image::Image& image) {
+    const Bytes plain = serialised(image);
     uLongf size = compressBound(plain.size());
     Bytes out(8 + size);
     storeUnsigned(out.data(), 8, ByteOrder::LittleEndian, plain.size());

@@ -13,6 +13,9 @@ inline constexpr int kApplicationId = 0x4272736B;  // "Brsk": tells a car folder
 /// All statements that make an empty database.
 extern const char* const kSchema;
 
+/// SHA-256 over the runs of the image with their addresses and lengths: the same bytes at the same places, the same
+/// text.
+std::string imageFingerprint(const image::Image& image);
 /// Runs of the image with address and length, deflated.
 Bytes packImage(const image::Image& image);
 [[nodiscard]] Result<image::Image> unpackImage(ByteSpan packed);

@@ -147,15 +147,13 @@ Result<link::FlashReport> flashRound(link::Uds& uds, const Kit& kit, carfolder::
     return report;
 }
 
-std::string whatIsInTheCar(const carfolder::CarFolder& folder, const Kit& kit) {
-    const auto contents = folder.contents(kit.profile.sectors());
+std::string whatIsInTheCar(const carfolder::CarContents& contents, const carfolder::Round* round) {
     if (!contents.everKnown) return "What the car runs is not known yet.";
     if (contents.unknownSectors)
         return "A flash was interrupted: " + std::to_string(contents.unknownSectors) +
                (contents.unknownSectors == 1 ? " sector is" : " sectors are") + " not known. Flash again to finish it.";
-    if (!contents.round) return "The car runs bytes of more than one round.";
-    const auto round = folder.round(*contents.round);
-    return round ? "The car runs round " + std::to_string(round->number) + ", as the ledger says." : "";
+    if (!contents.round || !round) return "The car runs bytes of more than one round.";
+    return "The car runs round " + std::to_string(round->number) + ", as the ledger says.";
 }
 
 }  // namespace brusk::job

@@ -31,7 +31,7 @@ struct FlashPlan {
 [[nodiscard]] Result<link::FlashReport> flashRound(link::Uds& uds, const Kit& kit, carfolder::CarFolder& folder,
                                                    int64_t round, const link::OnProgress& onProgress);
 
-/// A sentence on what is in the car, by the ledger.
-std::string whatIsInTheCar(const carfolder::CarFolder& folder, const Kit& kit);
+/// A sentence on what is in the car, by what the ledger knows; `round` is the one it names, if any.
+std::string whatIsInTheCar(const carfolder::CarContents& contents, const carfolder::Round* round);
 
 }  // namespace brusk::job

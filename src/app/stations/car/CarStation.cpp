@@ -82,6 +82,21 @@ void CarStation::makeIdentityPanel(QVBoxLayout* column) {
     inTheCar_ = label({});
     inTheCar_->setWordWrap(true);
     panel->body()->addWidget(inTheCar_);
+    progressBox_ = new QWidget;
+    auto* box = new QVBoxLayout(progressBox_);
+    box->setContentsMargins(0, 4, 0, 0);
+    progressText_ = label({}, "numbers");
+    progressText_->setObjectName("readProgress");
+    progress_ = new QProgressBar;
+    progress_->setTextVisible(false);
+    progress_->setMaximum(1000);
+    box->addWidget(progressText_);
+    box->addWidget(progress_);
+    auto* stopping = label("Stopping keeps what was read; the next read goes on from there.", "faint");
+    stopping->setWordWrap(true);
+    box->addWidget(stopping);
+    progressBox_->hide();
+    panel->body()->addWidget(progressBox_);
     column->addWidget(panel);
 }
 
@@ -117,7 +132,22 @@ void CarStation::act() {
         session_.connectLink(chosenLink());
 }
 
+void CarStation::refreshProgress() {
+    const bool reading = session_.busy() && session_.taskTitle() == "Reading";
+    progressBox_->setVisible(reading);
+    if (!reading) return;
+    const auto& p = session_.progress();
+    progress_->setValue(p.total ? static_cast<int>(p.done * 1000 / p.total) : 0);
+    progressText_->setText(QString("%1  %2 of %3 KiB  %4 KiB/s  %5 s left")
+                               .arg(QString::fromStdString(p.step))
+                               .arg(p.done / 1024)
+                               .arg(p.total / 1024)
+                               .arg(p.rate() / 1024, 0, 'f', 1)
+                               .arg(p.secondsLeft(), 0, 'f', 0));
+}
+
 void CarStation::refresh() {
+    refreshProgress();
     const bool open = session_.linkState() == LinkState::Open;
     const bool idle = !session_.busy();
     const bool reading = session_.busy() && session_.taskTitle() == "Reading";
@@ -152,7 +182,12 @@ void CarStation::refresh() {
             setRole(linkState_, "alarm");
             break;
     }
-    if (session_.folder()) subtitle()->setText(QString::fromStdString(session_.folder()->path().string()));
+    if (session_.folder()) {
+        subtitle()->setText("folder " + QString::fromStdString(session_.folder()->path().filename().string()));
+        subtitle()->setToolTip(QString::fromStdString(session_.folder()->path().string()));
+    } else {
+        subtitle()->setText("Open a car folder (Ctrl+O) or make a new one (Ctrl+N).");
+    }
     inTheCar_->setText(session_.carSentence());
     const auto kept = session_.folder() ? job::identityFromJson(session_.folder()->setting("identity"))
                                         : Result<link::Identity>(fail(ErrorCode::NotFound, ""));

@@ -4,6 +4,7 @@
 
 #include <QComboBox>
 #include <QLineEdit>
+#include <QProgressBar>
 
 #include "app/Session.h"
 #include "app/stations/car/BuildSheetForm.h"
@@ -16,6 +17,7 @@ class CarStation : public Station {
   public:
     CarStation(Session& session, QWidget* parent = nullptr);
     QString hint() const override { return "Connect, read the controller once, and fill in the parts fitted"; }
+    void shown() override { primary()->setFocus(); }
 
   private:
     void makeLinkPanel(QVBoxLayout* column);
@@ -23,6 +25,7 @@ class CarStation : public Station {
     void makeCodesPanel(QVBoxLayout* column);
     void refresh();
     void refreshCodes();
+    void refreshProgress();
     void act();
     QString chosenLink() const;
 
@@ -34,6 +37,9 @@ class CarStation : public Station {
     QLabel* linkState_;
     Facts* identity_;
     QLabel* inTheCar_;
+    QWidget* progressBox_;
+    QLabel* progressText_;
+    QProgressBar* progress_;
     QVBoxLayout* codes_;
     QPushButton* readCodes_;
     QPushButton* clearCodes_;

@@ -40,7 +40,7 @@ void DeliverStation::refresh() {
     facts_->set("Drives", QString::number(round->recordings));
     facts_->set("Fuel error",
                 round->fuelError_pct ? QString::number(*round->fuelError_pct, 'f', 1) + " %" : QString("not measured"));
-    facts_->set("Note", QString::fromStdString(round->note).trimmed(), "");
+    facts_->set("Note", round->note.empty() ? QString("none") : QString::fromStdString(round->note).trimmed(), "");
 }
 
 void DeliverStation::exportHex() {

@@ -178,6 +178,11 @@ void FlashStation::refresh() {
                                    .arg(p.retries ? QString("   %1 retries").arg(p.retries) : QString()));
     }
     primary()->setEnabled(false);
+    if (flashing && plan_) {
+        // The plan stands until the flash is over; only what moves is drawn anew.
+        refreshRibbon();
+        return refreshJournal();
+    }
     plan_.reset();
     const auto* round = session_.selected();
     if (!round || !session_.kit()) {

@@ -1,0 +1,351 @@
+// The widgets painted by us: what they show, and what mouse and keys do to them.
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include <QSignalSpy>
+#include <QWheelEvent>
+#include <random>
+
+#include "Expect.h"
+#include "app/theme/Theme.h"
+#include "app/widgets/LaneView.h"
+#include "app/widgets/MapGrid.h"
+#include "app/widgets/ProfileView.h"
+
+using namespace brusk;
+using namespace brusk::app;
+
+namespace {
+
+GridContents contentsOf(size_t rows, size_t columns) {
+    GridContents c;
+    c.rows = rows;
+    c.columns = columns;
+    for (size_t i = 0; i < columns; ++i)
+        c.x.push_back(static_cast<double>(1000 + i * 500));
+    for (size_t i = 0; i < rows; ++i)
+        c.y.push_back(static_cast<double>(20 + i * 20));
+    for (size_t i = 0; i < rows * columns; ++i)
+        c.values.push_back(static_cast<double>(i));
+    return c;
+}
+
+int differentPixels(const QImage& a, const QImage& b, const QRect& where) {
+    int count = 0;
+    for (int y = where.top(); y <= where.bottom(); ++y)
+        for (int x = where.left(); x <= where.right(); ++x)
+            count += a.pixel(x, y) != b.pixel(x, y);
+    return count;
+}
+
+}  // namespace
+
+class WidgetTest : public QObject {
+    Q_OBJECT
+  private slots:
+    void initTestCase();
+    void arrowsMoveAndShiftExtends();
+    void theSelectionStaysInside();
+    void headersSelectRowsAndColumns();
+    void draggingSelectsARectangle();
+    void typingReplacesAndEnterConfirms();
+    void aReadOnlyGridTakesNoTyping();
+    void marksAreDrawnWithoutTouchingTheDigits();
+    void theRingStandsWhereTheEngineIs();
+    void compactGridsTakeNoMouse();
+    void thePyramidGivesTheSameRangeAsAScan();
+    void gapsAndMissingSamplesAreNotBridged();
+    void tracesAreReadAtTheirLastSample();
+    void theCursorFollowsMouseAndKeys();
+    void theWheelZoomsAroundThePointer();
+    void whatIsBeyondAFixedRangeIsMarked();
+    void aMillionSamplesAreDrawn();
+    void profilesShowTheReference();
+    void traceColoursDiffer();
+};
+
+void WidgetTest::initTestCase() {
+    Theme::instance().loadFonts();
+    Theme::instance().setDark(false);
+}
+
+void WidgetTest::arrowsMoveAndShiftExtends() {
+    MapGrid grid;
+    grid.setContents(contentsOf(4, 5));
+    QSignalSpy moved(&grid, &MapGrid::selectionMoved);
+    grid.select(1, 1);
+    QTest::keyClick(&grid, Qt::Key_Right);
+    QTest::keyClick(&grid, Qt::Key_Down);
+    QCOMPARE(grid.currentRow(), 2);
+    QCOMPARE(grid.currentColumn(), 2);
+    QTest::keyClick(&grid, Qt::Key_Up, Qt::ShiftModifier);
+    QTest::keyClick(&grid, Qt::Key_Left, Qt::ShiftModifier);
+    QCOMPARE(grid.selectedCells(), (std::vector<size_t>{6, 7, 11, 12}));
+    QTest::keyClick(&grid, Qt::Key_End);
+    QCOMPARE(grid.selectedCells(), (std::vector<size_t>{9}));
+    QTest::keyClick(&grid, Qt::Key_Home, Qt::ShiftModifier);
+    QCOMPARE(grid.selectedCells().size(), size_t{5});
+    QCOMPARE(moved.count(), 7);
+}
+
+void WidgetTest::theSelectionStaysInside() {
+    MapGrid grid;
+    grid.select(3, 3);  // nothing to select yet
+    grid.setContents(contentsOf(2, 2));
+    for (const auto key : {Qt::Key_Left, Qt::Key_Up, Qt::Key_Right, Qt::Key_Right, Qt::Key_Right, Qt::Key_Down,
+                           Qt::Key_Down, Qt::Key_Down})
+        QTest::keyClick(&grid, key);
+    QCOMPARE(grid.currentCell(), size_t{3});
+    // A new shape begins at its corner.
+    grid.setContents(contentsOf(1, 3));
+    QCOMPARE(grid.currentCell(), size_t{0});
+}
+
+void WidgetTest::headersSelectRowsAndColumns() {
+    MapGrid grid;
+    grid.setContents(contentsOf(4, 5));
+    grid.resize(400, 160);
+    const QPoint cell = grid.cellCentre(2, 3);
+    QTest::mouseClick(&grid, Qt::LeftButton, {}, QPoint(cell.x(), 8));
+    QCOMPARE(grid.selectedCells(), (std::vector<size_t>{3, 8, 13, 18}));
+    QTest::mouseClick(&grid, Qt::LeftButton, {}, QPoint(8, cell.y()));
+    QCOMPARE(grid.selectedCells(), (std::vector<size_t>{10, 11, 12, 13, 14}));
+}
+
+void WidgetTest::draggingSelectsARectangle() {
+    MapGrid grid;
+    grid.setContents(contentsOf(4, 5));
+    grid.resize(400, 160);
+    QTest::mousePress(&grid, Qt::LeftButton, {}, grid.cellCentre(0, 1));
+    QMouseEvent move(QEvent::MouseMove, QPointF(grid.cellCentre(1, 2)), QPointF(grid.cellCentre(1, 2)), Qt::NoButton,
+                     Qt::LeftButton, {});
+    QApplication::sendEvent(&grid, &move);
+    QTest::mouseRelease(&grid, Qt::LeftButton, {}, grid.cellCentre(1, 2));
+    QCOMPARE(grid.selectedCells(), (std::vector<size_t>{1, 2, 6, 7}));
+}
+
+void WidgetTest::typingReplacesAndEnterConfirms() {
+    MapGrid grid;
+    grid.setContents(contentsOf(2, 2));
+    grid.setEditable(true);
+    grid.show();
+    QSignalSpy typed(&grid, &MapGrid::typed);
+    QTest::keyClick(&grid, '7');
+    auto* editor = grid.findChild<QLineEdit*>("cellEditor");
+    QCOMPARE(editor->text(), "7");
+    QTest::keyClicks(editor, ".5");
+    QTest::keyClick(editor, Qt::Key_Return);
+    QCOMPARE(typed.count(), 1);
+    QCOMPARE(typed[0][0].toString(), "7.5");
+    QVERIFY(!editor->isVisible());
+    QTest::keyClick(&grid, Qt::Key_F2);  // F2 begins with what is there
+    QCOMPARE(editor->text(), "0.0");
+    QTest::keyClick(editor, Qt::Key_Escape);
+    QCOMPARE(typed.count(), 1);
+}
+
+void WidgetTest::aReadOnlyGridTakesNoTyping() {
+    MapGrid grid;
+    grid.setContents(contentsOf(2, 2));
+    grid.show();
+    QTest::keyClick(&grid, '7');
+    QTest::keyClick(&grid, Qt::Key_F2);
+    QVERIFY(!grid.findChild<QLineEdit*>("cellEditor")->isVisible());
+}
+
+void WidgetTest::marksAreDrawnWithoutTouchingTheDigits() {
+    MapGrid grid;
+    auto c = contentsOf(1, 3);
+    c.shade = GridContents::Shade::None;
+    c.values = {-88.8, -88.8, -88.8};
+    grid.resize(46 + 3 * 46, 60);
+    grid.setContents(c);
+    grid.select(0, 2);
+    const QImage plain = grid.grab().toImage();
+    c.evidence = {1, 0, 0};
+    c.doubt = {0, 0, 0};
+    c.edited = {1, 0, 0};
+    c.differs = {1, 0, 0};
+    grid.setContents(c);
+    const QImage marked = grid.grab().toImage();
+    const QPoint centre = grid.cellCentre(0, 0);
+    QVERIFY(differentPixels(plain, marked, QRect(centre.x() - 22, centre.y() - 11, 44, 22)) > 20);
+    // The digits lie in the middle of the height, right of the dot: there, nothing changed.
+    QCOMPARE(differentPixels(plain, marked, QRect(centre.x() - 12, centre.y() - 5, 32, 10)), 0);
+    QCOMPARE(differentPixels(plain, marked, QRect(grid.cellCentre(0, 1).x() - 20, 26, 40, 20)), 0);
+}
+
+void WidgetTest::theRingStandsWhereTheEngineIs() {
+    MapGrid grid;
+    auto c = contentsOf(5, 5);
+    c.shade = GridContents::Shade::None;
+    grid.setContents(c);
+    grid.resize(400, 170);
+    const QImage without = grid.grab().toImage();
+    grid.setRing(QPointF(2000, 60));  // column 2, row 2
+    const QImage with = grid.grab().toImage();
+    const QPoint here = grid.cellCentre(2, 2), elsewhere = grid.cellCentre(0, 4);
+    QVERIFY(differentPixels(without, with, QRect(here.x() - 12, here.y() - 12, 24, 24)) > 30);
+    QCOMPARE(differentPixels(without, with, QRect(elsewhere.x() - 12, elsewhere.y() - 8, 24, 16)), 0);
+    grid.setRing(QPointF(1e9, -1e9));  // held at the border, not lost
+    QVERIFY(differentPixels(without, grid.grab().toImage(),
+                            QRect(grid.cellCentre(0, 4).x() - 12, grid.cellCentre(0, 4).y() - 8, 24, 16)) > 10);
+}
+
+void WidgetTest::compactGridsTakeNoMouse() {
+    MapGrid grid;
+    grid.setCompact(true);
+    grid.setContents(contentsOf(3, 3));
+    QVERIFY(grid.testAttribute(Qt::WA_TransparentForMouseEvents));
+    QCOMPARE(grid.focusPolicy(), Qt::NoFocus);
+}
+
+void WidgetTest::thePyramidGivesTheSameRangeAsAScan() {
+    std::mt19937 random(1);
+    std::vector<double> time(10007);
+    std::vector<float> values(time.size());
+    for (size_t i = 0; i < time.size(); ++i)
+        time[i] = static_cast<double>(i) * 0.01, values[i] = i % 31 == 7 ? NAN : static_cast<float>(random() % 10000);
+    const TraceData data(time, values);
+    for (int n = 0; n < 2000; ++n) {
+        const size_t from = random() % values.size(), to = from + random() % 3000;
+        float least = INFINITY, most = -INFINITY;
+        for (size_t i = from; i < std::min(to, values.size()); ++i)
+            if (!std::isnan(values[i])) least = std::min(least, values[i]), most = std::max(most, values[i]);
+        float a, b;
+        const bool any = data.range(from, to, a, b);
+        QCOMPARE(any, least <= most);
+        if (any) QVERIFY(a == least && b == most);
+    }
+    QVERIFY(std::abs(data.step_s() - 0.01) < 1e-9);
+}
+
+void WidgetTest::gapsAndMissingSamplesAreNotBridged() {
+    const auto picture = [](bool gap) {
+        std::vector<double> time;
+        std::vector<float> values;
+        for (int i = 0; i < 100; ++i) {
+            if (gap && i > 40 && i < 60) continue;
+            time.push_back(i * 0.1);
+            values.push_back(5);
+        }
+        LaneView lanes;
+        lanes.resize(600, 160);
+        lanes.setTraces({{"a", "", 0, 0, 1, std::make_shared<const TraceData>(time, values)}}, 1);
+        lanes.setSpan(0, 10);
+        return lanes.grab().toImage();
+    };
+    const QImage whole = picture(false), broken = picture(true);
+    const double plot = 600 - 8 - 186;
+    const int middle = 8 + static_cast<int>(plot / 2), quarter = 8 + static_cast<int>(plot / 4);
+    QVERIFY(differentPixels(whole, broken, QRect(middle - 10, 10, 20, 120)) > 10);
+    QCOMPARE(differentPixels(whole, broken, QRect(quarter - 10, 10, 20, 120)), 0);
+}
+
+void WidgetTest::tracesAreReadAtTheirLastSample() {
+    const TraceData data({1, 2, 3}, {10, 20, 30});
+    QVERIFY(std::isnan(data.at(0.5)));
+    QCOMPARE(data.at(2), 20.0f);
+    QCOMPARE(data.at(2.9), 20.0f);
+    QCOMPARE(data.at(99), 30.0f);
+    QVERIFY(std::isnan(TraceData({}, {}).at(1)));
+}
+
+void WidgetTest::theCursorFollowsMouseAndKeys() {
+    LaneView lanes;
+    lanes.resize(600, 160);
+    lanes.setTraces(
+        {{"a", "", 0, 0, 1, std::make_shared<const TraceData>(std::vector<double>{0, 10}, std::vector<float>{0, 1})}},
+        1);
+    lanes.setSpan(0, 10);
+    QSignalSpy moved(&lanes, &LaneView::cursorMoved);
+    QTest::mouseClick(&lanes, Qt::LeftButton, {}, QPoint(8 + (600 - 194) / 2, 50));
+    QVERIFY(std::abs(*lanes.cursor() - 5) < 0.05);
+    QTest::keyClick(&lanes, Qt::Key_Left);
+    QVERIFY(*lanes.cursor() < 5);
+    QTest::mouseClick(&lanes, Qt::LeftButton, {}, QPoint(2, 50));
+    QCOMPARE(*lanes.cursor(), 0.0);  // not before the beginning
+    QCOMPARE(moved.count(), 3);
+    QTest::keyClick(&lanes, Qt::Key_PageDown);
+    QCOMPARE(lanes.from(), 8.0);
+}
+
+void WidgetTest::theWheelZoomsAroundThePointer() {
+    LaneView lanes;
+    lanes.resize(600, 160);
+    lanes.setTraces(
+        {{"a", "", 0, 0, 1, std::make_shared<const TraceData>(std::vector<double>{0, 100}, std::vector<float>{0, 1})}},
+        1);
+    lanes.setSpan(0, 100);
+    const QPointF pointer(8 + (600 - 194) * 0.25, 50);
+    QWheelEvent wheel(pointer, pointer, {}, QPoint(0, 120), Qt::NoButton, {}, Qt::NoScrollPhase, false);
+    QApplication::sendEvent(&lanes, &wheel);
+    QVERIFY(std::abs(lanes.to() - lanes.from() - 85) < 0.5);
+    QVERIFY(std::abs((25 - lanes.from()) / (lanes.to() - lanes.from()) - 0.25) < 0.01);
+}
+
+void WidgetTest::whatIsBeyondAFixedRangeIsMarked() {
+    const auto picture = [](float value) {
+        LaneView lanes;
+        lanes.resize(600, 160);
+        lanes.setTraces(
+            {{"lambda", "lambda", 0, 2, 2,
+              std::make_shared<const TraceData>(std::vector<double>{0, 5, 10}, std::vector<float>{1, value, 1}), 0.7,
+              1.3}},
+            1);
+        lanes.setSpan(0, 10);
+        return lanes.grab().toImage();
+    };
+    const QRect edge(600 - 186 + 1, 8, 5, 130);
+    QCOMPARE(differentPixels(picture(1.0f), picture(1.2f), edge), 0);
+    QVERIFY(differentPixels(picture(1.0f), picture(4.0f), edge) > 10);
+    QVERIFY(differentPixels(picture(1.0f), picture(0.5f), edge) > 10);
+}
+
+void WidgetTest::aMillionSamplesAreDrawn() {
+    std::vector<double> time(1000000);
+    std::vector<float> values(time.size());
+    for (size_t i = 0; i < time.size(); ++i)
+        time[i] = static_cast<double>(i) * 0.01,
+        values[i] = static_cast<float>(std::sin(static_cast<double>(i) * 0.001));
+    LaneView lanes;
+    lanes.resize(800, 200);
+    const QImage empty = lanes.grab().toImage();
+    lanes.setTraces({{"a", "", 0, 0, 1, std::make_shared<const TraceData>(std::move(time), std::move(values))}}, 1);
+    lanes.setSpan(0, 10000);
+    // Every column of the plot has something of the trace.
+    const QImage drawn = lanes.grab().toImage();
+    for (int x = 12; x < 800 - 194; x += 7)
+        QVERIFY(differentPixels(empty, drawn, QRect(x, 10, 1, 160)) > 0);
+}
+
+void WidgetTest::profilesShowTheReference() {
+    ProfileView profile;
+    profile.resize(300, 200);
+    ProfileView::Line line;
+    line.title = "across";
+    line.x = {1, 2, 3};
+    line.values = {1, 5, 2};
+    profile.setLine(line);
+    const QImage without = profile.grab().toImage();
+    line.reference = {1, 3, 2};
+    profile.setLine(line);
+    QVERIFY(differentPixels(without, profile.grab().toImage(), QRect(50, 30, 230, 140)) > 50);
+    profile.setLine({});  // nothing to show is no reason to fail
+    QVERIFY(!profile.grab().isNull());
+}
+
+void WidgetTest::traceColoursDiffer() {
+    for (const bool dark : {false, true}) {
+        Theme::instance().setDark(dark);
+        QSet<QRgb> seen;
+        for (int i = 0; i < 8; ++i) {
+            const QColor colour = Theme::instance().trace(i);
+            seen.insert(colour.rgb());
+            QVERIFY(std::abs(colour.lightnessF() - tokens().sheet.lightnessF()) > 0.2f);
+        }
+        QCOMPARE(seen.size(), 8);
+    }
+    Theme::instance().setDark(false);
+}
+
+QTEST_MAIN(WidgetTest)
+#include "WidgetTest.moc"

@@ -3,7 +3,7 @@
 
 namespace brusk::app {
 
-LinkThread::LinkThread(std::unique_ptr<OpenPort> port)
+LinkThread::LinkThread(std::unique_ptr<LinkParts> port)
     : port_(std::move(port)), hasBenchCar_(port_->car != nullptr), thread_([this] { run(); }) {}
 
 LinkThread::~LinkThread() {

@@ -16,7 +16,7 @@
 namespace brusk::app {
 
 /// An open link. Touched by the link thread only, but for `bus`'s cable, which is safe from anywhere.
-struct OpenPort {
+struct LinkParts {
     std::unique_ptr<benchcar::BenchCar> car;  ///< with the bench car in this process
     std::unique_ptr<benchcar::VirtualBus> bus;
     std::unique_ptr<benchcar::PacedBus> paced;
@@ -29,9 +29,9 @@ struct OpenPort {
 
 class LinkThread {
   public:
-    using Task = std::function<void(OpenPort&)>;
+    using Task = std::function<void(LinkParts&)>;
 
-    explicit LinkThread(std::unique_ptr<OpenPort> port);
+    explicit LinkThread(std::unique_ptr<LinkParts> port);
     /// Finishes the task that runs, forgets the others, closes the link.
     ~LinkThread();
     LinkThread(const LinkThread&) = delete;
@@ -45,7 +45,7 @@ class LinkThread {
   private:
     void run();
 
-    std::unique_ptr<OpenPort> port_;
+    std::unique_ptr<LinkParts> port_;
     bool hasBenchCar_;
     std::mutex mutex_;  // guards tasks_ and stopping_
     std::condition_variable wake_;

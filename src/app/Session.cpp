@@ -92,7 +92,7 @@ void Session::refreshRounds() {
 QString Session::carSentence() const {
     if (!folder_) return "No car folder is open.";
     if (!kit_) return "This car was not connected yet.";
-    if (busy_ && taskTitle_ == "Flashing" && selected())
+    if (flashing() && selected())
         return QString("Round %1 is being written into the car.").arg(selected()->number);
     return QString::fromStdString(
         job::whatIsInTheCar(contents_, contents_.round ? roundById(*contents_.round) : nullptr));
@@ -164,6 +164,7 @@ Done Session::edit(const calibration::Edit& edit) {
     if (!calibration_ || !selected())
         return fail(ErrorCode::NotFound, "No calibration is open. Read the controller first.");
     if (edit.empty()) return {};
+    if (flashing()) return fail(ErrorCode::Conflict, "The calibration is being flashed; edit it when that is done.");
     if (selected()->state != carfolder::RoundState::Draft) {
         auto round = folder_->addRound(selected_, calibration_->image(), "Edited by hand", "");
         if (!round) return tl::unexpected(round.error());
@@ -181,7 +182,7 @@ Done Session::edit(const calibration::Edit& edit) {
 }
 
 void Session::undo() {
-    if (!calibration_ || !history_.canUndo()) return;
+    if (!calibration_ || !history_.canUndo() || flashing()) return;
     if (auto done = history_.undo(*calibration_); !done) return failed(done.error());
     unsaved_ = true;
     saveTimer_.start();
@@ -189,7 +190,7 @@ void Session::undo() {
 }
 
 void Session::redo() {
-    if (!calibration_ || !history_.canRedo()) return;
+    if (!calibration_ || !history_.canRedo() || flashing()) return;
     if (auto done = history_.redo(*calibration_); !done) return failed(done.error());
     unsaved_ = true;
     saveTimer_.start();

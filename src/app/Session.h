@@ -83,6 +83,7 @@ class Session : public QObject {
 
     // --- work on the link, one at a time
     bool busy() const { return busy_; }
+    bool flashing() const { return busy_ && taskTitle_ == "Flashing"; }
     QString taskTitle() const { return taskTitle_; }
     const link::Progress& progress() const { return progress_; }
     void cancelTask() { cancel_ = true; }
@@ -134,12 +135,12 @@ class Session : public QObject {
     void loadCalibration();
     void loadReference();
     /// Starts work on the link thread; `work` returns what is to be done back here.
-    void startTask(const QString& title, std::function<std::function<void()>(OpenPort&)> work);
+    void startTask(const QString& title, std::function<std::function<void()>(LinkParts&)> work);
     link::OnProgress reporter();
     void failed(const Error& error);
     void linkLost(const Error& error);
     storage::Path benchFlashFile() const;
-    static void keepBenchFlash(OpenPort& port, storage::FileSystem& files, const storage::Path& path);
+    static void keepBenchFlash(LinkParts& port, storage::FileSystem& files, const storage::Path& path);
     template <class F>
     void toInterface(F call);
 

@@ -19,7 +19,7 @@ storage::Path Session::benchFlashFile() const {
 }
 
 /// The bench car's memory outlives the program, as a real one's does.
-void Session::keepBenchFlash(OpenPort& port, storage::FileSystem& files, const storage::Path& path) {
+void Session::keepBenchFlash(LinkParts& port, storage::FileSystem& files, const storage::Path& path) {
     if (!port.car) return;
     const auto flash = port.car->memory().flash();
     // Losing it would cost the simulated car only; the ledger is not touched by it.
@@ -29,7 +29,7 @@ void Session::keepBenchFlash(OpenPort& port, storage::FileSystem& files, const s
 void Session::connectLink(const QString& choice) {
     if (!folder_ || linkState_ == LinkState::Connecting) return;
     disconnectLink();
-    auto port = std::make_unique<OpenPort>();
+    auto port = std::make_unique<LinkParts>();
     if (choice == "bench") {
         port->car = std::make_unique<benchcar::BenchCar>();
         if (const auto kept = files_.read(benchFlashFile(), storage::FileSystem::kReadLimit);
@@ -57,7 +57,7 @@ void Session::connectLink(const QString& choice) {
     linkState_ = LinkState::Connecting;
     linkText_ = "Asking who is there ...";
     emit linkChanged();
-    startTask("Connecting", [this, kits = kits_, folder = folder_, choice](OpenPort& open) -> std::function<void()> {
+    startTask("Connecting", [this, kits = kits_, folder = folder_, choice](LinkParts& open) -> std::function<void()> {
         auto found = job::findController(open.port(), kits);
         return [this, found, folder, choice] {
             if (!found) {
@@ -116,14 +116,14 @@ void Session::linkLost(const Error& error) {
     emit linkChanged();
 }
 
-void Session::startTask(const QString& title, std::function<std::function<void()>(OpenPort&)> work) {
+void Session::startTask(const QString& title, std::function<std::function<void()>(LinkParts&)> work) {
     if (!link_ || busy_) return;
     busy_ = true;
     cancel_ = false;
     taskTitle_ = title;
     progress_ = {};
     emit taskChanged();
-    link_->post([this, lapse = timeLapse_, generation = linkGeneration_, work = std::move(work)](OpenPort& open) {
+    link_->post([this, lapse = timeLapse_, generation = linkGeneration_, work = std::move(work)](LinkParts& open) {
         open.setTimeLapse(lapse);
         auto then = work(open);
         toInterface([this, generation, then = std::move(then)] {
@@ -151,7 +151,7 @@ link::OnProgress Session::reporter() {
 
 void Session::refreshIdentity() {
     if (!kit_) return;
-    startTask("Asking the controller", [this, kit = kit_](OpenPort& open) -> std::function<void()> {
+    startTask("Asking the controller", [this, kit = kit_](LinkParts& open) -> std::function<void()> {
         link::Uds uds(open.port(), kit->profile);
         auto identity = link::identify(uds);
         return [this, identity] {
@@ -173,7 +173,7 @@ void Session::refreshIdentity() {
 void Session::readController() {
     if (!kit_ || !identity_) return;
     startTask("Reading",
-              [this, kit = kit_, folder = folder_, identity = *identity_](OpenPort& open) -> std::function<void()> {
+              [this, kit = kit_, folder = folder_, identity = *identity_](LinkParts& open) -> std::function<void()> {
                   link::Uds uds(open.port(), kit->profile);
                   auto outcome = job::readCar(uds, *kit, identity, *folder, partialRead_, reporter());
                   if (outcome) partialRead_ = {};
@@ -196,13 +196,15 @@ void Session::flashSelected() {
     saveDraftNow();
     startTask("Flashing",
               [this, kit = kit_, folder = folder_, round = selected_, files = &files_,
-               keep = benchFlashFile()](OpenPort& open) -> std::function<void()> {
+               keep = benchFlashFile()](LinkParts& open) -> std::function<void()> {
                   link::Uds uds(open.port(), kit->profile);
                   auto report = job::flashRound(uds, *kit, *folder, round, reporter());
                   keepBenchFlash(open, *files, keep);
                   auto identity = report ? link::identify(uds) : Result<link::Identity>(tl::unexpected(report.error()));
                   return [this, report, identity] {
                       refreshRounds();
+                      // What is in the car is not taken back by undo; the next edit begins a round of its own.
+                      history_.clear();
                       emit roundSelected();
                       if (!report) {
                           failed(report.error());
@@ -226,7 +228,7 @@ void Session::flashSelected() {
 
 void Session::readTroubleCodes(bool clearFirst) {
     if (!kit_) return;
-    startTask("Reading trouble codes", [this, kit = kit_, clearFirst](OpenPort& open) -> std::function<void()> {
+    startTask("Reading trouble codes", [this, kit = kit_, clearFirst](LinkParts& open) -> std::function<void()> {
         link::Uds uds(open.port(), kit->profile);
         Done cleared;
         if (clearFirst) cleared = uds.clearTroubleCodes();
@@ -270,7 +272,8 @@ Done Session::startDrive(const std::vector<std::string>& channels, const std::st
     stopDrive_ = false;
     startTask(
         "Driving",
-        [this, kit = kit_, folder = folder_, channels = liveChannels_, route](OpenPort& open) -> std::function<void()> {
+        [this, kit = kit_, folder = folder_, channels = liveChannels_,
+         route](LinkParts& open) -> std::function<void()> {
             if (route) open.car->startRoute(*route);
             link::Uds uds(open.port(), kit->profile);
             job::DriveOptions options;

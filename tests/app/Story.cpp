@@ -65,6 +65,20 @@ bool Story::read() {
     return click("carPrimary") && settle() && session_->selected();
 }
 
+bool Story::begin() {
+    hurry();
+    return connectBenchCar() && read();
+}
+
+MapGrid* Story::openParameter(const char* words) {
+    goTo("Maps");
+    auto* finder = find<QLineEdit>("finder");
+    finder->clear();
+    QTest::keyClicks(finder, words);
+    QTest::keyClick(finder, Qt::Key_Return);
+    return find<MapGrid>("mapGrid");
+}
+
 bool Story::makeBase() {
     goTo("Base");
     const size_t before = session_->rounds().size();

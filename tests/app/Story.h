@@ -9,6 +9,7 @@
 #include "app/Session.h"
 #include "app/shell/MainWindow.h"
 #include "app/theme/Theme.h"
+#include "app/widgets/MapGrid.h"
 
 namespace brusk::app {
 
@@ -36,6 +37,10 @@ class Story {
     // The chapters.
     bool connectBenchCar();
     bool read();
+    /// As fast as it can: connects and reads, so that there is something to work on.
+    bool begin();
+    /// Finds a parameter on the Maps station by typing, and opens it with Enter.
+    MapGrid* openParameter(const char* words);
     bool makeBase();
     bool flash();
     bool drive(int routeIndex = 0);

@@ -52,6 +52,7 @@ class StoryTest : public QObject {
     void theWindowStaysAliveWhileTheLinkWorks();
     void mapsAreFoundEditedAndUndoneByKeyboard();
     void editsOnAFlashedRoundBeginADraftAndAreKept();
+    void whatWasFlashedIsNotUndone();
     void valuesBeyondTheirLimitsAreSaidAndNotStored();
     void switchesAndTextsAreEdited();
     void theBarOfOperationsWorksByMouse();
@@ -78,9 +79,7 @@ void StoryTest::initTestCase() {
 void StoryTest::theWholeJobThroughTheWindow() {
     Story story;
     Session& session = story.session();
-    story.hurry();
-    QVERIFY(story.connectBenchCar());
-    QVERIFY(story.read());
+    QVERIFY(story.begin());
     QCOMPARE(session.selected()->number, 0);
     QVERIFY(session.folder()->files().exists(session.folder()->path() / "original.hex"));
     QVERIFY(story.drive());
@@ -108,8 +107,7 @@ void StoryTest::theWholeJobThroughTheWindow() {
 void StoryTest::aFlashWhoseCableIsPulledIsSaidAndTheSameButtonFinishesIt() {
     Story story;
     Session& session = story.session();
-    story.hurry();
-    QVERIFY(story.connectBenchCar() && story.read() && story.makeBase());
+    QVERIFY(story.begin() && story.makeBase());
     story.goTo("Flash");
     QVERIFY(story.settle());
     session.setTimeLapse(1);
@@ -179,8 +177,7 @@ void StoryTest::theWindowStaysAliveWhileTheLinkWorks() {
 void StoryTest::mapsAreFoundEditedAndUndoneByKeyboard() {
     Story story;
     Session& session = story.session();
-    story.hurry();
-    QVERIFY(story.connectBenchCar() && story.read());
+    QVERIFY(story.begin());
     story.goTo("Maps");
     auto* finder = story.find<QLineEdit>("finder");
     QVERIFY(finder->hasFocus());
@@ -229,13 +226,8 @@ void StoryTest::editsOnAFlashedRoundBeginADraftAndAreKept() {
     const QString path = folder.filePath("car");
     {
         Story story(path);
-        story.hurry();
-        QVERIFY(story.connectBenchCar() && story.read());
-        story.goTo("Maps");
-        auto* finder = story.find<QLineEdit>("finder");
-        QTest::keyClicks(finder, "rev limit");
-        QTest::keyClick(finder, Qt::Key_Return);
-        auto* grid = story.find<MapGrid>("mapGrid");
+        QVERIFY(story.begin());
+        auto* grid = story.openParameter("rev limit");
         typeInto(grid, "6400");
         QCOMPARE(story.session().selected()->number, 1);
         QVERIFY(story.session().selected()->state == carfolder::RoundState::Draft);
@@ -250,15 +242,27 @@ void StoryTest::editsOnAFlashedRoundBeginADraftAndAreKept() {
     QCOMPARE(*again.session().calibration()->value("rev_limit"), 6700.0);
 }
 
+void StoryTest::whatWasFlashedIsNotUndone() {
+    Story story;
+    Session& session = story.session();
+    QVERIFY(story.begin());
+    typeInto(story.openParameter("rev limit"), "6400");
+    QVERIFY(story.flash());
+    const int64_t flashed = session.selected()->id;
+    auto* grid = story.openParameter("rev limit");
+    QTest::keyClick(grid, Qt::Key_Z, Qt::ControlModifier);
+    QCOMPARE(*session.calibration()->value("rev_limit"), 6400.0);
+    typeInto(grid, "6200");
+    QVERIFY(session.selected()->id != flashed && session.selected()->state == carfolder::RoundState::Draft);
+    session.saveDraftNow();
+    QVERIFY(carHoldsRound(session, flashed));  // the round in the car still is what it was
+    QVERIFY(*session.carContents().round == flashed);
+}
+
 void StoryTest::valuesBeyondTheirLimitsAreSaidAndNotStored() {
     Story story;
-    story.hurry();
-    QVERIFY(story.connectBenchCar() && story.read());
-    story.goTo("Maps");
-    auto* finder = story.find<QLineEdit>("finder");
-    QTest::keyClicks(finder, "rev limit");
-    QTest::keyClick(finder, Qt::Key_Return);
-    auto* grid = story.find<MapGrid>("mapGrid");
+    QVERIFY(story.begin());
+    auto* grid = story.openParameter("rev limit");
     typeInto(grid, "99000");
     QVERIFY(story.message().contains("beyond its limits, 3000 to 9000"));
     typeInto(grid, "+x");
@@ -269,18 +273,11 @@ void StoryTest::valuesBeyondTheirLimitsAreSaidAndNotStored() {
 void StoryTest::switchesAndTextsAreEdited() {
     Story story;
     Session& session = story.session();
-    story.hurry();
-    QVERIFY(story.connectBenchCar() && story.read());
-    story.goTo("Maps");
-    auto* finder = story.find<QLineEdit>("finder");
-    QTest::keyClicks(finder, "P0172");
-    QTest::keyClick(finder, Qt::Key_Return);
-    typeInto(story.find<MapGrid>("mapGrid"), "0");
+    QVERIFY(story.begin());
+    typeInto(story.openParameter("P0172"), "0");
     QCOMPARE(session.calibration()->read("diag_rich")->text, std::string("off"));
     QCOMPARE(session.calibration()->read("diag_lean")->text, std::string("on"));
-    finder->clear();
-    QTest::keyClicks(finder, "calibration id");
-    QTest::keyClick(finder, Qt::Key_Return);
+    story.openParameter("calibration id");
     auto* text = story.find<QLineEdit>("textValue");
     QVERIFY(text);
     text->selectAll();
@@ -292,8 +289,7 @@ void StoryTest::switchesAndTextsAreEdited() {
 void StoryTest::theBarOfOperationsWorksByMouse() {
     Story story;
     Session& session = story.session();
-    story.hurry();
-    QVERIFY(story.connectBenchCar() && story.read());
+    QVERIFY(story.begin());
     story.goTo("Maps");
     auto* grid = story.find<MapGrid>("mapGrid");
     QTest::mouseClick(grid, Qt::LeftButton, {}, grid->cellCentre(2, 3));
@@ -315,8 +311,7 @@ void StoryTest::theBarOfOperationsWorksByMouse() {
 void StoryTest::proposalsCanBeLeftOut() {
     Story story;
     Session& session = story.session();
-    story.hurry();
-    QVERIFY(story.connectBenchCar() && story.read());
+    QVERIFY(story.begin());
     story.goTo("Base");
     auto* stoich = story.find<QCheckBox>("accept_stoich");
     QVERIFY(stoich && stoich->isChecked());
@@ -332,8 +327,7 @@ void StoryTest::proposalsCanBeLeftOut() {
 
 void StoryTest::strengthAndLayersOfTheCorrection() {
     Story story;
-    story.hurry();
-    QVERIFY(story.connectBenchCar() && story.read() && story.makeBase() && story.flash() && story.drive(2));
+    QVERIFY(story.begin() && story.makeBase() && story.flash() && story.drive(2));
     story.goTo("Correct");
     auto* button = story.window().findChild<QPushButton*>("makeRound");
     QTRY_VERIFY_WITH_TIMEOUT(button->isEnabled(), 20000);
@@ -359,8 +353,7 @@ void StoryTest::strengthAndLayersOfTheCorrection() {
 
 void StoryTest::reviewShowsTheMomentsBehindACell() {
     Story story;
-    story.hurry();
-    QVERIFY(story.connectBenchCar() && story.read() && story.drive(4));
+    QVERIFY(story.begin() && story.drive(4));
     story.goTo("Review");
     QTRY_VERIFY_WITH_TIMEOUT(story.find<MapGrid>("cellView"), 20000);
     auto* cells = story.find<MapGrid>("cellView");
@@ -388,8 +381,7 @@ void StoryTest::reviewShowsTheMomentsBehindACell() {
 void StoryTest::theRingFollowsTheEngine() {
     Story story;
     Session& session = story.session();
-    story.hurry();
-    QVERIFY(story.connectBenchCar() && story.read());
+    QVERIFY(story.begin());
     story.goTo("Drive");
     auto* lapse = story.find<QComboBox>("timeLapse");
     lapse->setFocus();
@@ -416,8 +408,7 @@ void StoryTest::theRingFollowsTheEngine() {
 
 void StoryTest::troubleCodesAreReadAndCleared() {
     Story story;
-    story.hurry();
-    QVERIFY(story.connectBenchCar() && story.read() && story.drive());
+    QVERIFY(story.begin() && story.drive());
     story.goTo("Car");
     QVERIFY(story.click("readCodes") && story.settle());
     QTRY_VERIFY(story.find<QLabel>("troubleCode"));
@@ -429,8 +420,7 @@ void StoryTest::troubleCodesAreReadAndCleared() {
 void StoryTest::theCalibrationIsExported() {
     Story story;
     Session& session = story.session();
-    story.hurry();
-    QVERIFY(story.connectBenchCar() && story.read());
+    QVERIFY(story.begin());
     story.goTo("Deliver");
     QVERIFY(story.click("exportHex"));
     QVERIFY(story.find<QLabel>("exported")->text().contains("round0.hex"));
@@ -443,8 +433,7 @@ void StoryTest::theCalibrationIsExported() {
 
 void StoryTest::theLedgerSelectsByMouseAndKeys() {
     Story story;
-    story.hurry();
-    QVERIFY(story.connectBenchCar() && story.read() && story.makeBase());
+    QVERIFY(story.begin() && story.makeBase());
     auto* ledger = story.window().ledger();
     QTest::mouseClick(ledger, Qt::LeftButton, {}, ledger->rowCentre(0));
     QCOMPARE(story.session().selected()->number, 0);
@@ -480,8 +469,7 @@ void StoryTest::bothThemesAreComplete() {
 
 void StoryTest::aFolderThatIsNoneIsSaidAndNothingChanges() {
     Story story;
-    story.hurry();
-    QVERIFY(story.connectBenchCar() && story.read());
+    QVERIFY(story.begin());
     QTemporaryDir empty;
     EXPECT_FAILS(story.session().openFolder(empty.path().toStdString()), "is not a car folder");
     QVERIFY(story.session().selected() && story.session().linkState() == LinkState::Open);
@@ -508,8 +496,7 @@ void StoryTest::theFolderOpensAgainWhereItWasLeft() {
     const QString path = folder.filePath("car");
     {
         Story story(path);
-        story.hurry();
-        QVERIFY(story.connectBenchCar() && story.read() && story.makeBase() && story.flash());
+        QVERIFY(story.begin() && story.makeBase() && story.flash());
     }
     Story again(path);
     QCOMPARE(again.session().selected()->number, 1);  // what is in the car

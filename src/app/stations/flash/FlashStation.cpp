@@ -163,7 +163,7 @@ void FlashStation::act() {
 }
 
 void FlashStation::refresh() {
-    const bool flashing = session_.busy() && session_.taskTitle() == "Flashing";
+    const bool flashing = session_.flashing();
     progressPanel_->setVisible(flashing);
     if (flashing) {
         const auto& p = session_.progress();
@@ -209,7 +209,7 @@ void FlashStation::refresh() {
 }
 
 void FlashStation::refreshRibbon() {
-    const bool flashing = session_.busy() && session_.taskTitle() == "Flashing";
+    const bool flashing = session_.flashing();
     std::vector<MemoryRibbon::Cell> cells;
     const int unknown = session_.carContents().unknownSectors;
     const std::string step = session_.progress().step;

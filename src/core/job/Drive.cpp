@@ -139,7 +139,7 @@ std::string freeFileName(carfolder::CarFolder& folder, int round) {
     std::string stamp = carfolder::utcNow();
     std::erase_if(stamp, [](char c) { return c == ':' || c == '-'; });
     for (int n = 1;; ++n) {
-        const std::string name =
+        std::string name =
             "round" + std::to_string(round) + "-" + stamp + (n > 1 ? "-" + std::to_string(n) : "") + ".mf4";
         if (!folder.files().exists(folder.recordingPath(name))) return name;
     }

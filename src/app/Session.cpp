@@ -92,8 +92,7 @@ void Session::refreshRounds() {
 QString Session::carSentence() const {
     if (!folder_) return "No car folder is open.";
     if (!kit_) return "This car was not connected yet.";
-    if (flashing() && selected())
-        return QString("Round %1 is being written into the car.").arg(selected()->number);
+    if (flashing() && selected()) return QString("Round %1 is being written into the car.").arg(selected()->number);
     return QString::fromStdString(
         job::whatIsInTheCar(contents_, contents_.round ? roundById(*contents_.round) : nullptr));
 }

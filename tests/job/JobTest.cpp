@@ -624,6 +624,11 @@ void JobTest::strengthScalesTheChange() {
     const auto plain = proposals::correctAir(*calibration, samples, nearest);
     QCOMPARE(plain->changed, size_t{1});
     QVERIFY(proposals::correctAir(*calibration, samples, strict)->clamped > 0);
+    // The floor of evidence: above what was seen nothing moves, below it only the cells seen and those beside them.
+    proposals::AirCorrectionOptions demanding;
+    demanding.leastEvidence = 1e6;
+    QCOMPARE(proposals::correctAir(*calibration, samples, demanding)->changed, size_t{0});
+    QVERIFY(proposals::correctAir(*calibration, samples, full)->changed <= 20);
     const auto nothing = proposals::correctAir(*calibration, {}, full);
     QCOMPARE(nothing->changed, size_t{0});
 }

@@ -7,13 +7,23 @@
 namespace brusk::proposals {
 namespace {
 
+/// Whether a cell or one beside it has the least evidence: further away the fit only guesses.
+bool nearEvidence(const AirCorrection& c, size_t cell, double least) {
+    const size_t row = cell / c.fit.columns;
+    const size_t column = cell % c.fit.columns;
+    for (size_t r = row > 0 ? row - 1 : 0; r <= std::min(row + 1, c.fit.rows - 1); ++r)
+        for (size_t k = column > 0 ? column - 1 : 0; k <= std::min(column + 1, c.fit.columns - 1); ++k)
+            if (c.fit.evidence[r * c.fit.columns + k] >= least) return true;
+    return false;
+}
+
 /// What each cell should be multiplied by, before limits; 1 where nothing is known.
 std::vector<double> wantedFactors(const AirCorrection& c, const AirCorrectionOptions& options) {
     std::vector<double> factor(c.table.values.size(), 1.0);
     for (size_t i = 0; i < factor.size(); ++i) {
         if (options.method == Method::NearestCell) {
             if (c.cells[i].count >= options.leastEvidence) factor[i] = c.cells[i].mean;
-        } else {
+        } else if (nearEvidence(c, i, options.leastEvidence)) {
             // Certainty weighs the strength: what is less sure moves less, what is too unsure stays.
             const double doubt = c.fit.deviation[i] / options.largestDeviation;
             factor[i] = 1 + (c.fit.factor[i] - 1) * std::max(0.0, 1 - doubt * doubt);

@@ -25,7 +25,7 @@ int main() {
     const auto kit = job::loadKit(files, BRUSK_DATA_DIR "/heron/aldine-e2.profile.json");
     if (!kit) return std::fprintf(stderr, "%s\n", kit.error().text().c_str()), 1;
 
-    benchcar::BenchCar alone(benchcar::kFittedParts, 1);
+    benchcar::BenchCar alone(benchcar::kHeronFitted, 1);
     alone.startRoute(*benchcar::routeNamed("survey"));
     const double car_s = seconds([&] {
         // The car by itself: plant and controller, frames thrown away.
@@ -36,7 +36,7 @@ int main() {
         }
     });
 
-    benchcar::BenchCar car(benchcar::kFittedParts, 1);
+    benchcar::BenchCar car(benchcar::kHeronFitted, 1);
     benchcar::VirtualBus bus(car);
     link::Uds uds(bus, (*kit)->profile);
     std::vector<std::string> all;

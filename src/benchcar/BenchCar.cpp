@@ -4,11 +4,17 @@
 #include <algorithm>
 #include <cmath>
 
+#include "benchcar/cars/Factory.h"
+
 namespace brusk::benchcar {
 
-BenchCar::BenchCar(const Parts& parts, uint64_t seed)
-    : plant_(parts, seed), controller_(memory_), diagnostics_(memory_, controller_) {
-    programStockFlash(memory_);
+namespace {
+constexpr int64_t kLate_us = 30000;
+}
+
+BenchCar::BenchCar(const Build& build, uint64_t seed)
+    : plant_(build, seed), controller_(memory_), diagnostics_(memory_, controller_), busNoise_(seed + 77) {
+    programFlash(memory_, *modelNamed(build.engine == &kCraneEngine ? "crane" : "heron"));
     powerCycle();
 }
 
@@ -32,50 +38,113 @@ void BenchCar::advanceTo(int64_t now_us) {
     while ((tick_ + 1) * 1000 <= now_us) {
         ++tick_;
         now_us_ = tick_ * 1000;
-        millisecond();
+        plant_.step(commands_);
+        if (tick_ % 10 == 0) tenMilliseconds();
     }
     now_us_ = std::max(now_us_, now_us);
-    if (diagnostics_.takeReset(now_us_)) powerCycle();
+    if (diagnostics_.takeReset()) powerCycle();
 }
 
-void BenchCar::millisecond() {
-    plant_.step(commands_);
-    if (tick_ % 10 != 0) return;
-    if (diagnostics_.bootMode() || !plant_.ignition()) {
-        // No valid program or no ignition: the engine gets neither fuel nor spark, diagnostics still answer.
+void BenchCar::tenMilliseconds() {
+    // No valid program: the engine gets neither fuel nor spark, diagnostics still answer.
+    const SensorReadings readings = plant_.sensors();
+    if (diagnostics_.bootMode())
         commands_ = {};
-        memory_.put8(map::ram::kEngineState, 0);
-        memory_.put16(map::ram::kSpeed, 0);
-    } else {
-        commands_ = controller_.step(plant_.sensors());
-    }
+    else
+        commands_ = controller_.step(readings, plant_.ignition());
     diagnostics_.setVehicle(static_cast<int>(plant_.state().speed_rpm),
                             static_cast<int>(plant_.state().battery_V * 1000));
+    diagnostics_.powerCutAfterBytes = faults().powerCutByte;
     diagnostics_.tick(now_us_);
-    // The wideband sends by itself, 100 times a second: lambda 0.0001, status, counter.
+    if (broadcast_.size() < 4) sendWideband();
+    if (tick_ % 100 == 0 && diagnostics_.talks()) sendStatus();
+    while (!late_.empty() && late_.front().at_us <= now_us_) {
+        const Late due = late_.front();
+        late_.pop_front();
+        if (due.toCar)
+            diagnostics_.receive(due.frame, now_us_);
+        else
+            broadcast_.push_back(due.frame);
+    }
+}
+
+/// The wideband sends by itself, 100 times a second: lambda 0.0001, status, counter.
+void BenchCar::sendWideband() {
     link::CanFrame frame;
     frame.id = kWidebandId;
     frame.length = 4;
-    const int lambda = static_cast<int>(std::lround(plant_.state().wideband * 10000));
+    const int lambda = std::clamp(static_cast<int>(std::lround(plant_.wideband() * 10000)), 0, 65535);
     frame.data[0] = static_cast<uint8_t>(lambda >> 8);
     frame.data[1] = static_cast<uint8_t>(lambda);
-    frame.data[2] = plant_.ignition() ? 1 : 0;
+    frame.data[2] = plant_.ignition() && lambda > 0 ? 1 : 0;
     frame.data[3] = widebandCounter_++;
-    if (wideband_.size() < 4) wideband_.push_back(frame);
+    broadcast_.push_back(frame);
+}
+
+/// What other controllers of the car listen to: speed, coolant, road speed, warning lamp.
+void BenchCar::sendStatus() {
+    link::CanFrame frame;
+    frame.id = kStatusId;
+    frame.length = 6;
+    const auto bytes = [&](size_t at, int64_t value) {
+        frame.data[at] = static_cast<uint8_t>(value >> 8);
+        frame.data[at + 1] = static_cast<uint8_t>(value);
+    };
+    bytes(0, memory_.seen(layout::inputsSeen.speed));
+    bytes(2, memory_.seen(layout::inputsSeen.vehicleSpeed));
+    frame.data[4] = static_cast<uint8_t>(std::clamp<int64_t>(memory_.seen(layout::inputsSeen.coolant) / 10 + 40, 0, 255));
+    frame.data[5] = static_cast<uint8_t>(memory_.seen(layout::diagnosisSeen.lamp));
+    broadcast_.push_front(frame);
+}
+
+std::optional<link::CanFrame> BenchCar::disturbed(link::CanFrame frame, bool toCar) {
+    const Faults& f = faults();
+    if (f.busLost <= 0 && f.busLate <= 0 && f.busCorrupt <= 0) return frame;
+    const double chance = static_cast<double>(busNoise_.next() >> 11) * 0x1p-53;
+    if (chance < f.busLost) return std::nullopt;
+    if (chance < f.busLost + f.busLate) {
+        late_.push_back({now_us_ + kLate_us, frame, toCar});
+        return std::nullopt;
+    }
+    if (chance < f.busLost + f.busLate + f.busCorrupt && frame.length > 0) {
+        const uint64_t bit = busNoise_.next();
+        frame.data[bit % frame.length] ^= static_cast<uint8_t>(1u << (bit >> 8) % 8);
+    }
+    return frame;
+}
+
+void BenchCar::countFrame() {
+    int64_t& left = faults().powerCutFrame;
+    if (left < 0) return;
+    if (left == 0) powerCycle();
+    --left;
 }
 
 void BenchCar::receive(const link::CanFrame& frame) {
-    diagnostics_.receive(frame, now_us_);
+    countFrame();
+    if (const auto arrived = disturbed(frame, true)) diagnostics_.receive(*arrived, now_us_);
+    if (diagnostics_.takePowerCut()) {
+        faults().powerCutByte = -1;
+        powerCycle();
+    } else {
+        faults().powerCutByte = diagnostics_.powerCutAfterBytes;
+    }
 }
 
 std::optional<link::CanFrame> BenchCar::nextFrame() {
-    // Arbitration among the car's own nodes: the wideband's identifier is the lowest.
-    if (!wideband_.empty()) {
-        const link::CanFrame frame = wideband_.front();
-        wideband_.pop_front();
-        return frame;
+    // Arbitration among the car's own nodes: the broadcasts' identifiers are the lowest.
+    while (true) {
+        std::optional<link::CanFrame> frame;
+        if (!broadcast_.empty()) {
+            frame = broadcast_.front();
+            broadcast_.pop_front();
+        } else {
+            frame = diagnostics_.nextFrame(now_us_);
+        }
+        if (!frame) return frame;
+        countFrame();
+        if (auto sent = disturbed(*frame, false)) return sent;
     }
-    return diagnostics_.nextFrame(now_us_);
 }
 
 int64_t BenchCar::nextEvent_us() const {

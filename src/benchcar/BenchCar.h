@@ -5,17 +5,18 @@
 #include <deque>
 #include <optional>
 
-#include "benchcar/Controller.h"
-#include "benchcar/ControllerMemory.h"
-#include "benchcar/Diagnostics.h"
-#include "benchcar/Plant.h"
+#include "benchcar/controller/Controller.h"
+#include "benchcar/controller/ControllerMemory.h"
+#include "benchcar/diagnostics/Diagnostics.h"
+#include "benchcar/plant/Plant.h"
 #include "core/link/CanFrame.h"
 
 namespace brusk::benchcar {
 
 class BenchCar {
   public:
-    explicit BenchCar(const Parts& parts = kFittedParts, uint64_t seed = 1);
+    /// The flash holds the stock calibration of the build's car, whatever parts are fitted.
+    explicit BenchCar(const Build& build = kHeronFitted, uint64_t seed = 1);
     BenchCar(const BenchCar&) = delete;
     BenchCar& operator=(const BenchCar&) = delete;
 
@@ -34,6 +35,7 @@ class BenchCar {
     bool onRoute() const { return plant_.onRoute(); }
     double routeSeconds() const { return plant_.routeSeconds(); }
     void setIgnition(bool on) { plant_.setIgnition(on); }
+    Faults& faults() { return plant_.faults(); }
     /// Power off and on: RAM forgotten, a flash that was being written stays as it is.
     void powerCycle();
     Plant& plant() { return plant_; }
@@ -44,16 +46,29 @@ class BenchCar {
     bool bootMode() const { return diagnostics_.bootMode(); }
 
     static constexpr uint32_t kWidebandId = 0x3A0;
+    static constexpr uint32_t kStatusId = 0x1F0;  ///< the controller's own broadcast, ten a second
 
   private:
-    void millisecond();
+    void tenMilliseconds();
+    void sendWideband();
+    void sendStatus();
+    /// Frames that the bus loses, delays or damages; nothing of a frame that is not to be delivered now.
+    std::optional<link::CanFrame> disturbed(link::CanFrame frame, bool toCar);
+    void countFrame();
 
     ControllerMemory memory_;
     Plant plant_;
     Controller controller_;
     Diagnostics diagnostics_;
     ActuatorCommands commands_;
-    std::deque<link::CanFrame> wideband_;
+    std::deque<link::CanFrame> broadcast_;
+    struct Late {
+        int64_t at_us;
+        link::CanFrame frame;
+        bool toCar;
+    };
+    std::deque<Late> late_;
+    Noise busNoise_;
     int64_t now_us_ = 0;
     int64_t tick_ = 0;
     uint8_t widebandCounter_ = 0;

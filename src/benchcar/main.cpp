@@ -33,7 +33,7 @@ int main(int argc, char** argv) {
         std::cerr << "The link must be unix:PATH.\n";
         return 2;
     }
-    brusk::benchcar::BenchCar car(stock ? brusk::benchcar::kStockParts : brusk::benchcar::kFittedParts, seed);
+    brusk::benchcar::BenchCar car(stock ? brusk::benchcar::kHeronStock : brusk::benchcar::kHeronFitted, seed);
     if (!route.empty()) {
         const auto* found = brusk::benchcar::routeNamed(route);
         if (!found) {

@@ -10,7 +10,7 @@ namespace brusk::ctl {
 Result<OpenLink> openLink(const std::string& text, uint64_t seed) {
     OpenLink out;
     if (text == "bench") {
-        out.car = std::make_unique<benchcar::BenchCar>(benchcar::kFittedParts, seed);
+        out.car = std::make_unique<benchcar::BenchCar>(benchcar::kHeronFitted, seed);
         out.port = std::make_unique<benchcar::VirtualBus>(*out.car);
         return out;
     }

@@ -21,7 +21,7 @@ constexpr int kMostComparisonRounds = 8;
 class Loop {
   public:
     Loop(Context& c, uint64_t seed, std::string route)
-        : c_(c), car_(benchcar::kFittedParts, seed), bus_(car_), route_(std::move(route)) {}
+        : c_(c), car_(benchcar::kHeronFitted, seed), bus_(car_), route_(std::move(route)) {}
     ~Loop() {
         folder_.reset();
         std::error_code ignored;

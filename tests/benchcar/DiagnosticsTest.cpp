@@ -11,7 +11,7 @@ namespace {
 
 struct Wire {
     Wire()
-        : car(kStockParts, 1),
+        : car(kHeronStock, 1),
           bus(car),
           profile(*link::readProfile(readText(BRUSK_DATA_DIR "/heron/aldine-e2.profile.json"))),
           uds(bus, profile) {}

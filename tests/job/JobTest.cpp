@@ -18,7 +18,7 @@ namespace {
 /// A bench car, its bus and its folder.
 struct Bench {
     explicit Bench(uint64_t seed = 1)
-        : car(benchcar::kFittedParts, seed),
+        : car(benchcar::kHeronFitted, seed),
           bus(car),
           kit(*loadKit(files, BRUSK_DATA_DIR "/heron/aldine-e2.profile.json")) {
         auto made = carfolder::CarFolder::create(files, temporary.filePath("car").toStdString(), "car");
@@ -194,7 +194,7 @@ void JobTest::readingAgainSaysWhatTheLedgerKnows() {
 void JobTest::bytesThatNoRoundHadAreKeptAsTheirOwn() {
     Bench bench;
     bench.read();
-    bench.car.memory().flash()[benchcar::map::cal::kRevLimit + 1 - benchcar::map::kFlash] ^=
+    bench.car.memory().flash()[benchcar::layout::limits.revLimit.at + 1 - benchcar::map::kFlash] ^=
         1;  // somebody else was here
     const auto round = bench.read();
     QCOMPARE(round.number, 1);

@@ -150,12 +150,13 @@ class Reader {
                                                                {"COMPU_VTAB", &Reader::readVerbalTable},
                                                                {"COMPU_VTAB_RANGE", &Reader::readVerbalRanges},
                                                                {"RECORD_LAYOUT", &Reader::readLayout},
-                                                               {"GROUP", &Reader::readGroup}};
+                                                               {"GROUP", &Reader::readGroup},
+                                                               {"FUNCTION", &Reader::readFunction}};
         static const std::map<std::string_view, Step> second = {{"CHARACTERISTIC", &Reader::readCharacteristic},
                                                                 {"AXIS_PTS", &Reader::readAxisPoints},
                                                                 {"MEASUREMENT", &Reader::readMeasurement}};
-        static const std::set<std::string_view> carried = {"A2ML",  "IF_DATA",     "FUNCTION",       "UNIT",
-                                                           "FRAME", "USER_RIGHTS", "VARIANT_CODING", "ANNOTATION"};
+        static const std::set<std::string_view> carried = {"A2ML",        "IF_DATA",        "UNIT",      "FRAME",
+                                                           "USER_RIGHTS", "VARIANT_CODING", "ANNOTATION"};
         // Conversions and layouts may stand behind what uses them.
         for (const auto* steps : {&first, &second})
             for (const A2lItem& item : module.items) {
@@ -394,6 +395,26 @@ class Reader {
                 list->push_back(name.text);
         }
         out_.groups.push_back(std::move(group));
+    }
+
+    void readFunction(const A2lBlock& block) {
+        Arguments args(block);
+        Function function;
+        function.name = args.word("a name");
+        function.description = args.word("a description");
+        const std::map<std::string_view, std::vector<std::string>*> lists = {
+            {"DEF_CHARACTERISTIC", &function.parameters}, {"REF_CHARACTERISTIC", &function.parameters},
+            {"IN_MEASUREMENT", &function.inputs},         {"OUT_MEASUREMENT", &function.outputs},
+            {"LOC_MEASUREMENT", &function.outputs}};
+        while (args.more()) {
+            const A2lItem& item = args.take();
+            if (!item.block) continue;
+            const auto list = lists.find(item.block->keyword);
+            if (list == lists.end()) continue;
+            for (const A2lItem& name : item.block->items)
+                list->second->push_back(name.text);
+        }
+        out_.functions.push_back(std::move(function));
     }
 
     size_t conversionNamed(const std::string& name, int line) {

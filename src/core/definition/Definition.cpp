@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/definition/Definition.h"
 
+#include <algorithm>
 #include <bit>
 #include <cmath>
 #include <limits>
@@ -144,6 +145,18 @@ std::string Definition::groupPath(std::string_view name) const {
         path.insert(0, shown(groups[at]) + " / ");
     }
     return path;
+}
+
+std::vector<Definition::Use> Definition::functionsOf(std::string_view name) const {
+    const auto lists = [&](const std::vector<std::string>& names) {
+        return std::find(names.begin(), names.end(), name) != names.end();
+    };
+    std::vector<Use> out;
+    for (const Function& f : functions) {
+        if (lists(f.parameters) || lists(f.inputs)) out.push_back({f.name, false});
+        if (lists(f.outputs)) out.push_back({f.name, true});
+    }
+    return out;
 }
 
 std::string_view kindName(Parameter::Kind kind) {

@@ -118,6 +118,15 @@ struct Group {
     std::vector<std::string> subgroups;
 };
 
+/// FUNCTION: a part of the controller's program, with the parameters it reads and the measurements that go in and out.
+struct Function {
+    std::string name;
+    std::string description;
+    std::vector<std::string> parameters;  ///< its own (DEF_CHARACTERISTIC) and others' (REF_CHARACTERISTIC)
+    std::vector<std::string> inputs;      ///< measurements it reads
+    std::vector<std::string> outputs;     ///< measurements it writes, local ones included
+};
+
 /// Something a reader noticed, with the line it stands on.
 struct Diagnostic {
     enum class Severity { Warning, Error };
@@ -139,6 +148,7 @@ struct Definition {
     std::vector<Parameter> parameters;
     std::vector<Measurement> measurements;
     std::vector<Group> groups;
+    std::vector<Function> functions;
 
     const Parameter* parameter(std::string_view name) const;
     const Measurement* measurement(std::string_view name) const;
@@ -148,6 +158,12 @@ struct Definition {
     const Conversion& conversionOf(const Measurement& m) const { return conversions[m.conversion]; }
     /// "Air / Volumetric efficiency": the groups above a parameter or measurement, empty when in none.
     std::string groupPath(std::string_view name) const;
+    /// Which functions read or write a parameter or measurement.
+    struct Use {
+        std::string function;
+        bool writes = false;
+    };
+    std::vector<Use> functionsOf(std::string_view name) const;
     /// Builds the name look-ups; called once by the reader.
     void index();
 

@@ -1,0 +1,86 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "benchcar/plant/Plant.h"
+
+#include <algorithm>
+#include <cmath>
+#include <numbers>
+
+namespace brusk::benchcar {
+
+const Build* buildNamed(std::string_view name) {
+    for (const Build* build : {&kHeronStock, &kHeronFitted, &kCraneStock})
+        if (build->name == name) return build;
+    return nullptr;
+}
+
+Plant::Plant(const Build& build, uint64_t seed)
+    : build_(build),
+      noise_(seed),
+      driver_(build_),
+      breathing_(build_),
+      turbo_(build_),
+      fuel_(build_),
+      combustion_(build_, noise_),
+      exhaust_(build_, noise_),
+      thermal_(build_),
+      sensors_(build_, noise_) {}
+
+void Plant::setRoute(const Route& route) {
+    driver_.begin(route);
+    s_.ignition = true;
+    if (route.cold) {
+        s_.coolant_C = s_.ambient_C;
+        s_.intake_C = s_.ambient_C;
+    }
+}
+
+void Plant::setWeather(const Weather& weather) {
+    s_.ambient_C = weather.temperature_C;
+    s_.ambient_kPa = weather.pressure_kPa;
+}
+
+void Plant::step(const ActuatorCommands& commands) {
+    driver_.step(s_);
+    s_.airConditioning = s_.airConditioning || airConditioning_;
+    breathing_.step(s_, std::clamp(commands.throttle_c / 10000.0, 0.0, 1.0));
+    turbo_.step(s_, commands.wastegate_h / 200.0, faults_.wastegateStuck);
+    fuel_.step(s_, {static_cast<double>(commands.pulse_us[0]), static_cast<double>(commands.pulse_us[1])},
+               faults_.weakPump ? 0.22 : 1.0);
+    combustion_.step(s_, commands.spark_d / 10.0, commands.dwell_us / 1000.0);
+    exhaust_.step(s_, faults_);
+    move();
+    if (s_.tick % 50 == 0) thermal_.step(s_, {commands.fans, commands.compressor}, faults_);
+    s_.running = s_.speed_rpm > 500;
+    s_.runTime_s = s_.running ? s_.runTime_s + kStep_s : 0;
+    ++s_.tick;
+}
+
+void Plant::move() {
+    using namespace chassis;
+    double clutchTorque = 0;
+    const double radius = build_.parts.tyreRadius_m;
+    const double ratio = build_.chassis->gears[static_cast<size_t>(std::clamp(s_.gear, 0, 6))] * build_.chassis->final;
+    if (s_.gear > 0) {
+        const double wheelSide = vehicle_ms_ / radius * ratio;
+        // A driver slips the clutch rather than stall the engine.
+        const double most = kClutch_Nm * s_.clutch * std::clamp((s_.speed_rpm - 650) / 500, 0.0, 1.0);
+        clutchTorque = std::clamp((omega_ - wheelSide) * kClutchSlip, -most, most);
+    }
+    const double starter =
+        s_.starter && s_.ignition ? std::clamp((kStarter_rpm - s_.speed_rpm) * 1.2 + 40, 0.0, 110.0) *
+                                        std::clamp((s_.battery_V - 6) / 4, 0.2, 1.0)
+                                  : 0;
+    omega_ = std::max(0.0, omega_ + kStep_s * (s_.torque_Nm + starter - clutchTorque) / build_.engine->inertia_kgm2);
+    if (!s_.ignition && omega_ < 3) omega_ = 0;
+    const double traction = clutchTorque * ratio / radius * (clutchTorque > 0 ? kDriveline : 1 / kDriveline);
+    const double weight = build_.chassis->mass_kg * kGravity;
+    const double resisting = 0.5 * kAirDensity * build_.chassis->dragArea_m2 * vehicle_ms_ * vehicle_ms_ +
+                             (vehicle_ms_ > 0.05 ? kRolling * weight : 0) + (s_.gear > 0 ? s_.grade * weight : 0);
+    const double brakes = s_.gear == 0 ? kBrake_ms2 * build_.chassis->mass_kg : 0;
+    vehicle_ms_ = std::max(
+        0.0, vehicle_ms_ + kStep_s * (traction - resisting - brakes) / (build_.chassis->mass_kg * kRotating));
+    s_.speed_rpm = omega_ * 60 / (2 * std::numbers::pi);
+    s_.vehicle_kmh = vehicle_ms_ * 3.6;
+}
+
+}  // namespace brusk::benchcar

@@ -1,0 +1,73 @@
+// Everything that is physically so on the bench: what the subsystems of the plant hand to each other every millisecond,
+// and what tests hold the measured against. SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include <array>
+
+namespace brusk::benchcar {
+
+inline constexpr double kStep_s = 0.001;
+
+/// One bank of cylinders and its exhaust.
+struct BankState {
+    double airPerStroke_g = 0;   ///< each cylinder
+    double fuelPerStroke_g = 0;  ///< that reaches the cylinder
+    double lambda = 1;           ///< of the charge now in the cylinders
+    double narrowband_V = 0.45;  ///< true voltage of the sensor
+};
+
+struct TrueState {
+    // engine
+    double speed_rpm = 0;
+    double pressure_kPa = 101.3;    ///< manifold
+    double boost_kPa = 101.3;       ///< before the throttle
+    double backPressure_kPa = 103;  ///< before the turbine
+    double turbo_rads = 0;
+    double wastegate = 0;       ///< open share
+    double airflow_gs = 0;      ///< into the cylinders
+    double meterFlow_gs = 0;    ///< past the airflow meter
+    double airPerStroke_g = 0;  ///< mean of the banks
+    double fuelPerStroke_g = 0;
+    double fuelFlow_gs = 0;     ///< burnt or not, into the cylinders
+    double injected_gs = 0;     ///< out of the injectors
+    double railPressure = 1;    ///< share of the regulator's pressure
+    double lambda = 1;          ///< of bank 1
+    double lambdaAtSensor = 1;  ///< after transport
+    double wideband = 1;        ///< as the sensor reads
+    double delay_s = 0.3;       ///< transport now
+    double indicated_Nm = 0;
+    double torque_Nm = 0;  ///< at the crank, after friction, pumping and what it drives
+    double chargeTemp_K = 310;
+    double bestSpark_deg = 20;   ///< for most torque
+    double knockSpark_deg = 40;  ///< beyond it the engine knocks
+    double spark_deg = 0;        ///< as given
+    double knock = 0;            ///< degrees beyond the limit in this ten milliseconds, scatter included
+    long knockMoments = 0;       ///< ten-millisecond windows with knock so far
+    double misfire = 0;          ///< share of strokes that do not burn
+    double exhaust_C = 200;
+    // heat of this millisecond, watts
+    double fuelHeat_W = 0, work_W = 0, coolantHeat_W = 0, unburnt_W = 0;
+    // car
+    double vehicle_kmh = 0;
+    double coolant_C = 78;
+    double intake_C = 24;  ///< before the throttle
+    double ambient_C = 22;
+    double ambient_kPa = 101.3;
+    double battery_V = 12.4;
+    double throttle = 0;  ///< 0 to 1
+    double pedal = 0;     ///< 0 to 1
+    double grade = 0;
+    double clutch = 0;  ///< 0 open, 1 closed
+    double drag_Nm = 0;  ///< what alternator and air conditioning take from the crank
+    int gear = 0;
+    bool ignition = false;
+    bool starter = false;
+    bool brake = false;
+    bool airConditioning = false;  ///< asked for by the driver
+    bool running = false;
+    double runTime_s = 0;
+    long tick = 0;  ///< milliseconds
+    std::array<BankState, 2> banks;
+};
+
+}  // namespace brusk::benchcar

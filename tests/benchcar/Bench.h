@@ -1,0 +1,136 @@
+// What the bench car's tests share: letting time pass, reading measurements and changing parameters by name.
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include <cmath>
+#include <deque>
+#include <functional>
+#include <string>
+
+#include "Expect.h"
+#include "benchcar/BenchCar.h"
+#include "benchcar/cars/Factory.h"
+
+namespace brusk::benchcar::bench {
+
+inline void run(BenchCar& car, double seconds) {
+    const int64_t until = car.now_us() + static_cast<int64_t>(seconds * 1e6);
+    while (car.now_us() < until) {
+        car.advanceTo(std::min(until, car.now_us() + 10000));
+        while (car.nextFrame()) {
+        }
+    }
+}
+
+/// Runs and calls `look` every 50 ms.
+template <class F>
+void watch(BenchCar& car, double seconds, F look) {
+    for (double t = 0; t < seconds; t += 0.05) {
+        run(car, 0.05);
+        look();
+    }
+}
+
+/// A measurement by its name, physical.
+inline double seen(BenchCar& car, std::string_view name) {
+    const Item* item = measurementNamed(name);
+    if (!item) qFatal("no measurement %s", std::string(name).c_str());
+    return static_cast<double>(car.memory().seen(*item)) * item->perCount + item->offset;
+}
+
+/// Changes every stored number of a parameter: raw values of one cell after another.
+inline void rework(BenchCar& car, std::string_view name, const std::function<double(double physical)>& change) {
+    const Item* item = parameterNamed(name);
+    if (!item) qFatal("no parameter %s", std::string(name).c_str());
+    auto flash = car.memory().flash();
+    uint32_t at = item->at;
+    uint32_t count = item->kind == Item::Kind::Block || item->kind == Item::Kind::Text
+                         ? static_cast<uint32_t>(item->number)
+                         : 1;
+    const auto skip = [&](const Points& p, uint32_t countAt) {
+        if (p.source == Points::Source::None) return 0;
+        const int n = car.memory().count(p, countAt);
+        count *= static_cast<uint32_t>(n);
+        return p.source == Points::Source::Own ? n : 0;
+    };
+    if (item->kind == Item::Kind::Axis) {
+        count = static_cast<uint32_t>(car.memory().count(item->x, at));
+        at += 2;
+    } else {
+        const bool ownX = item->x.source == Points::Source::Own, ownY = item->y.source == Points::Source::Own;
+        const int nx = skip(item->x, at), ny = skip(item->y, at + (ownX ? 2 : 0));
+        at += (ownX ? 2u : 0u) + (ownY ? 2u : 0u) + static_cast<uint32_t>(nx) * bytesOf(item->x.store) +
+              static_cast<uint32_t>(ny) * bytesOf(item->y.store);
+    }
+    for (uint32_t i = 0; i < count; ++i, at += bytesOf(item->store)) {
+        uint8_t* bytes = flash.data() + (at - map::kFlash);
+        if (item->mask) {
+            const bool on = change(*bytes & item->mask ? 1 : 0) != 0;
+            *bytes = static_cast<uint8_t>(on ? *bytes | item->mask : *bytes & ~item->mask);
+            continue;
+        }
+        int raw = 0;
+        for (uint32_t k = 0; k < bytesOf(item->store); ++k)
+            raw = raw << 8 | bytes[k];
+        if (item->store == Store::S8) raw = static_cast<int8_t>(raw);
+        if (item->store == Store::S16) raw = static_cast<int16_t>(raw);
+        const double least = item->store == Store::S8 ? -128 : item->store == Store::S16 ? -32768 : 0;
+        const double most = item->store == Store::U8    ? 255
+                            : item->store == Store::S8  ? 127
+                            : item->store == Store::S16 ? 32767
+                                                        : 65535;
+        const double wanted = (change(raw * item->perCount + item->offset) - item->offset) / item->perCount;
+        const auto out = static_cast<uint32_t>(std::lround(std::clamp(wanted, least, most)));
+        for (uint32_t k = 0; k < bytesOf(item->store); ++k)
+            bytes[k] = static_cast<uint8_t>(out >> (8 * (bytesOf(item->store) - 1 - k)));
+    }
+}
+inline void set(BenchCar& car, std::string_view name, double physical) {
+    rework(car, name, [&](double) { return physical; });
+}
+inline void scale(BenchCar& car, std::string_view name, double factor) {
+    rework(car, name, [&](double v) { return v * factor; });
+}
+
+/// A route that gets moving and then holds one thing.
+inline Route holding(double speed_kmh, int gear, double grade) {
+    Route route{"test", "test", {{.seconds = 12}}};
+    if (gear == 0) {
+        route.legs = {{.seconds = 2000}};
+        return route;
+    }
+    route.legs.push_back({.seconds = 4, .speed_kmh = 16, .gear = 1});
+    route.legs.push_back({.seconds = 5, .speed_kmh = 28, .gear = 2});
+    route.legs.push_back(
+        {.seconds = 2000, .speed_kmh = speed_kmh, .gear = gear, .gradeFrom = grade, .gradeTo = grade});
+    return route;
+}
+
+/// The pull that most tests of full load drive: 3rd gear, pedal down from 34.5 s to 44 s.
+inline const Route& pull() {
+    return *routeNamed("pulls-3");
+}
+
+/// Lambda as it truly is, averaged over a while.
+inline double meanLambda(BenchCar& car, double seconds) {
+    double sum = 0;
+    int n = 0;
+    watch(car, seconds, [&] { sum += 1 / car.plant().state().lambda, ++n; });
+    return n / sum;
+}
+
+inline uint8_t codeStatus(BenchCar& car, uint32_t code) {
+    for (const StoredCode& c : car.controller().codes())
+        if (c.code == code) return c.status;
+    qFatal("no code %06x", code);
+}
+
+/// The calibration that is right for the parts that are fitted.
+inline void calibrateRightly(BenchCar& car) {
+    const Build& build = car.plant().build();
+    const Model& model = *modelNamed(build.engine == &kCraneEngine ? "crane" : "heron");
+    writeCalibration(car.memory(), build, wishesFor(model, build));
+    car.powerCycle();
+}
+
+}  // namespace brusk::benchcar::bench

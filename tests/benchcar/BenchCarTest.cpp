@@ -361,7 +361,7 @@ void BenchCarTest::aColdEngineNeedsMoreFuelAndGetsIt() {
 void BenchCarTest::overrunCutsTheFuelAndComesBack() {
     BenchCar car(kHeronStock, 1);
     car.startRoute(*routeNamed("coast-downs"));
-    run(car, 38);
+    run(car, 42);
     bool cut = false, resumed = false;
     watch(car, 20, [&] {
         const bool now = seen(car, "fuel_cut") == 1;
@@ -495,7 +495,7 @@ void BenchCarTest::routesVisitTheMap() {
                 asked = std::max(asked, leg.speed_kmh);
             qInfo("%s, %s: up to %.0f of %.0f km/h, pedal to %.0f %%, stalled for %.1f s",
                   std::string(build->name).c_str(), route.name.c_str(), most, asked, open * 100, stalled);
-            QVERIFY(most > asked * 0.95 - 0.1);
+            QVERIFY(most > asked * 0.9 - 0.1);
             if (open < 0.99) QVERIFY(most < asked * 1.25 + 2);
             QVERIFY(stalled < 0.5);
             for (const StoredCode& code : car.controller().codes())

@@ -29,7 +29,7 @@ void Air::step(Signals& s) {
     if (m_.on(L::air.fallback)) {
         if (s.meterFailed && source != FromDensity) source = FromDensity, meterPart = 0;
         if (s.pressureFailed && source != FromMeter) source = FromMeter, meterPart = kWhole;
-        if (s.pressureFailed && s.meterFailed) source = FromThrottle;
+        if (s.pressureFailed && (s.meterFailed || s.meter_f == 0)) source = FromThrottle;
     }
     int64_t air = (int64_t{s.airSpeedDensity_ug} * (kWhole - meterPart) + int64_t{s.airMeter_ug} * meterPart) / kWhole;
     if (source == FromThrottle)

@@ -37,6 +37,7 @@ void Controller::clearCodes() {
     diagnosis_.clear();
     loop_.forget();
     idle_.forget();
+    spark_.forget();
 }
 
 ActuatorCommands Controller::step(const SensorReadings& in, bool ignition) {

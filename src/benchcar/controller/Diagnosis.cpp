@@ -157,9 +157,11 @@ void Diagnosis::mixture(const Signals& s) {
 
 void Diagnosis::engine(const Signals& s) {
     const auto& d = L::diagnosis;
+    // A boost cut has waited its own delay: it needs no second one.
+    if (s.boostCut) codes_[OverBoost].ticks = m_.get(d.codeTime);
     failing(OverBoost, s.boostCut, s);
     const int missing_c = s.boostTarget_c - s.pressure_c;
-    failing(UnderBoost, s.boostActive && s.throttle_c > 9000 && s.rpm > 3000 && !s.fuelCut &&
+    failing(UnderBoost, s.boostActive && s.throttle_c > 9000 && s.rpm > 2600 && !s.fuelCut &&
                             missing_c > m_.get(d.boostUnder), s);
     const int off = m_.get(d.idleOff);
     const bool settled = s.idling && s.runTicks > 1000;

@@ -60,7 +60,7 @@ void Inputs::readPressures(Signals& s) {
     pressureFine_ = filter(pressureFine_, held, m_.get(L::inputs.mapFilter));
     s.pressure_c = static_cast<int>(pressureFine_ / kFine);
     // Weather and altitude: from the manifold while the engine stands, and (without boost) behind an open throttle.
-    const bool open = s.engine == EngineState::Running && s.throttle_c > m_.get(L::inputs.baroThrottle) &&
+    const bool open = s.engine == EngineState::Running && !s.boostActive && s.throttle_c > m_.get(L::inputs.baroThrottle) &&
                       s.rpm < 3000 && s.pressure_c < 10600 && s.pressure_c > s.baro_c;
     if (s.pressureFailed)
         baroFine_ = int64_t{m_.get(L::inputs.baroDefault)} * kFine;

@@ -64,6 +64,8 @@ class Spark {
     /// 0.1 degrees before top dead centre.
     int step(Signals& s);
     int dwell_us(const Signals& s);
+    /// The octane factor begins anew.
+    void forget() { factorFine_ = -1, powerUp(); }
 
   private:
     void watchKnock(Signals& s);

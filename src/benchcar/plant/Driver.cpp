@@ -77,8 +77,8 @@ void Driver::press(TrueState& s, const Leg& leg) {
     } else if (leg.pressure_kPa >= 0) {
         brakeDynamometer(s, leg);
         const double short_kPa = leg.pressure_kPa - s.pressure_kPa;
-        integral_ = std::clamp(integral_ + short_kPa * 0.00006, -0.05, 1.0);
-        wanted = std::clamp(0.0022 * short_kPa + integral_, 0.0, 1.0);
+        integral_ = std::clamp(integral_ + short_kPa * 0.00010, -0.05, 1.0);
+        wanted = std::clamp(0.0030 * short_kPa + integral_, 0.0, 1.0);
     } else if (leg.gear > 0) {
         // Nobody presses further and further while the pedal is on the floor already.
         const double now = 0.028 * missing + integral_;

@@ -131,7 +131,7 @@ Route coastDowns() {
     Route route{"coast-downs", "Coast-downs", {hold(12, 0, 0)}};
     moveOff(route, {{16, 1}, {30, 2}, {60, 3}});
     for (const double speed : {70.0, 85.0}) {
-        route.legs.push_back(hold(10, speed, 3));
+        route.legs.push_back(hold(15, speed, 3));
         route.legs.push_back(foot(18, 3, 0));
         route.legs.push_back(hold(8, 60, 3));
         route.legs.push_back(foot(20, 0, 0));

@@ -54,7 +54,6 @@ void BenchCar::tenMilliseconds() {
         commands_ = controller_.step(readings, plant_.ignition());
     diagnostics_.setVehicle(static_cast<int>(plant_.state().speed_rpm),
                             static_cast<int>(plant_.state().battery_V * 1000));
-    diagnostics_.powerCutAfterBytes = faults().powerCutByte;
     diagnostics_.tick(now_us_);
     if (broadcast_.size() < 4) sendWideband();
     if (tick_ % 100 == 0 && diagnostics_.talks()) sendStatus();
@@ -122,13 +121,12 @@ void BenchCar::countFrame() {
 
 void BenchCar::receive(const link::CanFrame& frame) {
     countFrame();
-    if (const auto arrived = disturbed(frame, true)) diagnostics_.receive(*arrived, now_us_);
-    if (diagnostics_.takePowerCut()) {
-        faults().powerCutByte = -1;
-        powerCycle();
-    } else {
-        faults().powerCutByte = diagnostics_.powerCutAfterBytes;
-    }
+    const auto arrived = disturbed(frame, true);
+    if (!arrived) return;
+    diagnostics_.powerCutAfterBytes = faults().powerCutByte;
+    diagnostics_.receive(*arrived, now_us_);
+    faults().powerCutByte = diagnostics_.powerCutAfterBytes;
+    if (diagnostics_.takePowerCut()) powerCycle();
 }
 
 std::optional<link::CanFrame> BenchCar::nextFrame() {

@@ -63,7 +63,25 @@ class DiagnosticsTest : public QObject {
     void aRepeatedBlockIsConfirmedAndWrittenOnce();
     void aBlockOutOfOrderIsRefused();
     void aNewTransferWhileOneIsOpenIsRefused();
+    void powerCanGoAtAChosenByte();
     void uploadsEndWhereTheyShould();
+    void anUploadBlockAskedForAgainComesAgain();
+    void everyServiceAnswersAsItShould_data();
+    void everyServiceAnswersAsItShould();
+    void wrongKeysLockForAWhile();
+    void aBusyControllerAsksForPatience();
+    void aQuietRequestIsObeyedSilently();
+    void memoryIsReadByAddress();
+    void workshopNumbersAreWrittenAndKept();
+    void broadcastsCanBeSilenced();
+    void codesAreNotSetWhileTheirSettingIsOff();
+    void codesComeWithSnapshotAndCount();
+    void periodicDataComesAtTheRateAskedFor();
+    void dynamicIdsCanBeMadeOfOtherIds();
+    void functionalRequestsAreAnsweredOrIgnored();
+    void obdModesTellWhatTheStandardAsks();
+    void obdFreezeFrameHoldsTheMoment();
+    void aLateConsecutiveFrameEndsTheMessage();
     void theTesterObeysSlowFlowControl_data();
     void theTesterObeysSlowFlowControl();
     void theServerObeysTheTestersFlowControl();
@@ -181,6 +199,343 @@ void DiagnosticsTest::aNewTransferWhileOneIsOpenIsRefused() {
     QCOMPARE(w.refusal(withRange({0x35, 0x00, 0x44}, 0x8C0000, 16)), 0x22);
     EXPECT_OK(w.uds.exitTransfer());
     EXPECT_OK(w.uds.requestUpload(0x8C0000, 0x100));
+}
+
+void DiagnosticsTest::powerCanGoAtAChosenByte() {
+    Wire w;
+    w.open(2);
+    EXPECT_OK(w.uds.erase({0x8C0000, 0x4000}));
+    EXPECT_OK(w.uds.requestDownload(0x8C0000, 0x4000));
+    w.car.faults().powerCutByte = 100;
+    Bytes data(300, 0x5A);
+    QVERIFY(!w.uds.sendBlock(1, data));
+    const auto flash = w.car.memory().at(0x8C0000, 300);
+    QVERIFY(flash[99] == 0x5A && flash[100] == 0xFF);
+    QVERIFY(w.car.bootMode());
+    QVERIFY(w.car.faults().powerCutByte < 0);
+    // It can always be flashed again.
+    w.open(2);
+    EXPECT_OK(w.uds.erase({0x8C0000, 0x4000}));
+    EXPECT_OK(w.uds.requestDownload(0x8C0000, 0x4000));
+    EXPECT_OK(w.uds.sendBlock(1, data));
+}
+
+void DiagnosticsTest::anUploadBlockAskedForAgainComesAgain() {
+    Wire w;
+    w.open(3);
+    EXPECT_OK(w.uds.requestUpload(0x8C0000, 5000));
+    const auto first = w.uds.receiveBlock(1), again = w.uds.receiveBlock(1);
+    EXPECT_OK(first);
+    EXPECT_OK(again);
+    QVERIFY(*first == *again);
+    QCOMPARE(w.uds.receiveBlock(2)->size(), size_t{907});
+}
+
+void DiagnosticsTest::everyServiceAnswersAsItShould_data() {
+    QTest::addColumn<QByteArray>("request");
+    QTest::addColumn<int>("session");
+    QTest::addColumn<int>("code");
+    const auto row = [](const char* name, const char* request, int session, int code) {
+        QTest::newRow(name) << QByteArray::fromHex(request) << session << code;
+    };
+    row("reset, soft", "1103", 1, 0);
+    row("clear one group that is not kept", "14123456", 1, 0x31);
+    row("codes: count", "1901FF", 1, 0);
+    row("codes: supported", "190A", 1, 0);
+    row("codes: supported with too much", "190A00", 1, 0x13);
+    row("codes: snapshot of one not known", "190499999901", 1, 0x31);
+    row("codes: snapshot record that is not there", "190401070077", 1, 0x31);
+    row("identifiers: two at once", "22F190F18C", 1, 0);
+    row("identifiers: odd length", "22F190F1", 1, 0x13);
+    row("memory by address in the default session", "23143F000002", 1, 0x7F);
+    row("memory: flash without key", "23148C000004", 3, 0x13);
+    row("memory: flash without key, four bytes of address", "2314008C000004", 3, 0x33);
+    row("memory: RAM", "2314003F000004", 3, 0);
+    row("memory: nowhere", "23140000000004", 3, 0x31);
+    row("memory: nothing", "2314003F000000", 3, 0x31);
+    row("key of another level", "2703", 3, 0x12);
+    row("communication in the default session", "280301", 1, 0x7F);
+    row("communication: unknown kind", "280901", 3, 0x12);
+    row("communication: network management", "280302", 3, 0x31);
+    row("write in the default session", "2EF19830313233343536373839", 1, 0x7F);
+    row("write without key", "2EF19830313233343536373839", 3, 0x33);
+    row("write the VIN", "2EF19030313233343536373839", 3, 0x31);
+    row("write too short", "2EF1983031", 3, 0x13);
+    row("routine result before any", "3103FF00", 3, 0x24);
+    row("routine that nobody knows", "3101777700", 3, 0x33);
+    row("codes' setting in the default session", "8502", 1, 0x7F);
+    row("codes' setting: unknown", "8507", 3, 0x12);
+    row("tester present, unknown kind", "3E01", 1, 0x12);
+    row("periodic in the default session", "2A0300", 1, 0x7F);
+    row("periodic at no rate", "2A0700", 3, 0x31);
+    row("OBD: a mode nobody knows", "0A", 1, 0x11);
+    row("OBD: an id nobody knows", "01F5", 1, 0x12);
+}
+
+void DiagnosticsTest::everyServiceAnswersAsItShould() {
+    QFETCH(QByteArray, request);
+    QFETCH(int, session);
+    QFETCH(int, code);
+    Wire w;
+    if (session != 1) EXPECT_OK(w.uds.startSession(static_cast<uint8_t>(session)));
+    QCOMPARE(w.refusal(Bytes(request.begin(), request.end())), code);
+}
+
+void DiagnosticsTest::wrongKeysLockForAWhile() {
+    Wire w;
+    EXPECT_OK(w.uds.startSession(3));
+    for (const int expected : {0x35, 0x35, 0x36}) {
+        QCOMPARE(w.refusal({0x27, 0x01}), 0);
+        QCOMPARE(w.refusal({0x27, 0x02, 1, 2, 3, 4}), expected);
+    }
+    QCOMPARE(w.refusal({0x27, 0x01}), 0x37);
+    w.letTimePass(4.5);
+    EXPECT_OK(w.uds.testerPresent());
+    w.letTimePass(4.5);
+    QCOMPARE(w.refusal({0x27, 0x01}), 0x37);
+    w.letTimePass(1.5);
+    EXPECT_OK(w.uds.unlock());
+}
+
+void DiagnosticsTest::aBusyControllerAsksForPatience() {
+    Wire w;
+    w.open(2);
+    EXPECT_OK(w.uds.transport().send(withRange({0x31, 0x01, 0xFF, 0x00, 0x44}, 0x8C0000, 0x4000)));
+    auto answer = w.uds.transport().receive(w.bus.now_us() + 100000);
+    QVERIFY(answer && (*answer)[0] == 0x7F && (*answer)[2] == 0x78);
+    QCOMPARE(w.refusal({0x22, 0xF1, 0x90}), 0x21);
+    QCOMPARE(w.refusal({0x3E, 0x00}), 0);  // a sign of life is taken
+    answer = w.uds.transport().receive(w.bus.now_us() + 400000);
+    QVERIFY(answer && (*answer)[0] == 0x71);
+    QCOMPARE(w.refusal({0x22, 0xF1, 0x90}), 0);
+    QCOMPARE(w.refusal({0x31, 0x03, 0xFF, 0x00}), 0);
+}
+
+void DiagnosticsTest::aQuietRequestIsObeyedSilently() {
+    Wire w;
+    QCOMPARE(w.refusal({0x10, 0x83}), -1);
+    QCOMPARE(w.refusal({0x22, 0xF1, 0x86}), 0);
+    QCOMPARE(w.refusal({0x27, 0x01}), 0);  // the session did open
+    QCOMPARE(w.refusal({0x10, 0xFE}), 0x12);  // a refusal is told nevertheless
+    QCOMPARE(w.refusal({0x3E, 0x80}), -1);
+}
+
+void DiagnosticsTest::memoryIsReadByAddress() {
+    Wire w;
+    w.open(3);
+    EXPECT_OK(w.uds.transport().send(Bytes{0x23, 0x24, 0x00, 0x8C, 0x00, 0x10, 0x00, 0x10}));
+    const auto answer = w.uds.transport().receive(w.bus.now_us() + 500000);
+    EXPECT_OK(answer);
+    QCOMPARE(answer->size(), size_t{17});
+    QCOMPARE((*answer)[0], uint8_t{0x63});
+    QCOMPARE(std::string(answer->begin() + 1, answer->end()), std::string("HERON16T-FACTORY"));
+}
+
+void DiagnosticsTest::workshopNumbersAreWrittenAndKept() {
+    Wire w;
+    w.open(3);
+    QCOMPARE(w.refusal({0x2E, 0xF1, 0x98, 'W', 'O', 'R', 'K', 'S', 'H', 'O', 'P', '-', '7'}), 0);
+    w.car.powerCycle();
+    const auto kept = w.uds.readId(0xF198);
+    EXPECT_OK(kept);
+    QCOMPARE(std::string(kept->begin(), kept->end()), std::string("WORKSHOP-7"));
+}
+
+void DiagnosticsTest::broadcastsCanBeSilenced() {
+    Wire w;
+    const auto broadcasts = [&] {
+        int count = 0;
+        for (const int64_t until = w.bus.now_us() + 1000000; w.bus.now_us() < until;) {
+            const auto frame = w.bus.receive(until);
+            if (frame && *frame) count += (*frame)->id == BenchCar::kStatusId;
+        }
+        return count;
+    };
+    QVERIFY(std::abs(broadcasts() - 10) <= 1);
+    EXPECT_OK(w.uds.startSession(3));
+    QCOMPARE(w.refusal({0x28, 0x03, 0x01}), 0);
+    QVERIFY(broadcasts() <= 1);
+    QCOMPARE(w.refusal({0x28, 0x00, 0x01}), 0);
+    QVERIFY(broadcasts() >= 9);
+    QCOMPARE(w.refusal({0x28, 0x03, 0x01}), 0);
+    w.letTimePass(6);  // a session that ends frees them again
+    QVERIFY(broadcasts() >= 9);
+}
+
+void DiagnosticsTest::codesAreNotSetWhileTheirSettingIsOff() {
+    Wire w;
+    EXPECT_OK(w.uds.startSession(3));
+    QCOMPARE(w.refusal({0x85, 0x02}), 0);
+    QVERIFY(addFault(w.car.faults(), "coolant:dead"));
+    w.car.startRoute(*routeNamed("idle"));
+    for (int i = 0; i < 4; ++i) {
+        w.letTimePass(2);
+        EXPECT_OK(w.uds.testerPresent());
+    }
+    QVERIFY(w.uds.readTroubleCodes()->empty());
+    QCOMPARE(w.refusal({0x85, 0x01}), 0);
+    w.letTimePass(4.5);
+    QCOMPARE(w.uds.readTroubleCodes()->size(), size_t{1});
+}
+
+void DiagnosticsTest::codesComeWithSnapshotAndCount() {
+    Wire w;
+    w.car.startRoute(*routeNamed("idle"));
+    w.letTimePass(12);
+    QVERIFY(addFault(w.car.faults(), "coolant:dead"));
+    w.letTimePass(5);
+    EXPECT_OK(w.uds.transport().send(Bytes{0x19, 0x04, 0x01, 0x18, 0x00, 0xFF}));
+    const auto snapshot = w.uds.transport().receive(w.bus.now_us() + 500000);
+    EXPECT_OK(snapshot);
+    // Header, code, status, record, count of values; then identifier and value of each.
+    QVERIFY(snapshot->size() == 8 + 9 * 4 && (*snapshot)[1] == 0x04 && (*snapshot)[5] & 0x08 && (*snapshot)[7] == 9);
+    QCOMPARE((*snapshot)[8] << 8 | (*snapshot)[9], 0xFD02);
+    const int rpm = (*snapshot)[10] << 8 | (*snapshot)[11];
+    QVERIFY2(rpm > 700 && rpm < 1400, qPrintable(QString::number(rpm)));
+    EXPECT_OK(w.uds.transport().send(Bytes{0x19, 0x06, 0x01, 0x18, 0x00, 0x01}));
+    const auto extended = w.uds.transport().receive(w.bus.now_us() + 500000);
+    EXPECT_OK(extended);
+    QCOMPARE(extended->back(), uint8_t{1});
+    QCOMPARE(w.refusal({0x14, 0xFF, 0xFF, 0xFF}), 0);
+    w.car.faults() = {};
+    w.letTimePass(1);
+    QVERIFY(w.uds.readTroubleCodes()->empty());
+}
+
+void DiagnosticsTest::periodicDataComesAtTheRateAskedFor() {
+    for (const auto& [rate, expected] : {std::pair{uint8_t{1}, 3}, {uint8_t{2}, 30}, {uint8_t{3}, 300}}) {
+        Wire w;
+        EXPECT_OK(w.uds.startSession(3));
+        EXPECT_OK(w.uds.defineDynamicId(0xF200, {{0x3F0000, 2}}));
+        EXPECT_OK(w.uds.startPeriodic(rate, {0x00}));
+        int frames = 0;
+        for (const int64_t until = w.bus.now_us() + 3000000; w.bus.now_us() < until;) {
+            const auto frame = w.bus.receive(until);
+            frames += frame && *frame && (*frame)->id == w.profile.periodicId;
+        }
+        QVERIFY2(std::abs(frames - expected) <= 1, qPrintable(QString::number(frames)));
+    }
+}
+
+void DiagnosticsTest::dynamicIdsCanBeMadeOfOtherIds() {
+    Wire w;
+    EXPECT_OK(w.uds.startSession(3));
+    QCOMPARE(w.refusal({0x2C, 0x01, 0xF2, 0x05, 0xF1, 0x90, 0x01, 0x03}), 0);
+    const auto value = w.uds.readId(0xF205);
+    EXPECT_OK(value);
+    QCOMPARE(std::string(value->begin(), value->end()), std::string("FMK"));
+    QCOMPARE(w.refusal({0x2C, 0x01, 0xF2, 0x06, 0x12, 0x34, 0x01, 0x03}), 0x31);
+    QCOMPARE(w.refusal({0x2C, 0x03, 0xF2, 0x05}), 0);
+    QCOMPARE(w.refusal({0x22, 0xF2, 0x05}), 0x31);
+    QCOMPARE(w.refusal({0x2C, 0x03, 0xF2, 0x05}), 0x31);
+}
+
+void DiagnosticsTest::functionalRequestsAreAnsweredOrIgnored() {
+    Wire w;
+    const auto ask = [&](std::initializer_list<uint8_t> request) -> std::optional<link::CanFrame> {
+        link::CanFrame frame;
+        frame.id = 0x7DF;
+        frame.length = 8;
+        frame.data[0] = static_cast<uint8_t>(request.size());
+        std::copy(request.begin(), request.end(), frame.data.begin() + 1);
+        if (!w.bus.send(frame)) return std::nullopt;
+        for (const int64_t until = w.bus.now_us() + 60000; w.bus.now_us() < until;) {
+            const auto answer = w.bus.receive(until);
+            if (answer && *answer && (*answer)->id == 0x7E8) return **answer;
+        }
+        return std::nullopt;
+    };
+    const auto ids = ask({0x01, 0x00});
+    QVERIFY(ids && ids->data[1] == 0x41 && ids->data[2] == 0x00 && ids->data[3] & 0x18);
+    QVERIFY(!ask({0x01, 0xF5}));  // not supported: silence
+    QVERIFY(!ask({0x99, 0x00}));
+    QVERIFY(!ask({0x22, 0x12, 0x34}));
+    const auto present = ask({0x3E, 0x00});
+    QVERIFY(present && present->data[1] == 0x7E);
+    QVERIFY(!ask({0x3E, 0x80}));
+}
+
+void DiagnosticsTest::obdModesTellWhatTheStandardAsks() {
+    Wire w;
+    w.car.startRoute(*routeNamed("idle"));
+    w.letTimePass(30);
+    const auto ask = [&](const Bytes& request) {
+        if (!w.uds.transport().send(request)) return Bytes{};
+        auto answer = w.uds.transport().receive(w.bus.now_us() + 500000);
+        return answer ? *answer : Bytes{};
+    };
+    const TrueState& s = w.car.plant().state();
+    // Several ids in one request; then each against the truth.
+    const Bytes live = ask({0x01, 0x0C, 0x05, 0x0B, 0x42, 0x0F, 0x33});
+    QVERIFY(live.size() == 1 + 3 + 2 + 2 + 3 + 2 + 2 && live[0] == 0x41 && live[1] == 0x0C);
+    QVERIFY(std::abs((live[2] << 8 | live[3]) / 4.0 - s.speed_rpm) < 40);
+    QVERIFY(std::abs(live[5] - 40 - s.coolant_C) < 2.5);
+    QVERIFY(std::abs(live[7] - s.pressure_kPa) < 3);
+    QVERIFY(std::abs((live[9] << 8 | live[10]) / 1000.0 - s.battery_V) < 0.2);
+    QVERIFY(std::abs(live[12] - 40 - s.intake_C) < 3);
+    QVERIFY(std::abs(live[14] - 101.3) < 2);
+    const Bytes lambda = ask({0x01, 0x44});
+    QVERIFY(std::abs((lambda[2] << 8 | lambda[3]) / 32768.0 - 1) < 0.02);
+    // Every id that the masks promise is answered.
+    for (const uint8_t base : {0x00, 0x20, 0x40}) {
+        const Bytes mask = ask({0x01, base});
+        QCOMPARE(mask.size(), size_t{6});
+        for (int bit = 0; bit < 32; ++bit)
+            if (mask[2 + static_cast<size_t>(bit / 8)] >> (7 - bit % 8) & 1) {
+                const auto id = static_cast<uint8_t>(base + bit + 1);
+                const Bytes answer = ask({0x01, id});
+                QVERIFY2(answer.size() > 2 && answer[1] == id, qPrintable(QString::number(id, 16)));
+            }
+    }
+    const Bytes vin = ask({0x09, 0x02});
+    QCOMPARE(std::string(vin.begin() + 3, vin.end()), std::string("FMKHR16T0E2004711"));
+    const Bytes id = ask({0x09, 0x04});
+    QCOMPARE(std::string(id.begin() + 3, id.end()), std::string("HERON16T-FACTORY"));
+    const Bytes sum = ask({0x09, 0x06});
+    const uint32_t crc = memoryCrc(w.car.memory().at(map::kCalibration, map::kCalibrationSize));
+    QCOMPARE(static_cast<uint32_t>(sum[3]) << 24 | static_cast<uint32_t>(sum[4]) << 16 | static_cast<uint32_t>(sum[5]) << 8 | sum[6], crc);
+    QCOMPARE(ask({0x03}), (Bytes{0x43, 0x00}));
+    QCOMPARE(ask({0x07}), (Bytes{0x47, 0x00}));
+}
+
+void DiagnosticsTest::obdFreezeFrameHoldsTheMoment() {
+    Wire w;
+    w.car.startRoute(*routeNamed("idle"));
+    w.letTimePass(15);
+    QVERIFY(addFault(w.car.faults(), "intake:dead"));
+    w.letTimePass(5);
+    const auto ask = [&](const Bytes& request) {
+        if (!w.uds.transport().send(request)) return Bytes{};
+        auto answer = w.uds.transport().receive(w.bus.now_us() + 500000);
+        return answer ? *answer : Bytes{};
+    };
+    QCOMPARE(ask({0x03}), (Bytes{0x43, 0x01, 0x01, 0x13}));
+    QCOMPARE(ask({0x02, 0x02, 0x00}), (Bytes{0x42, 0x02, 0x00, 0x01, 0x13}));
+    const Bytes frozen = ask({0x02, 0x0C, 0x00});
+    QCOMPARE(frozen.size(), size_t{5});
+    w.car.stopRoute();
+    w.letTimePass(5);
+    QCOMPARE(ask({0x02, 0x0C, 0x00}), frozen);  // the engine stands, the frame does not change
+    const Bytes status = ask({0x01, 0x01});
+    QCOMPARE(status[2], uint8_t{0x81});  // lamp on, one code
+    QCOMPARE(ask({0x04}), Bytes{0x44});
+    w.car.faults() = {};
+    w.letTimePass(1);
+    QCOMPARE(ask({0x03}), (Bytes{0x43, 0x00}));
+}
+
+void DiagnosticsTest::aLateConsecutiveFrameEndsTheMessage() {
+    ServerTransport server(0x7E0, 0x7E8);
+    link::CanFrame first, next;
+    first.id = next.id = 0x7E0;
+    first.length = next.length = 8;
+    first.data = {0x10, 0x0A, 1, 2, 3, 4, 5, 6};
+    next.data = {0x21, 7, 8, 9, 10, 0, 0, 0};
+    QVERIFY(!server.receive(first, 0));
+    QVERIFY(!server.receive(next, 1500000));  // N_Cr is a second
+    QVERIFY(!server.receive(first, 2000000));
+    const auto whole = server.receive(next, 2500000);
+    QVERIFY(whole && whole->size() == 10 && whole->back() == 10);
 }
 
 void DiagnosticsTest::uploadsEndWhereTheyShould() {

@@ -6,6 +6,7 @@ namespace brusk::benchcar {
 namespace {
 namespace L = layout;
 constexpr int kLongestPulse_us = 60000;
+constexpr int kFullManifold_c = 6500;  // 0.01 kPa
 constexpr int kWasRunning = 200;  // 10 ms: no overrun cut in the first two seconds
 }  // namespace
 
@@ -93,8 +94,8 @@ int64_t Fuelling::crankFuel_ug(const Signals& s) const {
     const int turned_d = static_cast<int>(s.crankTicks) * 4 / 10;
     const int64_t full_ug =
         int64_t{m_.look(L::fuel.crankFuel, s.coolant_i)} * 10 * m_.look(L::fuel.crankFade, turned_d) / 128;
-    // The masses are for a manifold at 86 kPa, as it is when the starter begins; one that is still empty gets less.
-    return full_ug * std::clamp(s.pressure_c, 2500, 10000) / 8600;
+    // The masses are for the full manifold of a standing engine; one that has just stalled is still empty and gets less.
+    return full_ug * std::clamp(s.pressure_c, 2000, kFullManifold_c) / kFullManifold_c;
 }
 
 /// What must be injected so that `wanted_ug` reaches the cylinder: a share lands on the wall, the film gives some back.

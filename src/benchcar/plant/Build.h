@@ -87,7 +87,7 @@ inline constexpr Chassis kCraneChassis{1560, 0.70, 3.73, {0, 3.36, 2.05, 1.42, 1
 inline constexpr Parts kHeronStockParts{
     {380, 870, 95}, {54.118, -1.647}, 70, false, {0.0232, 2.9e-4, 1.5e-5, 45}, 0.62, 0.306};
 inline constexpr Parts kHeronFittedParts{
-    {669.7, 1010, 118}, {77.647, -11.059}, 82, true, {0.0250, 3.5e-4, 2.2e-5, 58}, 0.80, 0.312};
+    {669.7, 1010, 118}, {77.647, -11.059}, 82, true, {0.0250, 3.5e-4, 2.2e-5, 62}, 0.80, 0.312};
 inline constexpr Parts kCraneStockParts{{290, 810, 90}, {27.294, -1.118}, 80, false, {}, 0, 0.318};
 
 inline constexpr Build kHeronStock{"heron", &kHeronEngine, &kHeronChassis, kHeronStockParts, {98, 0}};

@@ -95,8 +95,9 @@ Done addFault(Faults& faults, std::string_view text) {
                            {"bus-late", &Faults::busLate, 0.01},
                            {"bus-corrupt", &Faults::busCorrupt, 0.001}})
         if (s.name == name) {
-            faults.*s.member = amount.value_or(s.usual);
-            if (faults.*s.member < 0 || faults.*s.member > 1) return unknown(text, "a share lies between 0 and 1.");
+            const double share = amount.value_or(s.usual);
+            if (share < 0 || share > 1) return unknown(text, "a share lies between 0 and 1.");
+            faults.*s.member = share;
             return {};
         }
     if (name == "power-cut-frame" || name == "power-cut-byte") {

@@ -45,7 +45,7 @@ void Plant::step(const ActuatorCommands& commands) {
     breathing_.step(s_, std::clamp(commands.throttle_c / 10000.0, 0.0, 1.0));
     turbo_.step(s_, commands.wastegate_h / 200.0, faults_.wastegateStuck);
     fuel_.step(s_, {static_cast<double>(commands.pulse_us[0]), static_cast<double>(commands.pulse_us[1])},
-               faults_.weakPump ? 0.22 : 1.0);
+               faults_.weakPump ? 0.15 : 1.0);
     combustion_.step(s_, commands.spark_d / 10.0, commands.dwell_us / 1000.0);
     exhaust_.step(s_, faults_);
     move();

@@ -4,6 +4,7 @@
 #include <cstdio>
 
 #include "benchcar/VirtualBus.h"
+#include "benchcar/cars/Factory.h"
 #include "core/job/Drive.h"
 
 using namespace brusk;
@@ -17,6 +18,49 @@ double seconds(auto work) {
 }
 
 constexpr double kSimulated_s = 300;
+constexpr size_t kChannels = 40;
+
+/// A drive with the controller's commands recorded, then the plant alone under the same commands, then the controller
+/// alone on the same readings: what each costs.
+struct Parts {
+    double plant_s = 0;
+    double controller_s = 0;
+};
+
+Parts costs() {
+    benchcar::ControllerMemory memory;
+    benchcar::programFlash(memory, *benchcar::modelNamed("heron"));
+    benchcar::Controller controller(memory);
+    controller.powerUp();
+    benchcar::Plant plant(benchcar::kHeronFitted, 1);
+    plant.setRoute(*benchcar::routeNamed("survey"));
+    const int steps = static_cast<int>(kSimulated_s * 100);
+    std::vector<benchcar::SensorReadings> readings;
+    std::vector<benchcar::ActuatorCommands> commands;
+    for (int i = 0; i < steps; ++i) {
+        commands.push_back(commands.empty() ? benchcar::ActuatorCommands{} : commands.back());
+        for (int ms = 0; ms < 10; ++ms)
+            plant.step(commands.back());
+        readings.push_back(plant.sensors());
+        commands.back() = controller.step(readings.back(), true);
+    }
+    Parts out;
+    benchcar::Plant again(benchcar::kHeronFitted, 1);
+    again.setRoute(*benchcar::routeNamed("survey"));
+    out.plant_s = seconds([&] {
+        for (const auto& command : commands) {
+            for (int ms = 0; ms < 10; ++ms)
+                again.step(command);
+            again.sensors();
+        }
+    });
+    controller.powerUp();
+    out.controller_s = seconds([&] {
+        for (const auto& reading : readings)
+            controller.step(reading, true);
+    });
+    return out;
+}
 
 }  // namespace
 
@@ -40,8 +84,8 @@ int main() {
     benchcar::VirtualBus bus(car);
     link::Uds uds(bus, (*kit)->profile);
     std::vector<std::string> all;
-    for (const auto& m : (*kit)->definition->measurements)
-        all.push_back(m.name);
+    for (const std::string& name : job::channelsWithRole(*(*kit)->definition))
+        if (all.size() < kChannels) all.push_back(name);
     const auto channels = job::channelSet(**kit, all);
     if (!channels) return std::fprintf(stderr, "%s\n", channels.error().text().c_str()), 1;
     job::DriveRecorder recorder(uds, **kit, *channels);
@@ -58,6 +102,10 @@ int main() {
     if (!done) return std::fprintf(stderr, "%s\n", done.error().text().c_str()), 1;
     std::printf("%.0f s simulated, %zu channels at 100 Hz, %zu rows, bus load %.0f %%\n", kSimulated_s,
                 channels->measurements.size(), rows, channels->plan.busLoad * 100);
+    const Parts parts = costs();
+    std::printf("plant %.2f ms, controller %.2f ms, bus with diagnostics and sampling %.2f ms a simulated second\n",
+                parts.plant_s / kSimulated_s * 1000, parts.controller_s / kSimulated_s * 1000,
+                (sampled_s - car_s) / kSimulated_s * 1000);
     std::printf("plant and controller alone: %.0f times real time, %.2f ms a simulated second\n", kSimulated_s / car_s,
                 car_s / kSimulated_s * 1000);
     std::printf("with bus, diagnostics and sampling: %.0f times real time, %.2f ms a simulated second\n",

@@ -23,12 +23,12 @@ int64_t wall_us() {
 }
 
 /// The listening socket and its peers; closes them and removes the path at the end.
-class Server {
+class SocketPeers final : public Peers {
   public:
-    explicit Server(std::string path) : path_(std::move(path)) {}
-    Server(const Server&) = delete;
-    Server& operator=(const Server&) = delete;
-    ~Server() {
+    explicit SocketPeers(std::string path) : path_(std::move(path)) {}
+    SocketPeers(const SocketPeers&) = delete;
+    SocketPeers& operator=(const SocketPeers&) = delete;
+    ~SocketPeers() override {
         for (const int peer : peers_)
             ::close(peer);
         if (listener_ >= 0) {
@@ -61,7 +61,7 @@ class Server {
     }
 
     /// Waits for peers and frames; frames go to the car and to all other peers.
-    void exchange(BenchCar& car, int timeout_us) {
+    void exchange(BenchCar& car, int timeout_us) override {
         std::vector<pollfd> waiting{{listener_, POLLIN, 0}};
         for (const int peer : peers_)
             waiting.push_back({peer, POLLIN, 0});
@@ -78,7 +78,10 @@ class Server {
         }
     }
 
-    void broadcast(const link::CanFrame& frame, int except = -1) {
+    void send(const link::CanFrame& frame) override { broadcast(frame, -1); }
+
+  private:
+    void broadcast(const link::CanFrame& frame, int except) {
         const link::SocketFrame bytes = link::packSocketFrame(frame);
         std::vector<int> gone;
         for (const int peer : peers_) {
@@ -91,7 +94,6 @@ class Server {
             drop(peer);
     }
 
-  private:
     bool take(BenchCar& car, int peer) {
         while (true) {
             uint8_t bytes[64];
@@ -117,9 +119,13 @@ class Server {
 
 }  // namespace
 
-Done serveSocket(BenchCar& car, const std::string& path, const std::atomic<bool>& stop) {
-    Server server(path);
-    if (auto done = server.listen(); !done) return done;
+Result<std::unique_ptr<Peers>> listenOnSocket(const std::string& path) {
+    auto server = std::make_unique<SocketPeers>(path);
+    if (auto done = server->listen(); !done) return tl::unexpected(done.error());
+    return std::unique_ptr<Peers>(std::move(server));
+}
+
+void serve(BenchCar& car, Peers& peers, const std::atomic<bool>& stop) {
     const int64_t wallBegin = wall_us();
     const int64_t carBegin = car.now_us();
     int64_t wireFree_us = 0;
@@ -132,13 +138,12 @@ Done serveSocket(BenchCar& car, const std::string& path, const std::atomic<bool>
             if (!waiting) waiting = car.nextFrame();
             if (!waiting) break;
             wireFree_us = std::max(wireFree_us, now - 2000) + link::frameTime_us(*waiting);
-            server.broadcast(*waiting);
+            peers.send(*waiting);
             waiting.reset();
         }
         const int64_t pause = std::clamp<int64_t>(wireFree_us > now ? wireFree_us - now : 1000, 100, 1000);
-        server.exchange(car, static_cast<int>(pause));
+        peers.exchange(car, static_cast<int>(pause));
     }
-    return {};
 }
 
 }  // namespace brusk::benchcar

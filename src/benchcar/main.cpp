@@ -2,53 +2,106 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include <CLI/CLI.hpp>
 #include <csignal>
+#include <fstream>
 #include <iostream>
 
 #include "benchcar/SocketServer.h"
+#include "benchcar/cars/Factory.h"
 
 namespace {
+
+using namespace brusk;
+
 std::atomic<bool> stopping{false};
 void onSignal(int) {
     stopping = true;
 }
+
+struct Options {
+    std::string link;
+    std::string car = "heron-fitted";
+    std::string route;
+    std::string image;
+    std::vector<std::string> faults;
+    uint64_t seed = 1;
+    double temperature_C = 22, pressure_kPa = 101.3, octane = 98;
+};
+
+int failed(const std::string& sentence, int code) {
+    std::cerr << sentence << "\n";
+    return code;
+}
+
+/// Writes the calibration area of a model as it leaves the factory, 0xFF where nothing is kept.
+int writeImage(const Options& o) {
+    const auto* model = benchcar::modelNamed(o.car);
+    if (!model) return failed("There is no car \"" + o.car + "\" with an image of its own; heron, heron-s or crane.", 2);
+    benchcar::ControllerMemory memory;
+    benchcar::programFlash(memory, *model);
+    const auto bytes = memory.at(benchcar::map::kCalibration, benchcar::map::kCalibrationSize);
+    std::ofstream out(o.image, std::ios::binary);
+    out.write(reinterpret_cast<const char*>(bytes.data()), static_cast<std::streamsize>(bytes.size()));
+    return out.flush() ? 0 : failed("Could not write " + o.image + ".", 1);
+}
+
+Result<std::unique_ptr<benchcar::Peers>> peersFor(const std::string& link) {
+    if (link.starts_with("unix:")) return benchcar::listenOnSocket(link.substr(5));
+    if (link.starts_with("socketcan:")) return benchcar::joinInterface(link.substr(10));
+    return fail(ErrorCode::BadInput, "The link must be unix:PATH or socketcan:INTERFACE.");
+}
+
+int run(const Options& o) {
+    if (!o.image.empty()) return writeImage(o);
+    const auto* build = benchcar::buildNamed(o.car);
+    if (!build) return failed("There is no car \"" + o.car + "\"; heron, heron-fitted or crane.", 2);
+    benchcar::BenchCar car(*build, o.seed);
+    for (const std::string& fault : o.faults)
+        if (auto done = benchcar::addFault(car.faults(), fault); !done) return failed(done.error().text(), 2);
+    car.plant().setWeather({o.temperature_C, o.pressure_kPa});
+    car.plant().setFuel({o.octane, build->fuel.ethanol});
+    if (!o.route.empty()) {
+        const auto* found = benchcar::routeNamed(o.route);
+        if (!found) return failed("There is no route \"" + o.route + "\".", 2);
+        car.startRoute(*found);
+    }
+    const auto peers = peersFor(o.link);
+    if (!peers) return failed(peers.error().text(), peers.error().code == ErrorCode::BadInput ? 2 : 1);
+    std::signal(SIGINT, onSignal);
+    std::signal(SIGTERM, onSignal);
+    std::cerr << "The bench car listens on " << o.link.substr(o.link.find(':') + 1) << "; stop it with Ctrl+C.\n";
+    benchcar::serve(car, **peers, stopping);
+    return 0;
+}
+
 }  // namespace
 
 int main(int argc, char** argv) {
-    CLI::App app("The bench car: a simulated Fennmark Heron 1.6 T with its Aldine E2 controller, on a CAN bus.");
-    std::string link;
-    uint64_t seed = 1;
-    std::string route;
-    bool stock = false;
-    app.add_option("--link", link, "unix:PATH: the socket to listen on")->required();
-    app.add_option("--seed", seed, "seed of all noise");
-    app.add_option("--route", route, "start the engine and drive this route: survey, town, hills, motorway, idle");
-    app.add_flag("--stock-parts", stock, "the car as it left the factory, without the owner's parts");
+    CLI::App app("The bench car: a simulated car with its Aldine E2 controller, on a CAN bus.");
+    Options o;
+    std::string names;
+    for (const auto& route : benchcar::routes())
+        names += (names.empty() ? "" : ", ") + route.name;
+    std::string faultNames;
+    for (const auto& choice : benchcar::faultChoices())
+        faultNames += (faultNames.empty() ? "" : ", ") + choice.name;
+    auto* link = app.add_option("--link", o.link, "unix:PATH, the socket to listen on, or socketcan:INTERFACE");
+    app.add_option("--car", o.car, "heron (as sold), heron-fitted (with the owner's parts), crane");
+    app.add_option("--seed", o.seed, "seed of all noise");
+    app.add_option("--route", o.route, "start the engine and drive this route: " + names);
+    app.add_option("--fault", o.faults, "a fault from the beginning, may be given again: " + faultNames);
+    app.add_option("--temperature", o.temperature_C, "of the weather, degC")->check(CLI::Range(-40.0, 50.0));
+    app.add_option("--pressure", o.pressure_kPa, "of the weather, kPa: lower in the mountains")
+        ->check(CLI::Range(55.0, 108.0));
+    app.add_option("--octane", o.octane, "of the fuel, RON")->check(CLI::Range(85.0, 110.0));
+    app.add_option("--write-calibration", o.image,
+                   "write the factory calibration area of --car (heron, heron-s, crane) to this file and stop")
+        ->excludes(link);
     try {
         app.parse(argc, argv);
+        if (o.link.empty() && o.image.empty()) throw CLI::RequiredError("--link");
     } catch (const CLI::ParseError& problem) {
         const int code = app.exit(problem);
         return code == 0 ? 0 : 2;
     }
-    if (link.rfind("unix:", 0) != 0) {
-        std::cerr << "The link must be unix:PATH.\n";
-        return 2;
-    }
-    brusk::benchcar::BenchCar car(stock ? brusk::benchcar::kHeronStock : brusk::benchcar::kHeronFitted, seed);
-    if (!route.empty()) {
-        const auto* found = brusk::benchcar::routeNamed(route);
-        if (!found) {
-            std::cerr << "There is no route \"" << route << "\".\n";
-            return 2;
-        }
-        car.startRoute(*found);
-    }
-    std::signal(SIGINT, onSignal);
-    std::signal(SIGTERM, onSignal);
-    std::cerr << "The bench car listens on " << link.substr(5) << "; stop it with Ctrl+C.\n";
-    const auto done = brusk::benchcar::serveSocket(car, link.substr(5), stopping);
-    if (!done) {
-        std::cerr << done.error().text() << "\n";
-        return 1;
-    }
-    return 0;
+    return run(o);
 }

@@ -15,6 +15,17 @@ namespace {
 using nlohmann::json;
 
 constexpr double kGood = 0.02;
+
+template <class T>
+json orNull(const std::optional<T>& value) {
+    return value ? json(*value) : json();
+}
+
+/// "12.3 kPa", or a dash where nothing was seen.
+std::string figure(const json& value, int decimals, const char* unit) {
+    return value.is_null() ? "-" : formatNumber(value.get<double>(), decimals) + unit;
+}
+
 constexpr int kMostComparisonRounds = 8;
 
 /// A bench car with its folder, and the steps of the job on them.
@@ -81,13 +92,29 @@ class Loop {
         return {};
     }
 
+    /// The route for the fuel, then pulls for knock and boost.
     Done drive() {
+        for (const std::string& route : {route_, std::string("pulls-3")})
+            if (auto done = record(route); !done) return done;
+        const auto error = job::measureFuelError(kit(), *folder_, round_.id);
+        if (!error) return tl::unexpected(error.error());
+        error_ = *error;
+        const auto figures = job::roundFigures(*folder_, round_.id);
+        if (!figures) return tl::unexpected(figures.error());
+        figures_ = *figures;
+        return {};
+    }
+
+    Done record(const std::string& route) {
         link::Uds uds(bus_, kit().profile);
-        const auto channels = job::channelSet(kit(), {});
+        std::vector<std::string> names;
+        for (const char* role : {"knock_retard", "boost_target_now", "idle_active", "idle_target", "vehicle_speed"})
+            if (const auto* m = kit().definition->measurementWithRole(role)) names.push_back(m->name);
+        const auto channels = job::channelSet(kit(), names);
         if (!channels) return tl::unexpected(channels.error());
-        car_.startRoute(*benchcar::routeNamed(route_));
+        car_.startRoute(*benchcar::routeNamed(route));
         job::DriveOptions options;
-        options.title = route_;
+        options.title = route;
         options.goOn = [&](double) { return car_.onRoute(); };
         const auto outcome = job::recordDrive(uds, kit(), *folder_, *channels, options);
         car_.stopRoute();
@@ -96,9 +123,6 @@ class Loop {
         // The engine runs down before anybody flashes.
         for (const int64_t until = bus_.now_us() + 3000000; bus_.now_us() < until;)
             if (auto frame = bus_.receive(until); !frame) return tl::unexpected(frame.error());
-        const auto error = job::measureFuelError(kit(), *folder_, round_.id);
-        if (!error) return tl::unexpected(error.error());
-        error_ = *error;
         return {};
     }
 
@@ -107,6 +131,11 @@ class Loop {
                 {"title", round_.title},
                 {"fuel_error_rms_pct", error_.rms * 100},
                 {"visited_cells", error_.cells},
+                {"knock_moments", orNull(figures_.knocks)},
+                {"knock_retard_deg", orNull(figures_.greatestRetard_deg)},
+                {"boost_error_kpa", orNull(figures_.boostError_kPa)},
+                {"idle_spread_rpm", orNull(figures_.idleSpread_rpm)},
+                {"idle_off_rpm", orNull(figures_.idleOff_rpm)},
                 {"flash_seconds", static_cast<double>(report_.elapsed_us) * 1e-6},
                 {"flash_sectors", report_.sectors},
                 {"flash_share_of_least", report_.share()}};
@@ -130,6 +159,7 @@ class Loop {
     std::filesystem::path path_;
     carfolder::Round round_;
     evidence::FuelError error_;
+    evidence::DriveFigures figures_;
     link::FlashReport report_;
 };
 
@@ -171,7 +201,12 @@ Done run(Context& c, int rounds, const std::string& route, uint64_t seed) {
         c.outcome.text += "round " + std::to_string(r["round"].get<int>()) + "  fuel off by " +
                           formatNumber(r["fuel_error_rms_pct"], 2) + " %  over " +
                           std::to_string(r["visited_cells"].get<int>()) + " cells  (" + r["title"].get<std::string>() +
-                          ", flash " + formatNumber(r["flash_seconds"], 1) + " s)\n";
+                          ", flash " + formatNumber(r["flash_seconds"], 1) + " s)\n         knock " +
+                          figure(r["knock_moments"], 0, " times") + ", retard to " +
+                          figure(r["knock_retard_deg"], 1, " deg") + "; boost off by " +
+                          figure(r["boost_error_kpa"], 1, " kPa") + "; idle spread " +
+                          figure(r["idle_spread_rpm"], 1, " rpm") + ", off by " +
+                          figure(r["idle_off_rpm"], 1, " rpm") + "\n";
     };
     if (auto done = loop.begin(); !done) return done;
     if (auto done = loop.drive(); !done) return done;
@@ -202,6 +237,13 @@ Done run(Context& c, int rounds, const std::string& route, uint64_t seed) {
     return {};
 }
 
+std::vector<std::string> routeNames() {
+    std::vector<std::string> out;
+    for (const auto& route : benchcar::routes())
+        out.push_back(route.name);
+    return out;
+}
+
 }  // namespace
 
 void addLoopCommand(CLI::App& app, Context& c) {
@@ -214,7 +256,7 @@ void addLoopCommand(CLI::App& app, Context& c) {
     auto* sub = app.add_subcommand("loop", "the whole job on the bench car: read, base, then drive, correct and flash");
     sub->add_option("--rounds", o->rounds, "rounds after the original; the first is the base")
         ->check(CLI::Range(1, 20));
-    sub->add_option("--route", o->route)->check(CLI::IsMember({"survey", "town", "hills", "motorway", "idle"}));
+    sub->add_option("--route", o->route)->check(CLI::IsMember(routeNames()));
     sub->add_option("--seed", o->seed);
     sub->callback([o, &c] {
         if (auto done = run(c, o->rounds, o->route, o->seed); !done) c.outcome.fail(done.error());

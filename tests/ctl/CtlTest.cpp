@@ -134,11 +134,11 @@ void CtlTest::aDamagedHexIsOneSentence() {
 void CtlTest::definitionCheckCountsAndComplains() {
     const Ran good = ctl({"definition", "check", kA2l, "--json"});
     QCOMPARE(good.code, 0);
-    QCOMPARE(good.object()["counts"].toObject()["parameters"].toInt(), 50);
+    QCOMPARE(good.object()["counts"].toObject()["parameters"].toInt(), 244);
     QVERIFY(good.object()["diagnostics"].toArray().isEmpty());
     QFile out(at("broken.a2l"));
     QVERIFY(out.open(QFile::WriteOnly));
-    out.write(QByteArray::fromStdString(readText(kA2l.toStdString())).replace("VALUE 0x8C0040", "VALUE nowhere"));
+    out.write(QByteArray::fromStdString(readText(kA2l.toStdString())).replace("VALUE 0x8C4000", "VALUE nowhere"));
     out.close();
     const Ran broken = ctl({"definition", "check", at("broken.a2l"), "--json"});
     QCOMPARE(broken.code, 3);
@@ -151,7 +151,7 @@ void CtlTest::definitionCheckCountsAndComplains() {
 
 void CtlTest::definitionListFinds() {
     const auto all = ctl({"definition", "list", kA2l, "--json"}).array();
-    QCOMPARE(all.size(), 50 + 33);
+    QCOMPARE(all.size(), 244 + 115);
     const auto found = ctl({"definition", "list", kA2l, "--find", "dead time", "--json"}).array();
     QVERIFY(found.size() >= 2 && found.size() < 6);
     QCOMPARE(found[0].toObject()["group"].toString(), "Aldine E2 / Fuel");
@@ -348,6 +348,14 @@ void CtlTest::theLoopConverges() {
     QVERIFY(errors[3] < 2);   // two corrections
     for (const auto& round : rounds)
         QVERIFY(round.toObject()["visited_cells"].toInt() > 60);
+    // Knock, boost and idle of every round: rough and knocking on the stock calibration, sound at the end.
+    const auto first = rounds[0].toObject(), last = rounds[3].toObject();
+    for (const char* name : {"knock_moments", "boost_error_kpa", "idle_spread_rpm"})
+        qInfo("%s: %.1f, then %.1f", name, first[name].toDouble(), last[name].toDouble());
+    QVERIFY(first["knock_moments"].toInt() > 0);
+    QVERIFY(last["knock_moments"].toInt() < first["knock_moments"].toInt());
+    QVERIFY(first["idle_spread_rpm"].toDouble() > 1.5 * last["idle_spread_rpm"].toDouble());
+    QVERIFY(last["idle_spread_rpm"].toDouble() < 30 && last["boost_error_kpa"].isDouble());
     const auto needed = ran.object()["rounds_to_2_pct"].toObject();
     QVERIFY(needed["cell_fit"].toInt() < needed["nearest_cell_half_strength"].toInt());
 }

@@ -221,7 +221,7 @@ void JobTest::aOneMapChangeWritesOneSector() {
     const auto plan = planFlash(*bench.kit, *bench.folder, round.id, nullptr);
     EXPECT_OK(plan);
     QCOMPARE(plan->sectors.size(), size_t{1});
-    QCOMPARE(plan->sectors[0].start, uint32_t{0x8CC000});
+    QCOMPARE(plan->sectors[0].start, uint32_t{0x8E0000});
     QVERIFY(plan->blocked());  // nobody was asked yet
 }
 
@@ -237,7 +237,7 @@ void JobTest::whatWasFlashedIsInTheCarByteForByte() {
     EXPECT_OK(report);
     QVERIFY(bench.carHoldsExactly(round.id));
     QVERIFY(!bench.car.bootMode());
-    QCOMPARE(steps, (std::vector<std::string>{"Erasing 0x8C4000", "Writing 0x8C4000", "Reading back 0x8C4000"}));
+    QCOMPARE(steps, (std::vector<std::string>{"Erasing 0x8C8000", "Writing 0x8C8000", "Reading back 0x8C8000"}));
     QCOMPARE(*bench.folder->contents(bench.kit->profile.sectors()).round, round.id);
     QVERIFY(bench.folder->round(round.id)->state == carfolder::RoundState::Fixed);
     // And back to the original.
@@ -379,7 +379,7 @@ void JobTest::aStoppedFlashSaysSoAndTheNextFinishesIt() {
     const auto round = bench.change("rev_limit", 6500, original.id);
     const auto stopped = bench.flash(round.id, [](const link::Progress& p) { return p.done < 8000; });
     EXPECT_FAILS(stopped,
-                 "The flash stopped at sector 0x8CC000; the controller waits in boot mode. Flash again to finish it.");
+                 "The flash stopped at sector 0x8E0000; the controller waits in boot mode. Flash again to finish it.");
     QVERIFY(stopped.error().code == ErrorCode::Cancelled);
     EXPECT_OK(bench.flash(round.id));
     QVERIFY(bench.carHoldsExactly(round.id));

@@ -22,18 +22,42 @@ Result<std::shared_ptr<const recording::Recording>> loadRecording(carfolder::Car
     return std::make_shared<const recording::Recording>(std::move(*recording));
 }
 
-Result<evidence::AirSamples> roundSamples(carfolder::CarFolder& folder, int64_t round) {
-    std::vector<std::shared_ptr<const recording::Recording>> kept;
-    std::vector<const recording::Recording*> recordings;
+namespace {
+
+/// All recordings driven on a round; none is an error.
+Result<std::vector<std::shared_ptr<const recording::Recording>>> roundRecordings(carfolder::CarFolder& folder,
+                                                                                 int64_t round) {
+    std::vector<std::shared_ptr<const recording::Recording>> out;
     for (const auto& entry : folder.recordings(round)) {
         auto recording = loadRecording(folder, entry);
         if (!recording) return tl::unexpected(recording.error());
-        kept.push_back(*recording);
-        recordings.push_back(kept.back().get());
+        out.push_back(*recording);
     }
-    if (recordings.empty())
+    if (out.empty())
         return fail(ErrorCode::NotFound, "No drive was recorded on this round yet. Flash it, drive, and come back.");
-    return evidence::airSamples(recordings, {});
+    return out;
+}
+
+std::vector<const recording::Recording*> pointers(
+    const std::vector<std::shared_ptr<const recording::Recording>>& recordings) {
+    std::vector<const recording::Recording*> out;
+    for (const auto& r : recordings)
+        out.push_back(r.get());
+    return out;
+}
+
+}  // namespace
+
+Result<evidence::AirSamples> roundSamples(carfolder::CarFolder& folder, int64_t round) {
+    const auto recordings = roundRecordings(folder, round);
+    if (!recordings) return tl::unexpected(recordings.error());
+    return evidence::airSamples(pointers(*recordings), {});
+}
+
+Result<evidence::DriveFigures> roundFigures(carfolder::CarFolder& folder, int64_t round) {
+    const auto recordings = roundRecordings(folder, round);
+    if (!recordings) return tl::unexpected(recordings.error());
+    return evidence::driveFigures(pointers(*recordings));
 }
 
 Result<evidence::FuelError> measureFuelError(const Kit& kit, carfolder::CarFolder& folder, int64_t round) {

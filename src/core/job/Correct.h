@@ -3,6 +3,7 @@
 #pragma once
 
 #include "core/carfolder/CarFolder.h"
+#include "core/evidence/DriveFigures.h"
 #include "core/job/Garage.h"
 #include "core/proposals/AirCorrection.h"
 #include "core/proposals/BaseCalibration.h"
@@ -18,6 +19,9 @@ namespace brusk::job {
 
 /// The air samples of all recordings driven on a round.
 [[nodiscard]] Result<evidence::AirSamples> roundSamples(carfolder::CarFolder& folder, int64_t round);
+
+/// Knock, boost and idle of all recordings driven on a round.
+[[nodiscard]] Result<evidence::DriveFigures> roundFigures(carfolder::CarFolder& folder, int64_t round);
 
 /// Measures a round's fuel error from its recordings and keeps it in the ledger.
 [[nodiscard]] Result<evidence::FuelError> measureFuelError(const Kit& kit, carfolder::CarFolder& folder, int64_t round);

@@ -1,0 +1,117 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/evidence/DriveFigures.h"
+
+#include <algorithm>
+#include <cmath>
+
+namespace brusk::evidence {
+namespace {
+
+constexpr float kBoosting_kPa = 110;
+constexpr float kNear_kPa = 15;
+constexpr double kHeld_s = 0.5;
+constexpr double kSettledIdle_s = 3;
+constexpr float kStep_deg = 0.3f;
+
+using Columns = const std::vector<float>*;
+
+/// The values behind a role, if they lie in the given group.
+Columns columnOf(const recording::Recording& recording, const recording::Group*& group, const char* role) {
+    const auto place = recording.findRole(role);
+    if (!place || (group && place.group != group)) return nullptr;
+    group = place.group;
+    return &place.channel->values;
+}
+
+/// A running mean and spread.
+struct Moments {
+    double sum = 0, squares = 0;
+    size_t count = 0;
+    void add(double v) { sum += v, squares += v * v, ++count; }
+    double mean() const { return sum / static_cast<double>(count); }
+    double rms() const { return std::sqrt(squares / static_cast<double>(count)); }
+    double spread() const {
+        return std::sqrt(std::max(0.0, squares / static_cast<double>(count) - mean() * mean()));
+    }
+};
+
+struct Sums {
+    Moments boost, idleOff;
+};
+
+void addKnock(const recording::Recording& r, DriveFigures& out) {
+    const recording::Group* group = nullptr;
+    Columns retard = columnOf(r, group, "knock_retard");
+    if (!retard) return;
+    out.knocks = out.knocks.value_or(0);
+    out.greatestRetard_deg = out.greatestRetard_deg.value_or(0);
+    float before = 0;
+    for (const float now : *retard) {
+        if (std::isnan(now)) continue;
+        if (now - before > kStep_deg) ++*out.knocks;
+        out.greatestRetard_deg = std::max(*out.greatestRetard_deg, static_cast<double>(now));
+        before = now;
+    }
+}
+
+void addBoost(const recording::Recording& r, Sums& sums) {
+    const recording::Group* group = nullptr;
+    Columns target = columnOf(r, group, "boost_target_now");
+    Columns pressure = columnOf(r, group, "manifold_pressure");
+    if (!target || !pressure) return;
+    double nearSince_s = -1;
+    for (size_t i = 0; i < group->time_s.size(); ++i) {
+        const float error = (*pressure)[i] - (*target)[i];
+        const bool boosting = (*target)[i] > kBoosting_kPa;
+        if (!boosting || std::isnan(error)) {
+            nearSince_s = -1;
+            continue;
+        }
+        // Once reached, it counts until the foot lifts, however far it strays.
+        if (nearSince_s < 0 && std::abs(error) < kNear_kPa) nearSince_s = group->time_s[i];
+        if (nearSince_s >= 0 && group->time_s[i] - nearSince_s > kHeld_s) sums.boost.add(static_cast<double>(error));
+    }
+}
+
+void addIdle(const recording::Recording& r, Sums& sums) {
+    const recording::Group* group = nullptr;
+    Columns active = columnOf(r, group, "idle_active");
+    Columns speed = columnOf(r, group, "engine_speed");
+    Columns target = columnOf(r, group, "idle_target");
+    Columns road = columnOf(r, group, "vehicle_speed");
+    if (!active || !speed || !target) return;
+    double since_s = -1;
+    for (size_t i = 0; i < group->time_s.size(); ++i) {
+        const bool standing = !road || (*road)[i] < 1;
+        if (!((*active)[i] > 0) || !standing) {
+            since_s = -1;
+            continue;
+        }
+        if (since_s < 0) since_s = group->time_s[i];
+        if (group->time_s[i] - since_s < kSettledIdle_s) continue;
+        const double off = static_cast<double>((*speed)[i] - (*target)[i]);
+        if (std::isnan(off)) continue;
+        sums.idleOff.add(off);
+    }
+}
+
+}  // namespace
+
+DriveFigures driveFigures(const std::vector<const recording::Recording*>& recordings) {
+    DriveFigures out;
+    Sums sums;
+    for (const auto* r : recordings) {
+        addKnock(*r, out);
+        addBoost(*r, sums);
+        addIdle(*r, sums);
+    }
+    if (sums.boost.count) out.boostError_kPa = sums.boost.rms();
+    if (sums.idleOff.count) {
+        // The target moves with the coolant: the spread is that of what lies between.
+        out.idleSpread_rpm = sums.idleOff.spread();
+        out.idleOff_rpm = sums.idleOff.mean();
+    }
+    return out;
+}
+
+}  // namespace brusk::evidence

@@ -1,0 +1,26 @@
+// What a drive says about knock, boost and idle in one number each, for comparing rounds.
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include <optional>
+#include <vector>
+
+#include "core/recording/Recording.h"
+
+namespace brusk::evidence {
+
+/// A member without a value had no channel, or no moment, to be told from.
+struct DriveFigures {
+    std::optional<int> knocks;                 ///< times the knock retard stepped up
+    std::optional<double> greatestRetard_deg;  ///< deepest knock retard
+    std::optional<double> boostError_kPa;      ///< RMS of pressure less target where boost is held
+    std::optional<double> idleSpread_rpm;      ///< standard deviation of engine speed in idle
+    std::optional<double> idleOff_rpm;         ///< mean of engine speed less target in idle
+};
+
+/// Over all recordings of a round, by the channels' roles. Boost counts where the target has lain above 110 kPa and the
+/// pressure has been near it for half a second (the spool-up is left out); idle where idle control works and has for
+/// three seconds.
+DriveFigures driveFigures(const std::vector<const recording::Recording*>& recordings);
+
+}  // namespace brusk::evidence

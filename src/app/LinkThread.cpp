@@ -3,6 +3,16 @@
 
 namespace brusk::app {
 
+void LinkParts::obeyOrders() {
+    if (!car) return;
+    const std::lock_guard lock(ordersMutex);
+    if (!orders) return;
+    car->plant().setWeather(orders->weather);
+    car->plant().setFuel(orders->fuel);
+    car->faults() = orders->faults;
+    orders.reset();
+}
+
 LinkThread::LinkThread(std::unique_ptr<LinkParts> port)
     : port_(std::move(port)), hasBenchCar_(port_->car != nullptr), thread_([this] { run(); }) {}
 
@@ -26,6 +36,11 @@ void LinkThread::post(Task task) {
 
 void LinkThread::setCable(bool plugged) {
     if (port_->bus) port_->bus->setConnected(plugged);
+}
+
+void LinkThread::order(const BenchOrders& orders) {
+    const std::lock_guard lock(port_->ordersMutex);
+    port_->orders = orders;
 }
 
 void LinkThread::run() {

@@ -8,6 +8,7 @@
 #include <functional>
 #include <memory>
 #include <mutex>
+#include <optional>
 #include <thread>
 
 #include "benchcar/VirtualBus.h"
@@ -15,12 +16,23 @@
 
 namespace brusk::app {
 
+/// What the bench car's operator wants: set on the interface thread, taken by the link thread when it next may.
+struct BenchOrders {
+    benchcar::Weather weather;
+    benchcar::Fuel fuel = benchcar::kHeronFitted.fuel;
+    benchcar::Faults faults;
+};
+
 /// An open link. Touched by the link thread only, but for `bus`'s cable, which is safe from anywhere.
 struct LinkParts {
     std::unique_ptr<benchcar::BenchCar> car;  ///< with the bench car in this process
     std::unique_ptr<benchcar::VirtualBus> bus;
     std::unique_ptr<benchcar::PacedBus> paced;
     std::unique_ptr<link::CanPort> socket;  ///< with another process
+    std::mutex ordersMutex;  // guards orders
+    std::optional<BenchOrders> orders;
+    /// Carries out what the operator wants since the last time.
+    void obeyOrders();
     link::CanPort& port() { return paced ? static_cast<link::CanPort&>(*paced) : *socket; }
     void setTimeLapse(double lapse) {
         if (paced) paced->setTimeLapse(lapse);
@@ -41,6 +53,8 @@ class LinkThread {
     bool hasBenchCar() const { return hasBenchCar_; }
     /// Pulls or plugs the bench car's cable, from any thread.
     void setCable(bool plugged);
+    /// Weather, fuel and faults of the bench car, from any thread; acts while it drives.
+    void order(const BenchOrders& orders);
 
   private:
     void run();

@@ -77,6 +77,9 @@ class Session : public QObject {
     void connectLink(const QString& choice);
     void disconnectLink();
     void setBenchCable(bool plugged);
+    /// Weather, fuel and faults of the bench car; taken at once, while it drives too.
+    void orderBenchCar(const BenchOrders& orders);
+    const BenchOrders& benchOrders() const { return benchOrders_; }
     bool benchCablePlugged() const { return cablePlugged_; }
     /// Simulated seconds a second for reading, flashing and driving the bench car; 0 is as fast as it can.
     void setTimeLapse(double lapse) { timeLapse_ = lapse; }
@@ -165,6 +168,7 @@ class Session : public QObject {
     QString linkText_, linkName_, linkWhy_;
     std::optional<link::Identity> identity_;
     bool cablePlugged_ = true;
+    BenchOrders benchOrders_;
     double timeLapse_ = 20;
     bool busy_ = false;
     QString taskTitle_;

@@ -53,6 +53,7 @@ void Session::connectLink(const QString& choice) {
         linkName_ = choice;
     }
     cablePlugged_ = true;
+    port->orders = benchOrders_;
     link_ = std::make_unique<LinkThread>(std::move(port));
     linkState_ = LinkState::Connecting;
     linkText_ = "Asking who is there ...";
@@ -109,6 +110,11 @@ void Session::setBenchCable(bool plugged) {
     emit linkChanged();
 }
 
+void Session::orderBenchCar(const BenchOrders& orders) {
+    benchOrders_ = orders;
+    if (link_) link_->order(orders);
+}
+
 void Session::linkLost(const Error& error) {
     if (error.code != ErrorCode::LinkLost && !(error.cause && error.cause->code == ErrorCode::LinkLost)) return;
     linkState_ = LinkState::Lost;
@@ -125,6 +131,7 @@ void Session::startTask(const QString& title, std::function<std::function<void()
     emit taskChanged();
     link_->post([this, lapse = timeLapse_, generation = linkGeneration_, work = std::move(work)](LinkParts& open) {
         open.setTimeLapse(lapse);
+        open.obeyOrders();
         auto then = work(open);
         toInterface([this, generation, then = std::move(then)] {
             // A link that was closed meanwhile has nothing to say any more.
@@ -279,7 +286,10 @@ Done Session::startDrive(const std::vector<std::string>& channels, const std::st
             job::DriveOptions options;
             options.title = route ? route->title : "Drive";
             options.throttle = true;
-            options.goOn = [this, &open, route](double) { return !stopDrive_ && (!route || open.car->onRoute()); };
+            options.goOn = [this, &open, route](double) {
+                open.obeyOrders();
+                return !stopDrive_ && (!route || open.car->onRoute());
+            };
             options.onLive = [this](const job::LiveRow& row) {
                 if (livePending_.exchange(true)) return;
                 toInterface([this, row] {

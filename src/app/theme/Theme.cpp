@@ -59,6 +59,7 @@ QLabel[role="good"] { color: %accent; }
 QLabel[role="numbers"] { font-family: "JetBrains Mono"; }
 QFrame[panel="true"] { background: %sheet; border: 1px solid %line; border-radius: 5px; }
 QLabel[role="goodnumbers"] { font-family: "JetBrains Mono"; color: %accent; }
+QFrame#operatorPanel { background: transparent; border: 1px dashed %faint; }
 QFrame[told="true"] { background: %picked; border: 0; border-left: 3px solid %accent; }
 QFrame[note="true"] { background: %noteground; border: 0; border-left: 3px solid %warm; }
 QFrame#header, QFrame#footer { background: %ground; }

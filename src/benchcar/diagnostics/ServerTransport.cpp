@@ -98,6 +98,7 @@ void ServerTransport::send(const Message& message, int64_t now_us) {
     sent_ = 0;
     sequenceOut_ = 1;
     mayGoOn_ = true;
+    gap_us_ = 0;
     readyAt_us_ = now_us;
     giveUpAt_us_ = now_us + kFlowControlTimeout_us;
 }
@@ -130,10 +131,11 @@ std::optional<link::CanFrame> ServerTransport::nextFrame(int64_t now_us) {
         frame.data[0] = static_cast<uint8_t>(0x20 | sequenceOut_);
         sequenceOut_ = (sequenceOut_ + 1) & 0x0F;
         if (--leftInBlock_ == 0) mayGoOn_ = false, giveUpAt_us_ = now_us + kFlowControlTimeout_us;
-        readyAt_us_ = now_us + gap_us_;
     }
     const size_t count = std::min(8 - header, outgoing_.size() - sent_);
     std::copy_n(outgoing_.begin() + static_cast<long>(sent_), count, frame.data.begin() + static_cast<long>(header));
+    // The pause begins when this frame's last bit is out.
+    if (gap_us_ > 0) readyAt_us_ = now_us + gap_us_ + link::frameTime_us(frame);
     sent_ += count;
     if (sent_ == outgoing_.size()) outgoing_.clear();
     return frame;

@@ -22,6 +22,8 @@ struct ChannelSet {
 
 /// The channels that the fuelling corrections need, by role, then whatever else of `names`.
 [[nodiscard]] Result<ChannelSet> channelSet(const Kit& kit, const std::vector<std::string>& names);
+/// Names of the channels a drive records when nobody chooses: what the corrections need, by role.
+std::vector<std::string> usualChannels(const definition::Definition& definition);
 /// Names of all measurements that have a role.
 std::vector<std::string> channelsWithRole(const definition::Definition& definition);
 

@@ -4,6 +4,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "app/stations/drive/OperatorPanel.h"
 #include "core/evidence/AirRatio.h"
 #include "core/evidence/Cells.h"
 
@@ -128,31 +129,9 @@ void DriveStation::makeReadouts() {
 }
 
 QWidget* DriveStation::makeOperatorPanel() {
-    auto* panel = new Panel("Bench car");
-    panel->headRow()->addWidget(label("simulated", "faint"));
-    route_ = new QComboBox;
-    route_->setObjectName("route");
-    for (const auto& choice : routeChoices())
-        route_->addItem(QString("%1, %2:%3")
-                            .arg(QString::fromStdString(choice.title))
-                            .arg(static_cast<int>(choice.seconds) / 60)
-                            .arg(static_cast<int>(choice.seconds) % 60, 2, 10, QChar('0')),
-                        QString::fromStdString(choice.name));
-    lapse_ = new QComboBox;
-    lapse_->setObjectName("timeLapse");
-    for (const auto& [text, value] : {std::pair{"as it happens", 1.0},
-                                      {"5 times as fast", 5.0},
-                                      {"20 times as fast", 20.0},
-                                      {"as fast as it can", 0.0}})
-        lapse_->addItem(text, value);
-    lapse_->setCurrentIndex(2);
-    panel->body()->addWidget(label("Route", "faint"));
-    panel->body()->addWidget(route_);
-    panel->body()->addWidget(label("Time", "faint"));
-    panel->body()->addWidget(lapse_);
-    panel->body()->addStretch();
-    connect(lapse_, &QComboBox::currentIndexChanged, this,
-            [this] { session_.setTimeLapse(lapse_->currentData().toDouble()); });
+    auto* panel = new OperatorPanel(session_);
+    route_ = panel->route();
+    lapse_ = panel->lapse();
     return panel;
 }
 
@@ -172,6 +151,7 @@ void DriveStation::fillChannels() {
     if (!session_.kit() || channels_->count()) return;
     const QSignalBlocker quiet(channels_);
     const auto& d = *session_.kit()->definition;
+    const auto usual = job::usualChannels(d);
     for (const auto& m : d.measurements) {
         auto* item = new QListWidgetItem(
             QString::fromStdString(m.label + (d.conversionOf(m).unit.empty() ? "" : ", " + d.conversionOf(m).unit)),
@@ -179,7 +159,8 @@ void DriveStation::fillChannels() {
         item->setData(Qt::UserRole, QString::fromStdString(m.name));
         item->setToolTip(QString::fromStdString(m.description));
         item->setFlags(Qt::ItemIsEnabled | Qt::ItemIsUserCheckable | Qt::ItemIsSelectable);
-        item->setCheckState(m.role.empty() ? Qt::Unchecked : Qt::Checked);
+        item->setCheckState(std::find(usual.begin(), usual.end(), m.name) == usual.end() ? Qt::Unchecked
+                                                                                         : Qt::Checked);
     }
     refreshCost();
 }

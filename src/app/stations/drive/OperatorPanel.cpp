@@ -1,0 +1,117 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "app/stations/drive/OperatorPanel.h"
+
+#include <QGridLayout>
+
+namespace brusk::app {
+namespace {
+
+QDoubleSpinBox* number(const char* name, double least, double most, double value, int decimals, const char* unit,
+                       const char* tip) {
+    auto* box = new QDoubleSpinBox;
+    box->setObjectName(name);
+    box->setRange(least, most);
+    box->setDecimals(decimals);
+    box->setValue(value);
+    box->setSuffix(unit);
+    box->setToolTip(tip);
+    box->setKeyboardTracking(false);
+    return box;
+}
+
+}  // namespace
+
+OperatorPanel::OperatorPanel(Session& session, QWidget* parent) : Panel("Bench car", parent), session_(session) {
+    setObjectName("operatorPanel");
+    headRow()->addWidget(label("simulated", "faint"));
+    body()->setSpacing(4);
+    makeRoute();
+    makeWeatherAndFuel();
+    makeFaults();
+}
+
+void OperatorPanel::makeRoute() {
+    route_ = new QComboBox;
+    route_->setObjectName("route");
+    route_->setToolTip("What the bench car's driver does");
+    for (const auto& choice : routeChoices())
+        route_->addItem(QString("%1, %2:%3")
+                            .arg(QString::fromStdString(choice.title))
+                            .arg(static_cast<int>(choice.seconds) / 60)
+                            .arg(static_cast<int>(choice.seconds) % 60, 2, 10, QChar('0')),
+                        QString::fromStdString(choice.name));
+    lapse_ = new QComboBox;
+    lapse_->setObjectName("timeLapse");
+    lapse_->setToolTip("How fast the bench car's time passes");
+    for (const auto& [text, value] : {std::pair{"as it happens", 1.0},
+                                      {"5 times as fast", 5.0},
+                                      {"20 times as fast", 20.0},
+                                      {"as fast as it can", 0.0}})
+        lapse_->addItem(text, value);
+    lapse_->setCurrentIndex(2);
+    body()->addWidget(route_);
+    body()->addWidget(lapse_);
+    connect(lapse_, &QComboBox::currentIndexChanged, this,
+            [this] { session_.setTimeLapse(lapse_->currentData().toDouble()); });
+}
+
+void OperatorPanel::makeWeatherAndFuel() {
+    const BenchOrders& now = session_.benchOrders();
+    temperature_ = number("weatherTemperature", -30, 45, now.weather.temperature_C, 0, " \u00b0C", "Outside air");
+    pressure_ = number("weatherPressure", 60, 106, now.weather.pressure_kPa, 1, " kPa",
+                       "Air pressure: 101.3 at the sea, 80 at 2,000 m");
+    octane_ = number("fuelOctane", 85, 105, now.fuel.octane_RON, 0, " RON", "Octane of what is in the tank");
+    ethanol_ = number("fuelEthanol", 0, 85, now.fuel.ethanol * 100, 0, " % ethanol", "Share of ethanol by volume");
+    auto* grid = new QGridLayout;
+    grid->setSpacing(4);
+    grid->addWidget(label("Weather", "faint"), 0, 0);
+    grid->addWidget(temperature_, 0, 1);
+    grid->addWidget(pressure_, 0, 2);
+    grid->addWidget(label("Fuel", "faint"), 1, 0);
+    grid->addWidget(octane_, 1, 1);
+    grid->addWidget(ethanol_, 1, 2);
+    grid->setColumnStretch(2, 1);
+    body()->addLayout(grid);
+    for (auto* box : {temperature_, pressure_, octane_, ethanol_})
+        connect(box, &QDoubleSpinBox::valueChanged, this, [this] { order(); });
+}
+
+void OperatorPanel::makeFaults() {
+    auto* head = new QHBoxLayout;
+    head->addWidget(label("Faults", "faint"));
+    head->addStretch();
+    faultCount_ = label("none", "faint");
+    faultCount_->setObjectName("faultCount");
+    head->addWidget(faultCount_);
+    body()->addLayout(head);
+    faults_ = new QListWidget;
+    faults_->setObjectName("faults");
+    faults_->setMinimumHeight(48);
+    for (const auto& choice : benchcar::faultChoices()) {
+        auto* item = new QListWidgetItem(QString::fromStdString(choice.title), faults_);
+        item->setData(Qt::UserRole, QString::fromStdString(choice.name));
+        item->setFlags(Qt::ItemIsEnabled | Qt::ItemIsUserCheckable | Qt::ItemIsSelectable);
+        item->setCheckState(Qt::Unchecked);
+    }
+    body()->addWidget(faults_, 1);
+    connect(faults_, &QListWidget::itemChanged, this, [this] { order(); });
+}
+
+void OperatorPanel::order() {
+    BenchOrders orders;
+    orders.weather = {temperature_->value(), pressure_->value()};
+    orders.fuel = {octane_->value(), ethanol_->value() / 100};
+    int count = 0;
+    for (int i = 0; i < faults_->count(); ++i) {
+        if (faults_->item(i)->checkState() != Qt::Checked) continue;
+        const auto name = faults_->item(i)->data(Qt::UserRole).toString().toStdString();
+        if (auto done = benchcar::addFault(orders.faults, name); !done)
+            session_.say(QString::fromStdString(done.error().text()), true);
+        else
+            ++count;
+    }
+    faultCount_->setText(count == 0 ? "none" : QString("%1 on").arg(count));
+    session_.orderBenchCar(orders);
+}
+
+}  // namespace brusk::app

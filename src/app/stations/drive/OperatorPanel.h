@@ -1,0 +1,38 @@
+// The bench car's operator: route, time, weather, fuel and faults. No part of it is there with a real car.
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include <QComboBox>
+#include <QListWidget>
+#include <QSpinBox>
+
+#include "app/Session.h"
+#include "app/widgets/Panels.h"
+
+namespace brusk::app {
+
+class OperatorPanel : public Panel {
+    Q_OBJECT
+  public:
+    explicit OperatorPanel(Session& session, QWidget* parent = nullptr);
+    QComboBox* route() { return route_; }
+    QComboBox* lapse() { return lapse_; }
+
+  private:
+    void makeRoute();
+    void makeWeatherAndFuel();
+    void makeFaults();
+    void order();
+
+    Session& session_;
+    QComboBox* route_;
+    QComboBox* lapse_;
+    QDoubleSpinBox* temperature_;
+    QDoubleSpinBox* pressure_;
+    QDoubleSpinBox* octane_;
+    QDoubleSpinBox* ethanol_;
+    QListWidget* faults_;
+    QLabel* faultCount_;
+};
+
+}  // namespace brusk::app

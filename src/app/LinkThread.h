@@ -29,7 +29,7 @@ struct LinkParts {
     std::unique_ptr<benchcar::VirtualBus> bus;
     std::unique_ptr<benchcar::PacedBus> paced;
     std::unique_ptr<link::CanPort> socket;  ///< with another process
-    std::mutex ordersMutex;  // guards orders
+    std::mutex ordersMutex;                 // guards orders
     std::optional<BenchOrders> orders;
     /// Carries out what the operator wants since the last time.
     void obeyOrders();

@@ -91,7 +91,8 @@ void BenchCar::sendStatus() {
     };
     bytes(0, memory_.seen(layout::inputsSeen.speed));
     bytes(2, memory_.seen(layout::inputsSeen.vehicleSpeed));
-    frame.data[4] = static_cast<uint8_t>(std::clamp<int64_t>(memory_.seen(layout::inputsSeen.coolant) / 10 + 40, 0, 255));
+    frame.data[4] =
+        static_cast<uint8_t>(std::clamp<int64_t>(memory_.seen(layout::inputsSeen.coolant) / 10 + 40, 0, 255));
     frame.data[5] = static_cast<uint8_t>(memory_.seen(layout::diagnosisSeen.lamp));
     broadcast_.push_front(frame);
 }

@@ -56,7 +56,8 @@ class InterfacePeers final : public Peers {
 
 tl::unexpected<Error> refused(const std::string& name, const std::string& why) {
     return fail(ErrorCode::Io, "The CAN interface " + name + " could not be joined: " + why +
-                                   " Bring it up with: ip link add " + name + " type vcan; ip link set " + name + " up");
+                                   " Bring it up with: ip link add " + name + " type vcan; ip link set " + name +
+                                   " up");
 }
 
 }  // namespace

@@ -198,15 +198,14 @@ Done run(Context& c, int rounds, const std::string& route, uint64_t seed) {
     const auto show = [&] {
         const json r = loop.report();
         list.push_back(r);
-        c.outcome.text += "round " + std::to_string(r["round"].get<int>()) + "  fuel off by " +
-                          formatNumber(r["fuel_error_rms_pct"], 2) + " %  over " +
-                          std::to_string(r["visited_cells"].get<int>()) + " cells  (" + r["title"].get<std::string>() +
-                          ", flash " + formatNumber(r["flash_seconds"], 1) + " s)\n         knock " +
-                          figure(r["knock_moments"], 0, " times") + ", retard to " +
-                          figure(r["knock_retard_deg"], 1, " deg") + "; boost off by " +
-                          figure(r["boost_error_kpa"], 1, " kPa") + "; idle spread " +
-                          figure(r["idle_spread_rpm"], 1, " rpm") + ", off by " +
-                          figure(r["idle_off_rpm"], 1, " rpm") + "\n";
+        c.outcome.text +=
+            "round " + std::to_string(r["round"].get<int>()) + "  fuel off by " +
+            formatNumber(r["fuel_error_rms_pct"], 2) + " %  over " + std::to_string(r["visited_cells"].get<int>()) +
+            " cells  (" + r["title"].get<std::string>() + ", flash " + formatNumber(r["flash_seconds"], 1) +
+            " s)\n         knock " + figure(r["knock_moments"], 0, " times") + ", retard to " +
+            figure(r["knock_retard_deg"], 1, " deg") + "; boost off by " + figure(r["boost_error_kpa"], 1, " kPa") +
+            "; idle spread " + figure(r["idle_spread_rpm"], 1, " rpm") + ", off by " +
+            figure(r["idle_off_rpm"], 1, " rpm") + "\n";
     };
     if (auto done = loop.begin(); !done) return done;
     if (auto done = loop.drive(); !done) return done;

@@ -5,6 +5,7 @@
 #include <QElapsedTimer>
 #include <QListWidget>
 #include <QSlider>
+#include <QSpinBox>
 #include <QTreeWidget>
 
 #include "Expect.h"
@@ -61,6 +62,7 @@ class StoryTest : public QObject {
     void reviewShowsTheMomentsBehindACell();
     void theRingFollowsTheEngine();
     void troubleCodesAreReadAndCleared();
+    void theOperatorChangesWeatherFuelAndFaultsWhileItDrives();
     void theCalibrationIsExported();
     void theLedgerSelectsByMouseAndKeys();
     void stationsAreReachedByKeyboard();
@@ -197,7 +199,7 @@ void StoryTest::mapsAreFoundEditedAndUndoneByKeyboard() {
     QCOMPARE(*session.calibration()->value("injector_flow"), 620.0);
 
     finder->clear();
-    QTest::keyClicks(finder, "volumetric efficiency");
+    QTest::keyClicks(finder, "how full");
     QTest::keyClick(finder, Qt::Key_Return);
     const auto before = session.calibration()->read("ve_map");
     QTest::keyClick(grid, Qt::Key_Right);
@@ -518,6 +520,45 @@ void StoryTest::withoutACarEveryStationSaysWhatToDo() {
         for (const auto* primary : story.window().station(name)->findChildren<QPushButton*>())
             if (primary->property("primary").toBool() && primary->isVisible()) QVERIFY2(!primary->isEnabled(), name);
     }
+}
+
+void StoryTest::theOperatorChangesWeatherFuelAndFaultsWhileItDrives() {
+    Story story;
+    QVERIFY(story.begin());
+    story.goTo("Drive");
+    auto* octane = story.find<QDoubleSpinBox>("fuelOctane");
+    auto* temperature = story.find<QDoubleSpinBox>("weatherTemperature");
+    for (const auto& [box, text] : {std::pair{octane, "95"}, {temperature, "35"}}) {
+        box->setFocus();
+        box->selectAll();
+        QTest::keyClicks(box, text);
+        QTest::keyClick(box, Qt::Key_Return);
+    }
+    QCOMPARE(story.session().benchOrders().fuel.octane_RON, 95.0);
+    QCOMPARE(story.session().benchOrders().weather.temperature_C, 35.0);
+    // The idle route at twenty times as fast lasts five seconds; the fault comes in the middle of it.
+    auto* route = story.find<QComboBox>("route");
+    route->setFocus();
+    QTest::keyClick(route, Qt::Key_Home);
+    for (int i = 0; i < 4; ++i)
+        QTest::keyClick(route, Qt::Key_Down);
+    QVERIFY(story.click("record"));
+    QTRY_VERIFY_WITH_TIMEOUT(story.session().live().time_s > 20, 20000);
+    auto* faults = story.find<QListWidget>("faults");
+    QVERIFY(faults->isEnabled());
+    auto* coolant = faults->findItems("Coolant sensor dead", Qt::MatchExactly).value(0);
+    QVERIFY(coolant);
+    faults->setFocus();
+    faults->setCurrentItem(coolant);
+    QTest::keyClick(faults, Qt::Key_Space);
+    QCOMPARE(story.find<QLabel>("faultCount")->text(), "1 on");
+    QVERIFY(story.settle(60000));
+    story.session().readTroubleCodes(false);
+    QVERIFY(story.settle(20000));
+    const auto& codes = story.session().troubleCodes();
+    QVERIFY(std::any_of(codes.begin(), codes.end(), [](const auto& code) { return code.code == 0x011800; }));
+    QTest::keyClick(faults, Qt::Key_Space);
+    QCOMPARE(story.find<QLabel>("faultCount")->text(), "none");
 }
 
 QTEST_MAIN(StoryTest)

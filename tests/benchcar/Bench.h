@@ -44,9 +44,8 @@ inline void rework(BenchCar& car, std::string_view name, const std::function<dou
     if (!item) qFatal("no parameter %s", std::string(name).c_str());
     auto flash = car.memory().flash();
     uint32_t at = item->at;
-    uint32_t count = item->kind == Item::Kind::Block || item->kind == Item::Kind::Text
-                         ? static_cast<uint32_t>(item->number)
-                         : 1;
+    uint32_t count =
+        item->kind == Item::Kind::Block || item->kind == Item::Kind::Text ? static_cast<uint32_t>(item->number) : 1;
     const auto skip = [&](const Points& p, uint32_t countAt) {
         if (p.source == Points::Source::None) return 0;
         const int n = car.memory().count(p, countAt);
@@ -101,8 +100,7 @@ inline Route holding(double speed_kmh, int gear, double grade) {
     }
     route.legs.push_back({.seconds = 4, .speed_kmh = 16, .gear = 1});
     route.legs.push_back({.seconds = 5, .speed_kmh = 28, .gear = 2});
-    route.legs.push_back(
-        {.seconds = 2000, .speed_kmh = speed_kmh, .gear = gear, .gradeFrom = grade, .gradeTo = grade});
+    route.legs.push_back({.seconds = 2000, .speed_kmh = speed_kmh, .gear = gear, .gradeFrom = grade, .gradeTo = grade});
     return route;
 }
 

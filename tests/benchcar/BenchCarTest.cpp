@@ -96,8 +96,8 @@ void BenchCarTest::volumetricEfficiencyLiesInTheTextbookRange() {
 }
 
 void BenchCarTest::fullLoadTorqueLiesInTheTextbookRange() {
-    // A turbocharged 1.6 of its decade makes 170 to 260 Nm: 13 to 20 bar of brake mean effective pressure; a 2.8 without
-    // turbocharger 9 to 12 bar, 200 to 270 Nm.
+    // A turbocharged 1.6 of its decade makes 170 to 260 Nm: 13 to 20 bar of brake mean effective pressure; a 2.8
+    // without turbocharger 9 to 12 bar, 200 to 270 Nm.
     for (const auto& [build, least, most] : {std::tuple{&kHeronStock, 165.0, 260.0}, {&kCraneStock, 185.0, 270.0}}) {
         BenchCar car(*build, 1);
         car.startRoute(pull());
@@ -167,10 +167,11 @@ void BenchCarTest::knockLimitMovesTheRightWayWithEverything() {
         return knockSpark_deg(build, rpm, mg, chargeK, lambda);
     };
     const double base = limit(600, 320, 1.0, 98);
-    qInfo("limit %.1f deg; 100 mg more air %+.1f, 20 K hotter %+.1f, lambda 0.85 %+.1f, 95 octane %+.1f, 2000 rpm more "
-          "%+.1f",
-          base, limit(700, 320, 1, 98) - base, limit(600, 340, 1, 98) - base, limit(600, 320, 0.85, 98) - base,
-          limit(600, 320, 1, 95) - base, limit(600, 320, 1, 98, 4500) - base);
+    qInfo(
+        "limit %.1f deg; 100 mg more air %+.1f, 20 K hotter %+.1f, lambda 0.85 %+.1f, 95 octane %+.1f, 2000 rpm more "
+        "%+.1f",
+        base, limit(700, 320, 1, 98) - base, limit(600, 340, 1, 98) - base, limit(600, 320, 0.85, 98) - base,
+        limit(600, 320, 1, 95) - base, limit(600, 320, 1, 98, 4500) - base);
     QVERIFY(limit(700, 320, 1, 98) < base - 2);
     QVERIFY(limit(600, 340, 1, 98) < base - 2);
     QVERIFY(limit(600, 320, 0.85, 98) > base + 2);
@@ -297,8 +298,8 @@ void BenchCarTest::theHeatOfTheFuelIsAccountedFor() {
             coolant += s.coolantHeat_W;
             unburnt += s.unburnt_W;
             // What leaves with the gas, from its own temperature and flow.
-            exhaust += (s.airflow_gs + s.fuelFlow_gs) / 1000 * turbo::kGasHeat_JkgK *
-                       (s.exhaust_C + 273.15 - s.chargeTemp_K);
+            exhaust +=
+                (s.airflow_gs + s.fuelFlow_gs) / 1000 * turbo::kGasHeat_JkgK * (s.exhaust_C + 273.15 - s.chargeTemp_K);
         });
         const double missing = (fuel - work - coolant - exhaust - unburnt) / fuel;
         qInfo("%.0f km/h: work %.1f %%, coolant %.1f %%, exhaust %.1f %%, unburnt %.1f %%, not accounted for %.2f %%",
@@ -323,11 +324,13 @@ void BenchCarTest::wallFilmMakesTipInsLeanWithoutCompensation() {
     const auto leanest = [](bool compensated) {
         BenchCar car(kHeronStock, 1);
         set(car, "film_on", compensated);
-        car.startRoute({"tip", "tip", {{.seconds = 12},
-                                       {.seconds = 4, .speed_kmh = 16, .gear = 1},
-                                       {.seconds = 5, .speed_kmh = 30, .gear = 2},
-                                       {.seconds = 12, .speed_kmh = 45, .gear = 3},
-                                       {.seconds = 3, .gear = 3, .pedal = 0.45}}});
+        car.startRoute({"tip",
+                        "tip",
+                        {{.seconds = 12},
+                         {.seconds = 4, .speed_kmh = 16, .gear = 1},
+                         {.seconds = 5, .speed_kmh = 30, .gear = 2},
+                         {.seconds = 12, .speed_kmh = 45, .gear = 3},
+                         {.seconds = 3, .gear = 3, .pedal = 0.45}}});
         run(car, 25);
         car.plant().setCoolant(35);  // a cool port holds more film
         run(car, 8);
@@ -506,8 +509,8 @@ void BenchCarTest::routesVisitTheMap() {
 
 void BenchCarTest::chosenCellsAreVisitedAsFarAsTheCarCan() {
     BenchCar car(kHeronStock, 1);
-    const std::vector<Cell> cells = {{1800, 45}, {1800, 70}, {2600, 40}, {2600, 85}, {2600, 125}, {3500, 60},
-                                     {3500, 110}, {1500, 190}};
+    const std::vector<Cell> cells = {{1800, 45},  {1800, 70}, {2600, 40},  {2600, 85},
+                                     {2600, 125}, {3500, 60}, {3500, 110}, {1500, 190}};
     const Route route = visitRoute(kHeronStock, cells, 7);
     car.startRoute(route);
     std::vector<double> nearest(cells.size(), 1e9);

@@ -1,5 +1,5 @@
-// The story's two ends, with figures: the owner's parts on the stock calibration, and on one made from the plant's truth.
-// SPDX-License-Identifier: GPL-3.0-or-later
+// The story's two ends, with figures: the owner's parts on the stock calibration, and on one made from the plant's
+// truth. SPDX-License-Identifier: GPL-3.0-or-later
 #include "Bench.h"
 
 using namespace brusk;
@@ -38,9 +38,9 @@ IdleFigures idleOf(BenchCar& car) {
 
 struct PullFigures {
     long knocks = 0;
-    double boostOff = 0;   ///< greatest distance from the target once it was reached, kPa
-    double overTarget = 0; ///< true pressure above the target, greatest
-    double lambdaOff = 0;  ///< RMS of lambda over asked, less one
+    double boostOff = 0;    ///< greatest distance from the target once it was reached, kPa
+    double overTarget = 0;  ///< true pressure above the target, greatest
+    double lambdaOff = 0;   ///< RMS of lambda over asked, less one
     bool cut = false;
 };
 PullFigures pullOf(BenchCar& car, double seconds = 8.7) {
@@ -70,8 +70,12 @@ PullFigures pullOf(BenchCar& car, double seconds = 8.7) {
 double fuelError(const Build& build, bool rightly) {
     double squares = 0;
     int n = 0;
-    for (const auto& [speed, gear, grade] : {std::tuple{37.0, 3, 0.02}, {45.0, 3, 0.09}, {60.0, 3, 0.05}, {70.0, 4, 0.01},
-                                             {95.0, 4, 0.05}, {75.0, 3, 0.16}}) {
+    for (const auto& [speed, gear, grade] : {std::tuple{37.0, 3, 0.02},
+                                             {45.0, 3, 0.09},
+                                             {60.0, 3, 0.05},
+                                             {70.0, 4, 0.01},
+                                             {95.0, 4, 0.05},
+                                             {75.0, 3, 0.16}}) {
         BenchCar car(build, 3);
         if (rightly) calibrateRightly(car);
         set(car, "loop_on", 0);
@@ -140,8 +144,8 @@ void CarsTest::theOwnersPartsRunWrongAsPhysicsSays() {
 void CarsTest::theOwnersPartsKnockAndOverboostUnderLoad() {
     BenchCar stock(kHeronStock, 1), fitted(kHeronFitted, 1);
     const PullFigures was = pullOf(stock), is = pullOf(fitted);
-    qInfo("knock moments in a pull: %ld stock, %ld with the owner's parts; above target by %.0f and %.0f kPa", was.knocks,
-          is.knocks, was.overTarget, is.overTarget);
+    qInfo("knock moments in a pull: %ld stock, %ld with the owner's parts; above target by %.0f and %.0f kPa",
+          was.knocks, is.knocks, was.overTarget, is.overTarget);
     QCOMPARE(was.knocks, 0L);
     QVERIFY(is.knocks >= 5);
     QVERIFY(was.overTarget < 16);

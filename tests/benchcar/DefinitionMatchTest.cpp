@@ -5,6 +5,7 @@
 #include "Bench.h"
 #include "core/calibration/Calibration.h"
 #include "core/definition/A2lReader.h"
+#include "core/image/ImageFile.h"
 
 using namespace brusk;
 using namespace brusk::benchcar;
@@ -127,6 +128,7 @@ class DefinitionMatchTest : public QObject {
     void everythingIsExplainedAndHasItsGroupAndFunction();
     void functionsReadWhatOthersWrite();
     void theDonorHasOtherBreakpointsAndTheSameMeaning();
+    void theDonorFileIsWhatItsFactoryWrote();
 };
 
 void DefinitionMatchTest::everyParameterIsDefinedAsTheControllerKeepsIt() {
@@ -225,8 +227,8 @@ void DefinitionMatchTest::theFactoryCalibrationReadsWithinItsLimits() {
     image::Image image;
     EXPECT_OK(image.add(map::kFlash, ByteSpan(memory.flash().data(), memory.flash().size())));
     auto contents = definitionOf(kCars[definition]);
-    const calibration::Calibration calibration(
-        std::make_shared<const Definition>(std::move(contents.definition)), std::move(image));
+    const calibration::Calibration calibration(std::make_shared<const Definition>(std::move(contents.definition)),
+                                               std::move(image));
     EXPECT_OK(calibration.matchesDefinition());
     for (const auto& p : calibration.definition().parameters) {
         const auto table = calibration.read(p);
@@ -290,11 +292,30 @@ void DefinitionMatchTest::theDonorHasOtherBreakpointsAndTheSameMeaning() {
     // Looked up at the same place, the same engine fills alike: the surfaces differ by their breakpoints only.
     for (int rpm = 1500; rpm < 6000; rpm += 500)
         for (int kPa = 35; kPa < 160; kPa += 15) {
-            const int a = stock.look(layout::air.veMap, rpm, kPa * 100), b = donor.look(layout::air.veMap, rpm, kPa * 100);
-            QVERIFY2(std::abs(a - b) < 150, qPrintable(QString("%1 rpm %2 kPa: %3 %4").arg(rpm).arg(kPa).arg(a).arg(b)));
+            const int a = stock.look(layout::air.veMap, rpm, kPa * 100),
+                      b = donor.look(layout::air.veMap, rpm, kPa * 100);
+            QVERIFY2(std::abs(a - b) < 150,
+                     qPrintable(QString("%1 rpm %2 kPa: %3 %4").arg(rpm).arg(kPa).arg(a).arg(b)));
         }
     QVERIFY(donor.look(layout::boost.target, 4000, 10000) > stock.look(layout::boost.target, 4000, 10000) + 500);
     QVERIFY(donor.look(layout::torque.pedalMap, 3000, 5000) > stock.look(layout::torque.pedalMap, 3000, 5000));
+}
+
+void DefinitionMatchTest::theDonorFileIsWhatItsFactoryWrote() {
+    ControllerMemory donor;
+    programFlash(donor, *modelNamed("heron-s"));
+    const std::string text = readText(BRUSK_DATA_DIR "/heron/heron-s-donor.hex");
+    const auto file = image::readImage(asBytes(text), image::Format::IntelHex);
+    EXPECT_OK(file);
+    size_t bytes = 0;
+    for (const auto& segment : file->segments()) {
+        const auto held = donor.at(static_cast<uint32_t>(segment.start), static_cast<uint32_t>(segment.bytes.size()));
+        QVERIFY(std::equal(segment.bytes.begin(), segment.bytes.end(), held.begin(), held.end()));
+        bytes += segment.bytes.size();
+    }
+    // What the file leaves out is what the flash leaves empty.
+    const auto all = donor.at(map::kCalibration, map::kCalibrationSize);
+    QVERIFY(bytes >= static_cast<size_t>(std::count_if(all.begin(), all.end(), [](uint8_t b) { return b != 0xFF; })));
 }
 
 QTEST_APPLESS_MAIN(DefinitionMatchTest)

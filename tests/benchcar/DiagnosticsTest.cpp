@@ -315,7 +315,7 @@ void DiagnosticsTest::aQuietRequestIsObeyedSilently() {
     Wire w;
     QCOMPARE(w.refusal({0x10, 0x83}), -1);
     QCOMPARE(w.refusal({0x22, 0xF1, 0x86}), 0);
-    QCOMPARE(w.refusal({0x27, 0x01}), 0);  // the session did open
+    QCOMPARE(w.refusal({0x27, 0x01}), 0);     // the session did open
     QCOMPARE(w.refusal({0x10, 0xFE}), 0x12);  // a refusal is told nevertheless
     QCOMPARE(w.refusal({0x3E, 0x80}), -1);
 }
@@ -493,7 +493,9 @@ void DiagnosticsTest::obdModesTellWhatTheStandardAsks() {
     QCOMPARE(std::string(id.begin() + 3, id.end()), std::string("HERON16T-FACTORY"));
     const Bytes sum = ask({0x09, 0x06});
     const uint32_t crc = memoryCrc(w.car.memory().at(map::kCalibration, map::kCalibrationSize));
-    QCOMPARE(static_cast<uint32_t>(sum[3]) << 24 | static_cast<uint32_t>(sum[4]) << 16 | static_cast<uint32_t>(sum[5]) << 8 | sum[6], crc);
+    QCOMPARE(static_cast<uint32_t>(sum[3]) << 24 | static_cast<uint32_t>(sum[4]) << 16 |
+                 static_cast<uint32_t>(sum[5]) << 8 | sum[6],
+             crc);
     QCOMPARE(ask({0x03}), (Bytes{0x43, 0x00}));
     QCOMPARE(ask({0x07}), (Bytes{0x47, 0x00}));
 }

@@ -24,9 +24,8 @@ struct Scenario {
 };
 
 std::vector<Leg> movingOff(std::initializer_list<Leg> rest) {
-    std::vector<Leg> legs{{.seconds = 12},
-                          {.seconds = 4, .speed_kmh = 16, .gear = 1},
-                          {.seconds = 5, .speed_kmh = 28, .gear = 2}};
+    std::vector<Leg> legs{
+        {.seconds = 12}, {.seconds = 4, .speed_kmh = 16, .gear = 1}, {.seconds = 5, .speed_kmh = 28, .gear = 2}};
     legs.insert(legs.end(), rest);
     return legs;
 }
@@ -53,17 +52,21 @@ Route still(double seconds) {
     return {"still", "", {{.seconds = seconds}}};
 }
 Route cruise(double seconds = 60) {
-    return {"cruise", "", movingOff({{.seconds = seconds, .speed_kmh = 45, .gear = 3, .gradeFrom = 0.03, .gradeTo = 0.03}})};
+    return {"cruise", "",
+            movingOff({{.seconds = seconds, .speed_kmh = 45, .gear = 3, .gradeFrom = 0.03, .gradeTo = 0.03}})};
 }
 Route climb() {
     return {"climb", "", movingOff({{.seconds = 60, .speed_kmh = 75, .gear = 3, .gradeFrom = 0.17, .gradeTo = 0.17}})};
 }
 Route tipIn() {
-    return {"tip", "", movingOff({{.seconds = 12, .speed_kmh = 45, .gear = 3}, {.seconds = 2.5, .gear = 3, .pedal = 0.45},
-                                  {.seconds = 6, .gear = 3, .pedal = 0.05}})};
+    return {"tip", "",
+            movingOff({{.seconds = 12, .speed_kmh = 45, .gear = 3},
+                       {.seconds = 2.5, .gear = 3, .pedal = 0.45},
+                       {.seconds = 6, .gear = 3, .pedal = 0.05}})};
 }
 Route coast() {
-    return {"coast", "", movingOff({{.seconds = 14, .speed_kmh = 70, .gear = 3}, {.seconds = 30, .gear = 3, .pedal = 0}})};
+    return {"coast", "",
+            movingOff({{.seconds = 14, .speed_kmh = 70, .gear = 3}, {.seconds = 30, .gear = 3, .pedal = 0}})};
 }
 Route freeRevs() {
     return {"revs", "", {{.seconds = 12}, {.seconds = 15, .pedal = 0.6}}};
@@ -80,36 +83,70 @@ const std::map<std::string, Scenario>& scenarios() {
         s["start"] = {&kHeronStock, still(8), 0, 4, openLoop, {}, {}};
         s["after start"] = {&kHeronStock, still(12), 5, 11, openLoop, {}, {}};
         s["start with foot"] = {&kHeronStock, {"", "", {{.seconds = 8, .pedal = 0.2}}}, 0, 4, openLoop, {}, {}};
-        s["cold"] = {&kHeronStock, {"", "", {{.seconds = 25}}, true}, 3, 12,
-                     [](BenchCar& car) { openLoop(car), car.plant().setWeather({-5, 101.3}); }, {}, {}};
+        s["cold"] = {&kHeronStock,
+                     {"", "", {{.seconds = 25}}, true},
+                     3,
+                     12,
+                     [](BenchCar& car) {
+                         openLoop(car), car.plant().setWeather({-5, 101.3});
+                     },
+                     {},
+                     {}};
         s["cooled idle"] = {&kHeronStock, cooled(30), 25, 45, openLoop, {}, {}};
-        s["hot idle"] = {&kHeronStock, still(40), 1, 40,
-                         [](BenchCar& car) { openLoop(car), car.plant().setCoolant(101); }, {}, {}};
-        s["hot idle, second fan"] = {&kHeronStock, still(40), 5, 40, [](BenchCar& car) {
-                                         openLoop(car), set(car, "fan_high_on", 95), car.plant().setCoolant(101);
-                                     }, {}, {}};
+        s["hot idle"] = {
+            &kHeronStock, still(40), 1, 40, [](BenchCar& car) { openLoop(car), car.plant().setCoolant(101); }, {}, {}};
+        s["hot idle, second fan"] = {
+            &kHeronStock,
+            still(40),
+            5,
+            40,
+            [](BenchCar& car) { openLoop(car), set(car, "fan_high_on", 95), car.plant().setCoolant(101); },
+            {},
+            {}};
         s["idle, air too much"] = {&kHeronStock, still(40), 20, 40, moved("idle_air", 1.2), {}, {}};
         s["idle, air too little"] = {&kHeronStock, still(40), 20, 40, moved("idle_air", -1.0), {}, {}};
-        s["slow idle"] = {&kHeronStock, still(40), 20, 40,
+        s["slow idle"] = {&kHeronStock,
+                          still(40),
+                          20,
+                          40,
                           [](BenchCar& car) {
                               moved("idle_air", -0.9)(car), set(car, "idle_i", 0), set(car, "idle_p", 0);
                               set(car, "idle_off", 30);
-                          }, {}, {}};
-        s["fast idle"] = {&kHeronStock, still(40), 20, 40,
+                          },
+                          {},
+                          {}};
+        s["fast idle"] = {&kHeronStock,
+                          still(40),
+                          20,
+                          40,
                           [](BenchCar& car) {
                               moved("idle_air", 1.2)(car), set(car, "idle_i", 0), set(car, "idle_p", 0);
                               set(car, "idle_off", 30);
-                          }, {}, {}};
-        s["held pedal"] = {&kHeronStock, {"", "", {{.seconds = 12}, {.seconds = 12, .pedal = 0.025}}}, 15, 24, openLoop, {}, {}};
+                          },
+                          {},
+                          {}};
+        s["held pedal"] = {
+            &kHeronStock, {"", "", {{.seconds = 12}, {.seconds = 12, .pedal = 0.025}}}, 15, 24, openLoop, {}, {}};
         s["cruise"] = {&kHeronStock, cruise(), 40, 50, openLoop, {}, {}};
-        s["cruise, cooled"] = {&kHeronStock, {"", "", movingOff({{.seconds = 40, .speed_kmh = 45, .gear = 3, .gradeFrom = 0.03,
-                                                                 .gradeTo = 0.03, .airConditioning = true}})},
-                               35, 50, openLoop, {}, {}};
-        s["cruise, fan"] = {&kHeronStock, cruise(), 35, 50,
-                            [](BenchCar& car) { set(car, "fan_on", 60), set(car, "fan_off", 50); }, {}, {}};
+        s["cruise, cooled"] = {&kHeronStock,
+                               {"", "",
+                                movingOff({{.seconds = 40,
+                                            .speed_kmh = 45,
+                                            .gear = 3,
+                                            .gradeFrom = 0.03,
+                                            .gradeTo = 0.03,
+                                            .airConditioning = true}})},
+                               35,
+                               50,
+                               openLoop,
+                               {},
+                               {}};
+        s["cruise, fan"] = {
+            &kHeronStock, cruise(), 35, 50, [](BenchCar& car) { set(car, "fan_on", 60), set(car, "fan_off", 50); },
+            {},           {}};
         s["loop"] = {&kHeronStock, cruise(), 50, 70, scaled("injector_flow", 0.95), {}, {}};
-        s["loop, nothing learned"] = {&kHeronStock, cruise(), 45, 60,
-                                      both(scaled("injector_flow", 0.95), with("learn_limit", 0)), {}, {}};
+        s["loop, nothing learned"] = {
+            &kHeronStock, cruise(), 45, 60, both(scaled("injector_flow", 0.95), with("learn_limit", 0)), {}, {}};
         s["lean"] = {&kHeronStock, cruise(90), 80, 100, scaled("injector_flow", 1.36), {}, {}};
         s["rich"] = {&kHeronStock, cruise(90), 80, 100, scaled("injector_flow", 0.72), {}, {}};
         s["speed limit"] = {&kHeronStock, cruise(), 40, 60, with("speed_limit", 42), {}, {}};
@@ -122,19 +159,31 @@ const std::map<std::string, Scenario>& scenarios() {
         s["pull"] = {&kHeronStock, pull(), 34.5, 43.5, openLoop, {}, {}};
         s["pull, cut"] = {&kHeronStock, pull(), 34.5, 43.5, with("boost_cut", 130), {}, {}};
         s["knocking pull"] = {&kHeronStock, pull(), 34, 44, moved("spark_map", 8), {}, {}};
-        s["two steps"] = {&kHeronStock, {"", "", movingOff({{.seconds = 10, .speed_kmh = 50, .gear = 3},
-                                                            {.seconds = 3, .gear = 3, .pedal = 0.9},
-                                                            {.seconds = 4, .gear = 3, .pedal = 0.7}})},
-                          36, 37.5, openLoop, {}, {}};
+        s["two steps"] = {&kHeronStock,
+                          {"", "",
+                           movingOff({{.seconds = 10, .speed_kmh = 50, .gear = 3},
+                                      {.seconds = 3, .gear = 3, .pedal = 0.9},
+                                      {.seconds = 4, .gear = 3, .pedal = 0.7}})},
+                          36,
+                          37.5,
+                          openLoop,
+                          {},
+                          {}};
         s["tip-in"] = {&kHeronStock, tipIn(), 33, 35.4, openLoop, {}, {}};
-        s["cool tip-in"] = {&kHeronStock, tipIn(), 33, 35.4, openLoop, {},
-                            [](BenchCar& car, double t) { if (std::abs(t - 26) < 0.03) car.plant().setCoolant(35); }};
+        s["cool tip-in"] = {&kHeronStock, tipIn(), 33, 35.4, openLoop, {}, [](BenchCar& car, double t) {
+                                if (std::abs(t - 26) < 0.03) car.plant().setCoolant(35);
+                            }};
         s["coast"] = {&kHeronStock, coast(), 35.2, 64, openLoop, {}, {}};
         s["coast, loop"] = {&kHeronStock, coast(), 35.2, 64, {}, {}, {}};
         s["revs"] = {&kHeronStock, freeRevs(), 13, 26, openLoop, {}, {}};
         s["limping revs"] = {&kHeronStock, freeRevs(), 13, 26, openLoop, {"throttle:dead"}, {}};
         s["limping"] = {&kHeronStock, cruise(), 40, 50, openLoop, {"throttle:dead"}, {}};
-        s["key off hot"] = {&kHeronStock, still(60), 22, 25, [](BenchCar& car) { car.plant().setCoolant(103); }, {},
+        s["key off hot"] = {&kHeronStock,
+                            still(60),
+                            22,
+                            25,
+                            [](BenchCar& car) { car.plant().setCoolant(103); },
+                            {},
                             [](BenchCar& car, double t) {
                                 if (t < 19) car.plant().setCoolant(103);
                                 if (std::abs(t - 20) < 0.03) car.stopRoute();
@@ -146,11 +195,18 @@ const std::map<std::string, Scenario>& scenarios() {
         s["crane"] = {&kCraneStock, cruise(), 40, 50, openLoop, {}, {}};
         s["crane, lean"] = {&kCraneStock, cruise(90), 80, 100, scaled("injector_flow", 1.36), {}, {}};
         s["crane, rich"] = {&kCraneStock, cruise(90), 80, 100, scaled("injector_flow", 0.72), {}, {}};
-        s["descent"] = {&kCraneStock, pull(), 40, 43, [](BenchCar& car) {
+        s["descent"] = {&kCraneStock,
+                        pull(),
+                        40,
+                        43,
+                        [](BenchCar& car) {
                             car.plant().setWeather({15, 80});
                             set(car, "baro_default", 80);
-                        }, {},
-                        [](BenchCar& car, double t) { if (std::abs(t - 20) < 0.03) car.plant().setWeather({20, 101.3}); }};
+                        },
+                        {},
+                        [](BenchCar& car, double t) {
+                            if (std::abs(t - 20) < 0.03) car.plant().setWeather({20, 101.3});
+                        }};
         const auto fault = [&](const char* name, const Build* build, Route route, double from, double to,
                                std::vector<const char*> faults) {
             s[name] = {build, std::move(route), from, to, {}, std::move(faults), {}};
@@ -220,7 +276,8 @@ double measure(const std::string& scenario, const std::string& what, Stat stat, 
     return stat == Mean ? sum / n : stat == Most ? most : stat == Least ? least : last;
 }
 
-/// A parameter, how it is changed, where, and what must move by at least so much (the sign says which way; `Any`: either).
+/// A parameter, how it is changed, where, and what must move by at least so much (the sign says which way; `Any`:
+/// either).
 struct Effect {
     const char* parameter;
     char how;  ///< '=' set, '*' scale, '+' move
@@ -532,9 +589,9 @@ void EveryParameterTest::everyParameterMatters() {
     if (!before_.count(key)) before_[key] = measure(e.scenario, e.channel, e.stat, {});
     const double before = before_[key], after = measure(e.scenario, e.channel, e.stat, changeOf(e));
     const double moved = after - before;
-    const bool seen = e.anyWay       ? std::abs(moved) >= std::abs(e.moves)
+    const bool seen = e.anyWay      ? std::abs(moved) >= std::abs(e.moves)
                       : e.moves > 0 ? moved >= e.moves
-                                     : moved <= e.moves;
+                                    : moved <= e.moves;
     QVERIFY2(seen, qPrintable(QString("%1 in \"%2\": %3 from %4 to %5, expected to move by %6")
                                   .arg(e.parameter, e.scenario, e.channel)
                                   .arg(before)

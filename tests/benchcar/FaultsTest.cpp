@@ -40,7 +40,8 @@ std::pair<double, bool> widebandFrame(BenchCar& car) {
     std::pair<double, bool> out{0, false};
     car.advanceTo(car.now_us() + 20000);
     for (auto frame = car.nextFrame(); frame; frame = car.nextFrame())
-        if (frame->id == BenchCar::kWidebandId) out = {(frame->data[0] << 8 | frame->data[1]) / 10000.0, frame->data[2] != 0};
+        if (frame->id == BenchCar::kWidebandId)
+            out = {(frame->data[0] << 8 | frame->data[1]) / 10000.0, frame->data[2] != 0};
     return out;
 }
 
@@ -60,10 +61,14 @@ struct SensorCase {
     double offset, least;  ///< an offset, and how far it moves the channel at least (sign included)
     bool moving = true;    ///< changes while driving, so that stuck and slow show
 };
-const SensorCase kSensors[] = {{"pressure", "map_volts", 0.3, 0.2},       {"airflow", "maf_frequency", 0.5, 300},
-                               {"throttle", "throttle_volts", 0.5, 0.4},  {"pedal", "pedal_volts", 0.5, 0.2},
-                               {"intake", "intake_volts", 0.5, 0.4, false}, {"coolant", "coolant_volts", 0.5, 0.4, false},
-                               {"narrowband", "narrowband", 0.3, 0.2},    {"knock", "knock_volts", 0.3, 0.2},
+const SensorCase kSensors[] = {{"pressure", "map_volts", 0.3, 0.2},
+                               {"airflow", "maf_frequency", 0.5, 300},
+                               {"throttle", "throttle_volts", 0.5, 0.4},
+                               {"pedal", "pedal_volts", 0.5, 0.2},
+                               {"intake", "intake_volts", 0.5, 0.4, false},
+                               {"coolant", "coolant_volts", 0.5, 0.4, false},
+                               {"narrowband", "narrowband", 0.3, 0.2},
+                               {"knock", "knock_volts", 0.3, 0.2},
                                {"wheel", "wheel_rate", 20, 15}};
 
 }  // namespace
@@ -120,7 +125,8 @@ void FaultsTest::aSensorFaultShowsInItsChannel() {
     QVERIFY(dead.spread < 1e-6 && std::abs(dead.mean - healthy.mean) > 1e-3);
     QVERIFY(stuck.spread < 1e-4);
     if (c.moving) QVERIFY(slow.spread < 0.8 * healthy.spread && slow.spread > 1e-6);
-    // The car reacts to a wrong sensor; its own channel still tells the offset (the pedal's driver presses less for it).
+    // The car reacts to a wrong sensor; its own channel still tells the offset (the pedal's driver presses less for
+    // it).
     if (std::string(c.name) != "pedal" && std::string(c.name) != "throttle" && std::string(c.name) != "narrowband")
         QVERIFY(off.mean - healthy.mean > c.least);
     QVERIFY(std::abs(scaled.mean - healthy.mean) > 1e-3);
@@ -230,10 +236,11 @@ void FaultsTest::crossedBanksDriveTheTrimsApart() {
         run(*car, 110);
     }
     const auto apart = [](BenchCar& car) {
-        return over(car, 5, [&] {
-                   return seen(car, "short_trim_2") + seen(car, "long_trim_2") - seen(car, "short_trim") -
-                          seen(car, "long_trim");
-               })
+        return over(car, 5,
+                    [&] {
+                        return seen(car, "short_trim_2") + seen(car, "long_trim_2") - seen(car, "short_trim") -
+                               seen(car, "long_trim");
+                    })
             .mean;
     };
     const double right = apart(healthy), wrong = apart(crossed);
@@ -250,7 +257,8 @@ void FaultsTest::aLeakBeforeTheWidebandReadsLeanMostAtIdle() {
         run(car, 60);
         return over(car, 10, [&] { return car.plant().state().wideband; }).mean;
     };
-    const double idle = reads(true, "wideband-leak") / reads(true, ""), load = reads(false, "wideband-leak") / reads(false, "");
+    const double idle = reads(true, "wideband-leak") / reads(true, ""),
+                 load = reads(false, "wideband-leak") / reads(false, "");
     qInfo("the wideband reads x %.2f at idle, x %.3f under load", idle, load);
     QVERIFY(idle > 1.1 && load < 1.05 && load > 1);
 }

@@ -252,7 +252,7 @@ def main(path):
     image = read_all(client, t)
     reprogram(client, t, image)
     codes(client, t)
-    print(f"{t.passed} checks passed, {t.failed} failed")
+    print(f"Totals: {t.passed} passed, {t.failed} failed")
     return t.failed
 
 

@@ -138,7 +138,7 @@ void DefinitionTest::theDemoDefinitionSaysWhatItsPartsAre() {
     QCOMPARE(ve->axes[1].points, uint32_t{14});
     QVERIFY(*ve->decimals == 1);
     const Parameter* rich = d.parameter("diag_rich");
-    QVERIFY(rich && rich->bitMask == 8);
+    QVERIFY(rich && rich->bitMask == 2);
     QCOMPARE(d.conversionOf(*rich).textFor(1), std::string_view("on"));
     QVERIFY(d.measurementWithRole("engine_speed"));
     // Every parameter can be learned from: it has a description and a group.

@@ -6,6 +6,7 @@
 #include "core/evidence/AirRatio.h"
 #include "core/evidence/CellFit.h"
 #include "core/evidence/Coverage.h"
+#include "core/evidence/DriveFigures.h"
 #include "core/units/Units.h"
 
 using namespace brusk;
@@ -61,6 +62,8 @@ class EvidenceTest : public QObject {
     void axisLookupFindsTheSameIntervalAsASearch();
     void cellStatisticsMatchAPlainSecondComputation();
     void fuelErrorCountsVisitedCellsOnly();
+    void driveFiguresTellKnockBoostAndIdle();
+    void driveFiguresWithoutChannelsSayNothing();
     void theFitRecoversNodeFactorsFromScatteredSamples();
     void theFitIsNotMovedByAFewWildSamples();
     void unvisitedNodesFollowTheirNeighboursAndReturnToOneFarAway();
@@ -309,6 +312,42 @@ void EvidenceTest::unitsConvertExactly() {
     QVERIFY(!units::convert(1, "psi", "rpm"));
     QVERIFY(!units::convert(1, "furlong", "mm"));
     QVERIFY(units::unitsOf(units::Quantity::Pressure).size() >= 5);
+}
+
+void EvidenceTest::driveFiguresTellKnockBoostAndIdle() {
+    recording::Recording r;
+    auto& group = r.groups.emplace_back();
+    for (const char* role : {"engine_speed", "manifold_pressure", "knock_retard", "boost_target_now", "idle_active",
+                             "idle_target", "vehicle_speed"})
+        group.channels.push_back({role, "", "", role, {}});
+    const auto add = [&](std::initializer_list<float> row) {
+        group.time_s.push_back(static_cast<double>(group.time_s.size()) * 0.1);
+        size_t i = 0;
+        for (const float v : row)
+            group.channels[i++].values.push_back(v);
+    };
+    // Ten seconds of idle, 20 rpm to either side of 5 above the target; the first three do not count.
+    for (int i = 0; i < 100; ++i)
+        add({i < 30 ? 2000.0f : 855.0f + (i % 2 ? 20.0f : -20.0f), 30, 0, 101, 1, 850, 0});
+    // A pull: spool-up, then 4 kPa above the target; two knocks, the second on the decay of the first.
+    for (int i = 0; i < 10; ++i)
+        add({3000, 120, 0, 160, 0, 850, 60});
+    for (int i = 0; i < 50; ++i)
+        add({3500, 164, i < 10 ? 0.0f : i < 20 ? 1.5f : i < 30 ? 1.2f : 2.7f, 160, 0, 850, 70});
+    const auto f = evidence::driveFigures({&r});
+    QCOMPARE(*f.knocks, 2);
+    QVERIFY(std::abs(*f.greatestRetard_deg - 2.7) < 1e-5);
+    QVERIFY2(std::abs(*f.boostError_kPa - 4) < 1e-5, qPrintable(QString::number(*f.boostError_kPa)));
+    QVERIFY(std::abs(*f.idleSpread_rpm - 20) < 0.1 && std::abs(*f.idleOff_rpm - 5) < 0.7);
+}
+
+void EvidenceTest::driveFiguresWithoutChannelsSayNothing() {
+    recording::Recording r;
+    r.groups.emplace_back().channels.push_back({"rpm", "rpm", "", "engine_speed", {800, 810}});
+    r.groups[0].time_s = {0, 0.1};
+    const auto f = evidence::driveFigures({&r});
+    QVERIFY(!f.knocks && !f.boostError_kPa && !f.idleSpread_rpm && !f.idleOff_rpm);
+    QVERIFY(!evidence::driveFigures({}).knocks);
 }
 
 QTEST_APPLESS_MAIN(EvidenceTest)

@@ -29,7 +29,9 @@ class CalibrationWriter {
         for (const double v : values)
             put(at, item.store, (v - item.offset) / item.perCount), at += bytesOf(item.store);
     }
-    void text(const Item& item, std::string_view value) { characters(item.at, static_cast<size_t>(item.number), value); }
+    void text(const Item& item, std::string_view value) {
+        characters(item.at, static_cast<size_t>(item.number), value);
+    }
     void characters(uint32_t at, size_t size, std::string_view value) {
         for (size_t i = 0; i < size; ++i)
             put(at + static_cast<uint32_t>(i), Store::U8, i < value.size() ? value[i] : ' ');

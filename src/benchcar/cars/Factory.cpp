@@ -174,8 +174,7 @@ void Calibrator::coldEngine() {
     w_.set(f.floodPedal, 80);
     w_.curve(f.warmUp, Row{-20, -5, 10, 25, 40, 55, 70, 90}, [](double c) { return 100 * (1 / evaporated(c) - 1); });
     w_.curve(f.warmUpLoad, {{60, 1}, {120, 1}, {200, 1}, {350, 1}, {600, 1}});
-    w_.curve(f.afterStart, Row{-20, 0, 20, 45, 70, 95},
-             [](double c) { return 100 * (1 / (1 - startLoss(c, 1)) - 1); });
+    w_.curve(f.afterStart, Row{-20, 0, 20, 45, 70, 95}, [](double c) { return 100 * (1 / (1 - startLoss(c, 1)) - 1); });
     w_.set(f.afterStartDecay, 13);
 }
 
@@ -188,14 +187,13 @@ void Calibrator::fullLoad() {
     w_.set(f.fullLoadSpeed, 2000);
     w_.set(f.fullLoadDelay, 0.5);
     w_.set(f.fullLoadRamp, 0.12);
-    w_.curve(f.fullLoadLambda, wishes_.speeds, [&](double rpm) {
-        return (turbo() ? 0.87 : 0.90) - std::max(0.0, rpm - 3000) * 0.000012;
-    });
+    w_.curve(f.fullLoadLambda, wishes_.speeds,
+             [&](double rpm) { return (turbo() ? 0.87 : 0.90) - std::max(0.0, rpm - 3000) * 0.000012; });
     w_.set(f.protectTemp, turbo() ? 960 : 980);
     w_.set(f.protectGain, 0.06);
     w_.set(f.protectLeast, 0.75);
-    const Row loads = {0.25 * full_mg(), 0.45 * full_mg(), 0.65 * full_mg(), 0.85 * full_mg(), 1.2 * full_mg(),
-                       1.7 * full_mg()};
+    const Row loads = {0.25 * full_mg(), 0.45 * full_mg(), 0.65 * full_mg(),
+                       0.85 * full_mg(), 1.2 * full_mg(),  1.7 * full_mg()};
     w_.map(f.exhaustModel, Row{800, 1600, 2600, 3800, 5200, 6600}, loads, [&](double rpm, double air) {
         const double lambda = steady_.lambdaWanted(rpm, steady_.pressureFor_kPa(rpm, air));
         const double spark = steady_.spark_deg(rpm, air, 98, lambda, wishes_.sparkMargin_deg);
@@ -240,8 +238,7 @@ void Calibrator::spark() {
     w_.set(s.octaneUp, 0.5);
     w_.set(s.octaneLoad, 0.75 * full_mg());
     w_.curve(s.charge, {{-20, 0}, {20, 0}, {35, 0}, {45, -1.8}, {55, -3.6}, {70, -6.3}, {85, -9}, {110, -12}});
-    w_.curve(s.chargeLoad,
-             {{0.5 * full_mg(), 0}, {0.7 * full_mg(), 0.4}, {0.9 * full_mg(), 1}, {1.4 * full_mg(), 1}});
+    w_.curve(s.chargeLoad, {{0.5 * full_mg(), 0}, {0.7 * full_mg(), 0.4}, {0.9 * full_mg(), 1}, {1.4 * full_mg(), 1}});
     w_.curve(s.coolant, {{-20, 4}, {20, 3}, {60, 0.5}, {80, 0}, {104, 0}, {118, -5}});
     w_.curve(s.lambda, {{0.75, 0.5}, {0.85, 0.2}, {0.95, 0}, {1.02, 0}, {1.15, 2}});
     w_.set(s.idle, 12);
@@ -251,8 +248,7 @@ void Calibrator::spark() {
     w_.set(s.least, -12);
     w_.set(s.most, 46);
     w_.set(s.rate, 0.6);
-    w_.curve(s.dwell, Row{6, 8, 9.5, 11, 12.5, 14, 15.5},
-             [](double volts) { return 1.12 * dwellNeeded_ms(volts); });
+    w_.curve(s.dwell, Row{6, 8, 9.5, 11, 12.5, 14, 15.5}, [](double volts) { return 1.12 * dwellNeeded_ms(volts); });
 }
 
 void Calibrator::knock() {
@@ -312,8 +308,7 @@ void Calibrator::idle() {
     const Row coolant = {-20, 0, 20, 45, 65, 85};
     const auto speed = [&](double c) { return wishes_.idle_rpm + 6.2 * std::max(0.0, 75 - c); };
     w_.curve(d.speed, coolant, speed);
-    w_.curve(d.air, coolant,
-             [&](double c) { return 100 * steady_.idleOpening(speed(c), c, 12 + (c < 60 ? 2 : 0)); });
+    w_.curve(d.air, coolant, [&](double c) { return 100 * steady_.idleOpening(speed(c), c, 12 + (c < 60 ? 2 : 0)); });
     w_.curve(d.crankAir, {{-20, 9}, {0, 8}, {20, 7}, {50, 6.3}, {85, 100 * kCrankOpening}});
     const double scale = kHeronEngine.throttleBore_m * kHeronEngine.throttleBore_m /
                          (engine_.throttleBore_m * engine_.throttleBore_m) * engine_.displacement_m3 / 1598e-6;
@@ -371,9 +366,8 @@ void Calibrator::torque() {
     w_.curve(t.loss, speeds, lost);
     w_.curve(t.lossCold, {{-20, 17}, {10, 11}, {40, 5}, {70, 0}, {100, 0}});
     const double scale = engine_.displacement_m3 / 1598e-6;
-    w_.map(t.airForTorque, speeds, Row{0, 20 * scale, 45 * scale, 80 * scale, 120 * scale, 170 * scale, 230 * scale,
-                                       300 * scale},
-           airFor);
+    w_.map(t.airForTorque, speeds,
+           Row{0, 20 * scale, 45 * scale, 80 * scale, 120 * scale, 170 * scale, 230 * scale, 300 * scale}, airFor);
     const double f = full_mg();
     w_.map(t.torqueForAir, speeds, Row{0.12 * f, 0.25 * f, 0.4 * f, 0.55 * f, 0.75 * f, 1.0 * f, 1.35 * f, 1.8 * f},
            indicated);

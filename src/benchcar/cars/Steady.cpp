@@ -51,9 +51,7 @@ double Steady::pressureAt_kPa(double rpm, double opening) const {
 
 double Steady::openingFor(double rpm, double air_mg) const {
     if (air_mg >= this->air_mg(rpm, 0.985 * kAmbient_kPa)) return 1;
-    return whereZero(0, 1, [&](double opening) {
-        return this->air_mg(rpm, pressureAt_kPa(rpm, opening)) - air_mg;
-    });
+    return whereZero(0, 1, [&](double opening) { return this->air_mg(rpm, pressureAt_kPa(rpm, opening)) - air_mg; });
 }
 
 double Steady::idleOpening(double rpm, double coolant_C, double spark_deg) const {
@@ -61,8 +59,8 @@ double Steady::idleOpening(double rpm, double coolant_C, double spark_deg) const
         // The charge of a cold engine is cold too.
         const double ve = volumetricEfficiency(build_, rpm, p);
         const double air = 1000 * cylinderAir_g(*build_.engine, ve, p, chargeTemperature_K(25, coolant_C, 2.5));
-        const double lost = lostTorque_Nm(*build_.engine, rpm, coolant_C, p, kAmbient_kPa + 2.7) +
-                            thermal::kAlternator_Nm;
+        const double lost =
+            lostTorque_Nm(*build_.engine, rpm, coolant_C, p, kAmbient_kPa + 2.7) + thermal::kAlternator_Nm;
         return indicatedTorque_Nm(build_, rpm, air, 1, spark_deg) - lost;
     });
     const double ve = volumetricEfficiency(build_, rpm, pressure);

@@ -32,8 +32,7 @@ void Air::step(Signals& s) {
         if (s.pressureFailed && (s.meterFailed || s.meter_f == 0)) source = FromThrottle;
     }
     int64_t air = (int64_t{s.airSpeedDensity_ug} * (kWhole - meterPart) + int64_t{s.airMeter_ug} * meterPart) / kWhole;
-    if (source == FromThrottle)
-        air = int64_t{m_.look(L::air.throttleAir, s.rpm, s.throttle_c)} * 20 * s.baro_c / 10130;
+    if (source == FromThrottle) air = int64_t{m_.look(L::air.throttleAir, s.rpm, s.throttle_c)} * 20 * s.baro_c / 10130;
     s.air_ug = static_cast<int>(std::clamp<int64_t>(air, 0, kMost_ug));
     s.load_r = s.air_ug / 20;
     // Half a stroke a revolution and cylinder: kg/h = ug rpm cylinders 30 / 1e9, here in 0.02 kg/h and 0.25 rpm.

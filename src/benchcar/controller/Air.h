@@ -30,8 +30,7 @@ inline constexpr struct Air {
     Item veMap = map("ve_map", 0x8C4200, sharing(kAxisSpeed), sharing(kAxisPressure), Store::U16, 0.01);
     Item meterCorrection =
         map("meter_correction", 0x8C4400, own(Store::U16, 1, 8), own(Store::U16, 0.01, 5), Store::U8, 1.0 / 128);
-    Item throttleAir =
-        map("throttle_air", 0x8C4480, own(Store::U16, 1, 8), own(Store::U16, 0.01, 8), Store::U16, 0.02);
+    Item throttleAir = map("throttle_air", 0x8C4480, own(Store::U16, 1, 8), own(Store::U16, 0.01, 8), Store::U16, 0.02);
 } air;
 
 inline constexpr struct AirSeen {

@@ -36,8 +36,7 @@ int ControllerMemory::count(const Points& points, uint32_t ownCount) const {
     }
 }
 
-ControllerMemory::Position ControllerMemory::locate(const Points& points, uint32_t ownPoints, int count,
-                                                    int x) const {
+ControllerMemory::Position ControllerMemory::locate(const Points& points, uint32_t ownPoints, int count, int x) const {
     if (points.source == Points::Source::Fixed) {
         const int index = std::clamp((x - points.first) / points.step, 0, count - 1);
         return {index, 0, count};

@@ -14,9 +14,34 @@ constexpr int kNeverReached = 1 << 28;
 }  // namespace
 
 enum Diagnosis::Code : uint8_t {
-    Plausibility, MeterRange, MeterLow, MeterHigh, MapLow, MapHigh, IntakeLow, IntakeHigh, CoolantLow, CoolantHigh,
-    ThrottleLow, ThrottleHigh, PedalLow, PedalHigh, Quiet, Quiet2, Lean, Rich, Lean2, Rich2, OverBoost, UnderBoost,
-    Knock, IdleLow, IdleHigh, BatteryLow, BatteryHigh, Wheel
+    Plausibility,
+    MeterRange,
+    MeterLow,
+    MeterHigh,
+    MapLow,
+    MapHigh,
+    IntakeLow,
+    IntakeHigh,
+    CoolantLow,
+    CoolantHigh,
+    ThrottleLow,
+    ThrottleHigh,
+    PedalLow,
+    PedalHigh,
+    Quiet,
+    Quiet2,
+    Lean,
+    Rich,
+    Lean2,
+    Rich2,
+    OverBoost,
+    UnderBoost,
+    Knock,
+    IdleLow,
+    IdleHigh,
+    BatteryLow,
+    BatteryHigh,
+    Wheel
 };
 
 Diagnosis::Diagnosis(ControllerMemory& memory) : m_(memory) {
@@ -55,8 +80,8 @@ void Diagnosis::clear() {
 }
 
 FreezeFrame Diagnosis::frame(const Signals& s) const {
-    return {s.speed_q,    s.pressure_c, s.load_r,    static_cast<int>(m_.seen(L::airSeen.filling)),
-            s.coolant_d,  s.intake_d,   s.vehicle_c, s.throttle_c,
+    return {s.speed_q,    s.pressure_c, s.load_r,     static_cast<int>(m_.seen(L::airSeen.filling)),
+            s.coolant_d,  s.intake_d,   s.vehicle_c,  s.throttle_c,
             s.short_c[0], s.long_c[0],  s.short_c[1], s.long_c[1],
             s.battery_mV, s.runTicks,   s.closed[0]};
 }
@@ -90,14 +115,16 @@ void Diagnosis::sensors(Signals& s) {
     const bool running = s.engine == EngineState::Running;
     s.pressureFailed = range(MapLow, MapHigh, s.in.map_mV, d.mapLeast, d.mapMost, s);
     // A meter at rest reads its zero: it is judged while the engine draws air.
-    s.meterFailed = range(MeterLow, MeterHigh, running ? s.in.maf_Hz : m_.get(d.meterLeast), d.meterLeast, d.meterMost, s);
+    s.meterFailed =
+        range(MeterLow, MeterHigh, running ? s.in.maf_Hz : m_.get(d.meterLeast), d.meterLeast, d.meterMost, s);
     s.intakeFailed = range(IntakeLow, IntakeHigh, s.in.intake_mV, d.intakeLeast, d.intakeMost, s);
     s.coolantFailed = range(CoolantLow, CoolantHigh, s.in.coolant_mV, d.coolantLeast, d.coolantMost, s);
     s.throttleFailed = range(ThrottleLow, ThrottleHigh, s.in.throttle_mV, d.throttleLeast, d.throttleMost, s);
     s.pedalFailed = range(PedalLow, PedalHigh, s.in.pedal_mV, d.pedalLeast, d.pedalMost, s);
     const bool deaf = failing(Knock, running && s.rpm > 1500 && s.in.knock_mV < m_.get(d.knockQuiet), s);
     s.knockFailed = deaf && codes_[Knock].ticks > m_.get(d.substituteTime);
-    failing(Wheel, running && s.in.wheel_dHz == 0 && s.rpm > 2000 && !s.in.neutral && !s.in.clutch && s.load_r > 8000, s);
+    failing(Wheel, running && s.in.wheel_dHz == 0 && s.rpm > 2000 && !s.in.neutral && !s.in.clutch && s.load_r > 8000,
+            s);
 
     // A sensor that does not cross the middle while the loop is closed has gone quiet.
     for (size_t bank = 0; bank < static_cast<size_t>(s.banks); ++bank) {
@@ -134,8 +161,9 @@ void Diagnosis::plausible(Signals& s) {
 
     const bool compared = judged && !s.meterFailed && s.airSpeedDensity_ug > 40000;
     const int airDeviation =
-        compared ? static_cast<int>(int64_t{std::abs(s.airMeter_ug - s.airSpeedDensity_ug)} * 1000 / s.airSpeedDensity_ug)
-                 : 0;
+        compared
+            ? static_cast<int>(int64_t{std::abs(s.airMeter_ug - s.airSpeedDensity_ug)} * 1000 / s.airSpeedDensity_ug)
+            : 0;
     failing(MeterRange, airDeviation > m_.look(d.plausAirflow, s.rpm) * 10, s);
     airDeviationMost_ = std::max(airDeviationMost_, airDeviation);
     m_.put(L::diagnosisSeen.expected, expected);
@@ -161,8 +189,8 @@ void Diagnosis::engine(const Signals& s) {
     if (s.boostCut) codes_[OverBoost].ticks = m_.get(d.codeTime);
     failing(OverBoost, s.boostCut, s);
     const int missing_c = s.boostTarget_c - s.pressure_c;
-    failing(UnderBoost, s.boostActive && s.throttle_c > 9000 && s.rpm > 2600 && !s.fuelCut &&
-                            missing_c > m_.get(d.boostUnder), s);
+    failing(UnderBoost,
+            s.boostActive && s.throttle_c > 9000 && s.rpm > 2600 && !s.fuelCut && missing_c > m_.get(d.boostUnder), s);
     const int off = m_.get(d.idleOff);
     const bool settled = s.idling && s.runTicks > 1000;
     failing(IdleLow, settled && s.rpm < s.idleTarget - off, s);

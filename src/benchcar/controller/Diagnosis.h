@@ -1,5 +1,5 @@
-// The controller's watch over sensors, mixture and itself: range and plausibility checks, trouble codes with the frame of
-// values in which they were set, substitutes and limp mode. SPDX-License-Identifier: GPL-3.0-or-later
+// The controller's watch over sensors, mixture and itself: range and plausibility checks, trouble codes with the frame
+// of values in which they were set, substitutes and limp mode. SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
 #include "benchcar/controller/ControllerMemory.h"
@@ -94,8 +94,7 @@ struct FreezeFrame {
 namespace status {
 inline constexpr uint8_t kFailed = 0x01, kFailedThisCycle = 0x02, kPending = 0x04, kConfirmed = 0x08,
                          kFailedSinceClear = 0x20, kLamp = 0x80;
-inline constexpr uint8_t kAvailable =
-    kFailed | kFailedThisCycle | kPending | kConfirmed | kFailedSinceClear | kLamp;
+inline constexpr uint8_t kAvailable = kFailed | kFailedThisCycle | kPending | kConfirmed | kFailedSinceClear | kLamp;
 }  // namespace status
 
 /// A trouble code the controller can set.

@@ -7,7 +7,7 @@ namespace {
 namespace L = layout;
 constexpr int kLongestPulse_us = 60000;
 constexpr int kFullManifold_c = 6500;  // 0.01 kPa
-constexpr int kWasRunning = 200;  // 10 ms: no overrun cut in the first two seconds
+constexpr int kWasRunning = 200;       // 10 ms: no overrun cut in the first two seconds
 }  // namespace
 
 void Fuelling::powerUp() {
@@ -63,9 +63,8 @@ int Fuelling::fullLoad(Signals& s, int lambda_4) {
 
 /// Richer when the exhaust is modelled hotter than its parts bear.
 int Fuelling::protection(const Signals& s, int lambda_4) {
-    const int steady = s.fuelCut || s.engine != EngineState::Running
-                           ? 150
-                           : m_.look(L::fuel.exhaustModel, s.rpm, s.load_r);
+    const int steady =
+        s.fuelCut || s.engine != EngineState::Running ? 150 : m_.look(L::fuel.exhaustModel, s.rpm, s.load_r);
     const int ticks = std::max(1, m_.get(L::fuel.exhaustTime) * 10);
     exhaustFine_ += (int64_t{steady} * 1000 - exhaustFine_) / ticks;
     const int modelled = static_cast<int>(exhaustFine_ / 1000);
@@ -94,7 +93,8 @@ int64_t Fuelling::crankFuel_ug(const Signals& s) const {
     const int turned_d = static_cast<int>(s.crankTicks) * 4 / 10;
     const int64_t full_ug =
         int64_t{m_.look(L::fuel.crankFuel, s.coolant_i)} * 10 * m_.look(L::fuel.crankFade, turned_d) / 128;
-    // The masses are for the full manifold of a standing engine; one that has just stalled is still empty and gets less.
+    // The masses are for the full manifold of a standing engine; one that has just stalled is still empty and gets
+    // less.
     return full_ug * std::clamp(s.pressure_c, 2000, kFullManifold_c) / kFullManifold_c;
 }
 
@@ -107,12 +107,14 @@ int64_t Fuelling::film(const Signals& s, int64_t wanted_ug) {
     const int64_t stroke_us = s.rpm > 60 ? 120000000 / s.rpm : 2000000;
     const int64_t leaving_ug = std::min<int64_t>(film_ng_ / 1000, film_ng_ / 1000 * stroke_us / (time_ms * 1000));
     const int64_t keep = std::max<int64_t>(200, 1000 - share_k);
-    const int64_t out = m_.on(L::fuel.filmOn) ? std::max<int64_t>(0, (wanted_ug - leaving_ug) * 1000 / keep) : wanted_ug;
+    const int64_t out =
+        m_.on(L::fuel.filmOn) ? std::max<int64_t>(0, (wanted_ug - leaving_ug) * 1000 / keep) : wanted_ug;
     // Ten milliseconds of film balance, in nanograms of one cylinder.
     film_ng_ += (out * share_k - leaving_ug * 1000) * 10000 / stroke_us;
     film_ng_ = std::clamp<int64_t>(film_ng_, 0, 400000000);
     m_.put(L::fuelSeen.filmMass, film_ng_ / 1000000);
-    m_.put(L::fuelSeen.filmPart, wanted_ug > 0 ? std::clamp<int64_t>((out - wanted_ug) * 1000 / wanted_ug, -999, 999) : 0);
+    m_.put(L::fuelSeen.filmPart,
+           wanted_ug > 0 ? std::clamp<int64_t>((out - wanted_ug) * 1000 / wanted_ug, -999, 999) : 0);
     return out;
 }
 

@@ -24,8 +24,7 @@ inline constexpr struct Fuel {
     Item warmUpLoad = curve("warm_up_load", 0x8C80C0, own(Store::U16, 0.02, 5), Store::U8, 1.0 / 128);
     Item afterStart = curve("after_start", 0x8C80E0, own(Store::U8, 1, 6, -40), Store::U8, 0.5);
     Item afterStartDecay = value("after_start_decay", 0x8C80F2, Store::U16, 0.1);
-    Item lambdaMap =
-        map("lambda_map", 0x8C8100, sharing(kAxisSpeed), sharing(kAxisPressure), Store::U8, 1.0 / 128);
+    Item lambdaMap = map("lambda_map", 0x8C8100, sharing(kAxisSpeed), sharing(kAxisPressure), Store::U8, 1.0 / 128);
     Item fullLoadOn = flag("full_load_on", 0x8C8200);
     Item fullLoadPedal = value("full_load_pedal", 0x8C8202, Store::U16, 0.01);
     Item fullLoadReturn = value("full_load_return", 0x8C8204, Store::U16, 0.01);
@@ -37,8 +36,7 @@ inline constexpr struct Fuel {
     Item protectTemp = value("protect_temp", 0x8C8224, Store::U16);
     Item protectGain = value("protect_gain", 0x8C8226, Store::U16, 0.001);
     Item protectLeast = value("protect_least", 0x8C8228, Store::U8, 1.0 / 128);
-    Item exhaustModel =
-        map("exhaust_model", 0x8C8240, own(Store::U16, 1, 6), own(Store::U16, 0.02, 6), Store::U16);
+    Item exhaustModel = map("exhaust_model", 0x8C8240, own(Store::U16, 1, 6), own(Store::U16, 0.02, 6), Store::U16);
     Item exhaustTime = value("exhaust_time", 0x8C82B0, Store::U16, 0.1);
     Item filmOn = flag("film_on", 0x8C82C0);
     Item filmShare = curve("film_share", 0x8C82D0, own(Store::U8, 1, 6, -40), Store::U8, 0.5);

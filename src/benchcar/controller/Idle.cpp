@@ -43,12 +43,12 @@ void Idle::step(Signals& s) {
     const int decay = std::max(1, m_.get(L::idle.startDecay) * 10);
     if (s.engine == EngineState::Running && s.runTicks < static_cast<uint32_t>(decay))
         start_c = m_.get(L::idle.startAir) * (decay - static_cast<int>(s.runTicks)) / decay;
-    const int base = s.engine == EngineState::Running ? m_.look(L::idle.air, s.coolant_i)
-                                                      : m_.look(L::idle.crankAir, s.coolant_i);
+    const int base =
+        s.engine == EngineState::Running ? m_.look(L::idle.air, s.coolant_i) : m_.look(L::idle.crankAir, s.coolant_i);
     const int learned = static_cast<int>(learnedFine_ / 1000);
-    s.idleAir_c = std::clamp(base + start_c + load_c + dashpot + learned + static_cast<int>(integralFine_ / 1000) +
-                                 proportional_c_,
-                             0, 4000);
+    s.idleAir_c = std::clamp(
+        base + start_c + load_c + dashpot + learned + static_cast<int>(integralFine_ / 1000) + proportional_c_, 0,
+        4000);
     m_.put(L::idleSeen.target, s.idleTarget);
     m_.put(L::idleSeen.integral, integralFine_ / 1000);
     m_.put(L::idleSeen.active, s.idling);

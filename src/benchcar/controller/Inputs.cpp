@@ -8,7 +8,7 @@ namespace {
 namespace L = layout;
 constexpr int kRunning_rpm = 500;
 constexpr int kStalled_rpm = 120;
-constexpr int kFine = 1024;  // filters keep this many parts of a count
+constexpr int kFine = 1024;       // filters keep this many parts of a count
 constexpr int kSupplied_mV = 60;  // a sensor below it has no supply or no wire
 
 /// First-order filter: `weight` 1/256 of the new reading each step.
@@ -50,8 +50,7 @@ void Inputs::readEngine(Signals& s) {
 }
 
 void Inputs::readPressures(Signals& s) {
-    const int64_t read_c =
-        int64_t{s.in.map_mV} * m_.get(L::inputs.mapSlope) / 1000 + m_.get(L::inputs.mapOffset);
+    const int64_t read_c = int64_t{s.in.map_mV} * m_.get(L::inputs.mapSlope) / 1000 + m_.get(L::inputs.mapOffset);
     const int64_t held = std::clamp<int64_t>(read_c, 500, 60000);
     if (first_) {
         pressureFine_ = held * kFine;
@@ -60,8 +59,9 @@ void Inputs::readPressures(Signals& s) {
     pressureFine_ = filter(pressureFine_, held, m_.get(L::inputs.mapFilter));
     s.pressure_c = static_cast<int>(pressureFine_ / kFine);
     // Weather and altitude: from the manifold while the engine stands, and (without boost) behind an open throttle.
-    const bool open = s.engine == EngineState::Running && !s.boostActive && s.throttle_c > m_.get(L::inputs.baroThrottle) &&
-                      s.rpm < 3000 && s.pressure_c < 10600 && s.pressure_c > s.baro_c;
+    const bool open = s.engine == EngineState::Running && !s.boostActive &&
+                      s.throttle_c > m_.get(L::inputs.baroThrottle) && s.rpm < 3000 && s.pressure_c < 10600 &&
+                      s.pressure_c > s.baro_c;
     if (s.pressureFailed)
         baroFine_ = int64_t{m_.get(L::inputs.baroDefault)} * kFine;
     else if ((s.engine == EngineState::Stopped && s.rpm == 0) || open)
@@ -81,17 +81,17 @@ void Inputs::readTemperatures(Signals& s) {
         fine = filter(fine, int64_t{celsius} * 10, m_.get(L::inputs.temperatureFilter));
         return static_cast<int>(fine / kFine);
     };
-    s.coolant_d = read(L::inputs.coolantSensor, s.in.coolant_mV, s.coolantFailed, L::inputs.coolantDefault,
-                       coolantFine_);
+    s.coolant_d =
+        read(L::inputs.coolantSensor, s.in.coolant_mV, s.coolantFailed, L::inputs.coolantDefault, coolantFine_);
     s.intake_d = read(L::inputs.intakeSensor, s.in.intake_mV, s.intakeFailed, L::inputs.intakeDefault, intakeFine_);
     s.coolant_i = std::clamp((s.coolant_d + 400) / 10, 0, 255);
     s.intake_i = std::clamp((s.intake_d + 400) / 10, 0, 255);
 }
 
 void Inputs::readPositions(Signals& s) {
-    s.throttle_c = s.throttleFailed ? s.throttleTarget_c
-                                    : travel(s.in.throttle_mV, m_.get(L::inputs.throttleClosed),
-                                             m_.get(L::inputs.throttleOpen));
+    s.throttle_c = s.throttleFailed
+                       ? s.throttleTarget_c
+                       : travel(s.in.throttle_mV, m_.get(L::inputs.throttleClosed), m_.get(L::inputs.throttleOpen));
     // A pedal without supply is a foot that is off.
     const int foot = s.pedalFailed || s.in.pedal_mV < kSupplied_mV
                          ? 0

@@ -17,9 +17,8 @@ void LambdaLoop::powerUp() {
 bool LambdaLoop::ready(const Signals& s, bool failed) const {
     const bool afterCut = s.sinceCut > 0 && s.sinceCut < static_cast<uint32_t>(m_.get(L::loop.afterCut));
     return m_.on(L::loop.on) && !failed && s.coolant_i >= m_.get(L::loop.coolant) &&
-           s.runTicks > static_cast<uint32_t>(m_.get(L::loop.wait)) * 10 &&
-           std::abs(s.lambda_4 - 10000) < kNearOne_4 && !s.fuelCut && !afterCut &&
-           s.pressure_c < m_.get(L::loop.pressureMost) && s.rpm < m_.get(L::loop.speedMost);
+           s.runTicks > static_cast<uint32_t>(m_.get(L::loop.wait)) * 10 && std::abs(s.lambda_4 - 10000) < kNearOne_4 &&
+           !s.fuelCut && !afterCut && s.pressure_c < m_.get(L::loop.pressureMost) && s.rpm < m_.get(L::loop.speedMost);
 }
 
 int LambdaLoop::zone(const Signals& s) const {
@@ -55,7 +54,8 @@ void LambdaLoop::step(Signals& s) {
     m_.put(L::loopSeen.zone, now);
     m_.put(L::loopSeen.switches, switches_[0]);
     m_.put(L::loopSeen.switches2, switches_[1]);
-    const Item* learned[] = {&L::loopSeen.learned0, &L::loopSeen.learned1, &L::loopSeen.learned2, &L::loopSeen.learned3};
+    const Item* learned[] = {&L::loopSeen.learned0, &L::loopSeen.learned1, &L::loopSeen.learned2,
+                             &L::loopSeen.learned3};
     for (size_t i = 0; i < 4; ++i)
         m_.put(*learned[i], learnedFine_[0][i] / 1000000);
 }

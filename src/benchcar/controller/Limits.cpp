@@ -20,11 +20,11 @@ int Limits::step(Signals& s) {
     overSpeed_ = s.vehicle_c > speed || (overSpeed_ && s.vehicle_c > speed - m_.get(L::limits.speedReturn));
     const bool loaded = s.load_r > m_.get(L::limits.loadLimit);
     loadTicks_ = loaded ? loadTicks_ + 1 : 0;
-    s.limit = s.boostCut                                     ? CutReason::Boost
-              : overRev_                                     ? CutReason::Revs
-              : overSpeed_                                   ? CutReason::Speed
-              : loadTicks_ > m_.get(L::limits.loadDelay)     ? CutReason::Load
-                                                             : CutReason::None;
+    s.limit = s.boostCut                                 ? CutReason::Boost
+              : overRev_                                 ? CutReason::Revs
+              : overSpeed_                               ? CutReason::Speed
+              : loadTicks_ > m_.get(L::limits.loadDelay) ? CutReason::Load
+                                                         : CutReason::None;
     const int most = s.limp ? m_.get(L::limits.limpThrottle) : 10000;
     m_.put(L::limitsSeen.limit, static_cast<int>(s.limit));
     m_.put(L::limitsSeen.revLimitNow, revs);
@@ -41,8 +41,7 @@ void Cooling::powerUp() {
 
 bool Cooling::compressorWanted(const Signals& s) {
     const bool forbidden = s.engine != EngineState::Running || s.pedal_c > m_.get(L::cooling.coolingPedal) ||
-                           s.rpm < m_.get(L::cooling.coolingSpeed) ||
-                           s.coolant_i > m_.get(L::cooling.coolingCoolant);
+                           s.rpm < m_.get(L::cooling.coolingSpeed) || s.coolant_i > m_.get(L::cooling.coolingCoolant);
     sinceForbidden_ = forbidden ? 0 : std::min(sinceForbidden_ + 1, 1 << 20);
     return s.in.airConditioning && sinceForbidden_ > m_.get(L::cooling.coolingReturn) * 10;
 }

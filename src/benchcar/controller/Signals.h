@@ -69,9 +69,9 @@ struct Signals {
 
     // Idle
     bool idling = false;
-    int idleTarget = 0;     ///< rpm
-    int idleAir_c = 0;      ///< throttle, 0.01 %
-    int idleSpark_d = 0;    ///< 0.1 deg
+    int idleTarget = 0;   ///< rpm
+    int idleAir_c = 0;    ///< throttle, 0.01 %
+    int idleSpark_d = 0;  ///< 0.1 deg
 
     // Cooling
     int fans = 0;

@@ -56,11 +56,10 @@ int Spark::step(Signals& s) {
     const int lambda = m_.look(L::spark.lambda, s.lambda_4 * 128 / 10000);
     const int idleMost = m_.get(L::spark.idleLimit);
     // Quicker than air: more advance below the target speed, less above.
-    const int idle = s.idling ? std::clamp((s.idleTarget - s.rpm) * m_.get(L::spark.idleGain) / 1000, -idleMost,
-                                           idleMost)
-                              : 0;
-    int wanted = s.idling ? m_.get(L::spark.idle) + idle + coolant
-                          : base + octane + charge + coolant + lambda - s.knockRetard_d;
+    const int idle =
+        s.idling ? std::clamp((s.idleTarget - s.rpm) * m_.get(L::spark.idleGain) / 1000, -idleMost, idleMost) : 0;
+    int wanted =
+        s.idling ? m_.get(L::spark.idle) + idle + coolant : base + octane + charge + coolant + lambda - s.knockRetard_d;
     if (s.engine != EngineState::Running) wanted = m_.get(L::spark.crank);
     wanted = std::clamp(wanted, m_.get(L::spark.least), std::max(m_.get(L::spark.least), m_.get(L::spark.most)));
     // Advance is given back slowly, so that torque does not jerk; retard comes at once.

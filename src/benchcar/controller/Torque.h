@@ -1,5 +1,5 @@
-// From the pedal to the throttle: torque that is asked for, its ceiling, the air it needs, the opening that gives the air.
-// SPDX-License-Identifier: GPL-3.0-or-later
+// From the pedal to the throttle: torque that is asked for, its ceiling, the air it needs, the opening that gives the
+// air. SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
 #include "benchcar/controller/ControllerMemory.h"
@@ -10,8 +10,7 @@ namespace brusk::benchcar {
 namespace layout {
 
 inline constexpr struct Torque {
-    Item pedalMap =
-        map("pedal_map", 0x8DC000, own(Store::U16, 0.01, 10), own(Store::U16, 0.01, 6), Store::S16, 0.1);
+    Item pedalMap = map("pedal_map", 0x8DC000, own(Store::U16, 0.01, 10), own(Store::U16, 0.01, 6), Store::S16, 0.1);
     Item ceiling = curve("torque_ceiling", 0x8DC0B0, own(Store::U16, 1, 10), Store::U16, 0.1);
     Item gear = curve("torque_gear", 0x8DC0E0, counted(1, 6), Store::U8, 1.0 / 128);
     Item rise = value("torque_rise", 0x8DC0E8, Store::U16);

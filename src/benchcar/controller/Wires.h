@@ -12,7 +12,7 @@ struct SensorReadings {
     int maf_Hz = 0;
     int throttle_mV = 0;
     int pedal_mV = 0;
-    int intake_mV = 0;   ///< thermistor against a pull-up: high when cold
+    int intake_mV = 0;  ///< thermistor against a pull-up: high when cold
     int coolant_mV = 0;
     int battery_mV = 0;  ///< behind the divider, a quarter of the battery's
     std::array<int, 2> narrowband_mV{};

@@ -71,8 +71,7 @@ void Diagnostics::receive(const link::CanFrame& frame, int64_t now_us) {
 }
 
 bool Diagnostics::working() const {
-    return std::any_of(pending_.begin(), pending_.end(),
-                       [](const Pending& p) { return static_cast<bool>(p.action); });
+    return std::any_of(pending_.begin(), pending_.end(), [](const Pending& p) { return static_cast<bool>(p.action); });
 }
 
 void Diagnostics::serve(const Message& request, bool functional, int64_t now_us) {

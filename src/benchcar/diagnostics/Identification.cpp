@@ -26,11 +26,9 @@ uint32_t get24(const Message& m, size_t at) {
 
 /// The snapshot record: identifiers and their values (ISO 14229-1, 12.3): speed, pressure, coolant, intake, road speed.
 void appendSnapshot(Message& out, const FreezeFrame& f) {
-    const std::pair<uint16_t, int> values[] = {{0xFD02, f.speed_q / 4},    {0xFD03, f.pressure_c},
-                                               {0xFD04, f.load_r},         {0xFD05, f.coolant_d},
-                                               {0xFD06, f.intake_d},       {0xFD07, f.vehicle_c},
-                                               {0xFD08, f.short_c},        {0xFD09, f.long_c},
-                                               {0xFD0A, f.battery_mV}};
+    const std::pair<uint16_t, int> values[] = {{0xFD02, f.speed_q / 4}, {0xFD03, f.pressure_c}, {0xFD04, f.load_r},
+                                               {0xFD05, f.coolant_d},   {0xFD06, f.intake_d},   {0xFD07, f.vehicle_c},
+                                               {0xFD08, f.short_c},     {0xFD09, f.long_c},     {0xFD0A, f.battery_mV}};
     out.push_back(static_cast<uint8_t>(std::size(values)));
     for (const auto& [did, value] : values) {
         append16(out, did);

@@ -38,49 +38,48 @@ constexpr size_t kMostPids = 6;
 Obd::Obd(ControllerMemory& memory, Controller& controller) : memory_(memory), controller_(controller) {
     const auto seen = [this](const Item& item) { return memory_.seen(item); };
     const auto s = [this]() -> const Signals& { return controller_.now(); };
-    pids_ = {
-        {0x01, 4,
-         [this](const FreezeFrame&) {
-             int count = 0;
-             for (const StoredCode& code : controller_.codes())
-                 count += (code.status & status::kConfirmed) != 0;
-             return (count > 0 ? 0x80000000u : 0u) | static_cast<uint32_t>(count) << 24 | 0x00070000u;
-         },
-         false},
-        {0x03, 2,
-         [s](const FreezeFrame& f) {
-             const uint32_t one = f.closed ? 2u : s().fuelCut ? 4u : 1u;
-             return one << 8 | (s().banks > 1 ? one : 0u);
-         },
-         true},
-        {0x04, 1, [](const FreezeFrame& f) { return percent(f.filling_c); }, true},
-        {0x05, 1, [](const FreezeFrame& f) { return celsius(f.coolant_d); }, true},
-        {0x06, 1, [](const FreezeFrame& f) { return trim(f.short_c); }, true},
-        {0x07, 1, [](const FreezeFrame& f) { return trim(f.long_c); }, true},
-        {0x08, 1, [](const FreezeFrame& f) { return trim(f.short2_c); }, true},
-        {0x09, 1, [](const FreezeFrame& f) { return trim(f.long2_c); }, true},
-        {0x0B, 1, [](const FreezeFrame& f) { return byte(f.pressure_c / 100); }, true},
-        {0x0C, 2, [](const FreezeFrame& f) { return word(f.speed_q); }, true},
-        {0x0D, 1, [](const FreezeFrame& f) { return byte(f.vehicle_c / 100); }, true},
-        {0x0E, 1, [s](const FreezeFrame&) { return byte(s().spark_d / 5 + 128); }, false},
-        {0x0F, 1, [](const FreezeFrame& f) { return celsius(f.intake_d); }, true},
-        {0x10, 2, [s](const FreezeFrame&) { return word(int64_t{s().meter_f} * 2 * 100 / 360); }, false},
-        {0x11, 1, [](const FreezeFrame& f) { return percent(f.throttle_c); }, true},
-        {0x13, 1, [s](const FreezeFrame&) { return s().banks > 1 ? 0x11u : 0x01u; }, false},
-        {0x14, 2,
-         [s](const FreezeFrame& f) { return byte(s().in.narrowband_mV[0] / 5) << 8 | trim(f.short_c); }, false},
-        {0x18, 2,
-         [s](const FreezeFrame& f) { return byte(s().in.narrowband_mV[1] / 5) << 8 | trim(f.short2_c); }, false},
-        {0x1C, 1, [](const FreezeFrame&) { return 6u; }, false},  // EOBD
-        {0x1F, 2, [](const FreezeFrame& f) { return word(f.runTicks / 100); }, true},
-        {0x33, 1, [s](const FreezeFrame&) { return byte(s().baro_c / 100); }, false},
-        {0x42, 2, [](const FreezeFrame& f) { return word(f.battery_mV); }, true},
-        {0x43, 2, [](const FreezeFrame& f) { return word(int64_t{f.filling_c} * 255 / 10000); }, true},
-        {0x44, 2, [s](const FreezeFrame&) { return word(int64_t{s().lambda_4} * 32768 / 10000); }, false},
-        {0x49, 1, [s](const FreezeFrame&) { return percent(s().pedal_c); }, false},
-        {0x4C, 1, [s](const FreezeFrame&) { return percent(s().throttleTarget_c); }, false},
-        {0x51, 1, [](const FreezeFrame&) { return 1u; }, false},  // petrol
-        {0x5E, 2, [seen](const FreezeFrame&) { return word(seen(L::fuelSeen.fuelRate) / 5); }, false}};
+    pids_ = {{0x01, 4,
+              [this](const FreezeFrame&) {
+                  int count = 0;
+                  for (const StoredCode& code : controller_.codes())
+                      count += (code.status & status::kConfirmed) != 0;
+                  return (count > 0 ? 0x80000000u : 0u) | static_cast<uint32_t>(count) << 24 | 0x00070000u;
+              },
+              false},
+             {0x03, 2,
+              [s](const FreezeFrame& f) {
+                  const uint32_t one = f.closed ? 2u : s().fuelCut ? 4u : 1u;
+                  return one << 8 | (s().banks > 1 ? one : 0u);
+              },
+              true},
+             {0x04, 1, [](const FreezeFrame& f) { return percent(f.filling_c); }, true},
+             {0x05, 1, [](const FreezeFrame& f) { return celsius(f.coolant_d); }, true},
+             {0x06, 1, [](const FreezeFrame& f) { return trim(f.short_c); }, true},
+             {0x07, 1, [](const FreezeFrame& f) { return trim(f.long_c); }, true},
+             {0x08, 1, [](const FreezeFrame& f) { return trim(f.short2_c); }, true},
+             {0x09, 1, [](const FreezeFrame& f) { return trim(f.long2_c); }, true},
+             {0x0B, 1, [](const FreezeFrame& f) { return byte(f.pressure_c / 100); }, true},
+             {0x0C, 2, [](const FreezeFrame& f) { return word(f.speed_q); }, true},
+             {0x0D, 1, [](const FreezeFrame& f) { return byte(f.vehicle_c / 100); }, true},
+             {0x0E, 1, [s](const FreezeFrame&) { return byte(s().spark_d / 5 + 128); }, false},
+             {0x0F, 1, [](const FreezeFrame& f) { return celsius(f.intake_d); }, true},
+             {0x10, 2, [s](const FreezeFrame&) { return word(int64_t{s().meter_f} * 2 * 100 / 360); }, false},
+             {0x11, 1, [](const FreezeFrame& f) { return percent(f.throttle_c); }, true},
+             {0x13, 1, [s](const FreezeFrame&) { return s().banks > 1 ? 0x11u : 0x01u; }, false},
+             {0x14, 2, [s](const FreezeFrame& f) { return byte(s().in.narrowband_mV[0] / 5) << 8 | trim(f.short_c); },
+              false},
+             {0x18, 2, [s](const FreezeFrame& f) { return byte(s().in.narrowband_mV[1] / 5) << 8 | trim(f.short2_c); },
+              false},
+             {0x1C, 1, [](const FreezeFrame&) { return 6u; }, false},  // EOBD
+             {0x1F, 2, [](const FreezeFrame& f) { return word(f.runTicks / 100); }, true},
+             {0x33, 1, [s](const FreezeFrame&) { return byte(s().baro_c / 100); }, false},
+             {0x42, 2, [](const FreezeFrame& f) { return word(f.battery_mV); }, true},
+             {0x43, 2, [](const FreezeFrame& f) { return word(int64_t{f.filling_c} * 255 / 10000); }, true},
+             {0x44, 2, [s](const FreezeFrame&) { return word(int64_t{s().lambda_4} * 32768 / 10000); }, false},
+             {0x49, 1, [s](const FreezeFrame&) { return percent(s().pedal_c); }, false},
+             {0x4C, 1, [s](const FreezeFrame&) { return percent(s().throttleTarget_c); }, false},
+             {0x51, 1, [](const FreezeFrame&) { return 1u; }, false},  // petrol
+             {0x5E, 2, [seen](const FreezeFrame&) { return word(seen(L::fuelSeen.fuelRate) / 5); }, false}};
 }
 
 FreezeFrame Obd::now() const {

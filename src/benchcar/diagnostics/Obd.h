@@ -15,7 +15,9 @@ using Message = std::vector<uint8_t>;
 class Obd {
   public:
     Obd(ControllerMemory& memory, Controller& controller);
-    static bool serves(uint8_t mode) { return mode == 1 || mode == 2 || mode == 3 || mode == 4 || mode == 7 || mode == 9; }
+    static bool serves(uint8_t mode) {
+        return mode == 1 || mode == 2 || mode == 3 || mode == 4 || mode == 7 || mode == 9;
+    }
     /// Empty when what is asked for is not supported: on CAN the controller then keeps silent.
     Message answer(const Message& request);
 

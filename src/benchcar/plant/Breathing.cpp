@@ -11,9 +11,9 @@ namespace brusk::benchcar {
 double volumetricEfficiency(const Build& build, double rpm, double pressure_kPa, double ambient_kPa) {
     const Engine& engine = *build.engine;
     const double exhaust_kPa = ambient_kPa + 2.7 + 14 * (rpm / 6000) * (rpm / 6000);
-    const double filling = (engine.compression -
-                            std::pow(exhaust_kPa / std::max(pressure_kPa, 12.0), 1 / air::kPolytropic)) /
-                           (engine.compression - 1);
+    const double filling =
+        (engine.compression - std::pow(exhaust_kPa / std::max(pressure_kPa, 12.0), 1 / air::kPolytropic)) /
+        (engine.compression - 1);
     const double tuned = (rpm - engine.tunedAt_rpm) / 1900;
     double ve = (0.775 + 0.125 * std::exp(-tuned * tuned) - 0.018 * (rpm / 6500) * (rpm / 6500)) * filling;
     if (build.parts.wildCams) {

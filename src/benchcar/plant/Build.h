@@ -1,5 +1,5 @@
-// Which car stands on the bench and what is fitted to it. All cars and makers are made up; dimensions are those usual for
-// engines of the kind and decade. SPDX-License-Identifier: GPL-3.0-or-later
+// Which car stands on the bench and what is fitted to it. All cars and makers are made up; dimensions are those usual
+// for engines of the kind and decade. SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
 #include <array>
@@ -74,18 +74,16 @@ struct Build {
     Fuel fuel;
 };
 
-inline constexpr Engine kHeronEngine{1598e-6, 4,    1, 9.6, 2.4e-3, 0.056, 0.16,
-                                     3900,    0.72, 0, 14,  26000,  true};
-inline constexpr Engine kCraneEngine{2792e-6, 6,    2,     10.2, 4.4e-3, 0.068, 0.24,
-                                     4100,    0.60, 0.015, 17,   36000,  false};
+inline constexpr Engine kHeronEngine{1598e-6, 4, 1, 9.6, 2.4e-3, 0.056, 0.16, 3900, 0.72, 0, 14, 26000, true};
+inline constexpr Engine kCraneEngine{2792e-6, 6, 2, 10.2, 4.4e-3, 0.068, 0.24, 4100, 0.60, 0.015, 17, 36000, false};
 inline constexpr Chassis kHeronChassis{1340, 0.66, 4.06, {0, 3.58, 2.05, 1.37, 1.03, 0.84, 0.69}};
 inline constexpr Chassis kCraneChassis{1560, 0.70, 3.73, {0, 3.36, 2.05, 1.42, 1.08, 0.86, 0.71}};
 
 // Makers' figures: 380 and 620 cm3/min at 3 bar; the owner's fuel pressure regulator holds 3.5 bar, so the new ones
 // flow 620 sqrt(3.5 / 3). Sensors of 2.5 and 3.5 bar absolute, 0.4 V at 20 kPa and 4.65 V at full scale. 205/55 R16 and
 // 225/40 R18 roll on 0.306 and 0.312 m.
-inline constexpr Parts kHeronStockParts{
-    {380, 870, 95}, {54.118, -1.647}, 70, false, {0.0232, 2.9e-4, 1.5e-5, 45}, 0.62, 0.306};
+inline constexpr Parts kHeronStockParts{{380, 870, 95}, {54.118, -1.647}, 70, false, {0.0232, 2.9e-4, 1.5e-5, 45}, 0.62,
+                                        0.306};
 inline constexpr Parts kHeronFittedParts{
     {669.7, 1010, 118}, {77.647, -11.059}, 82, true, {0.0250, 3.5e-4, 2.2e-5, 62}, 0.80, 0.312};
 inline constexpr Parts kCraneStockParts{{290, 810, 90}, {27.294, -1.118}, 80, false, {}, 0, 0.318};

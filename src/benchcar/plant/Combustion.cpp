@@ -62,10 +62,10 @@ double indicatedTorque_Nm(const Build& build, double rpm, double air_mg, double 
 double exhaustTemperature_C(const Build& build, double rpm, double air_mg, double lambda, double spark_deg,
                             double chargeTemp_K) {
     const double stoich = blendStoich(build.fuel.ethanol);
-    const double heat_J = air_mg * 1e-6 / stoich / std::max(1.0, lambda) * blendHeat_Jkg(build.fuel.ethanol) *
-                          heatSetFree(lambda);
-    const double work_J = indicatedTorque_Nm(build, rpm, air_mg, lambda, spark_deg) * 4 * std::numbers::pi /
-                          build.engine->cylinders;
+    const double heat_J =
+        air_mg * 1e-6 / stoich / std::max(1.0, lambda) * blendHeat_Jkg(build.fuel.ethanol) * heatSetFree(lambda);
+    const double work_J =
+        indicatedTorque_Nm(build, rpm, air_mg, lambda, spark_deg) * 4 * std::numbers::pi / build.engine->cylinders;
     const double gas_kg = air_mg * 1e-6 * (1 + 1 / (stoich * lambda));
     return chargeTemp_K - 273.15 + (heat_J * (1 - coolantShare(rpm)) - work_J) / (gas_kg * turbo::kGasHeat_JkgK);
 }
@@ -103,8 +103,7 @@ void Combustion::step(TrueState& s, double spark_deg, double dwell_ms) {
     if (s.tick % 10 == 0) {
         s.misfire = misfires(s, dwell_ms);
         s.bestSpark_deg = bestSpark_deg(engine, s.speed_rpm, s.airPerStroke_g * 1000);
-        s.knockSpark_deg =
-            knockSpark_deg(build_, s.speed_rpm, s.airPerStroke_g * 1000, s.chargeTemp_K, s.lambda);
+        s.knockSpark_deg = knockSpark_deg(build_, s.speed_rpm, s.airPerStroke_g * 1000, s.chargeTemp_K, s.lambda);
         knock(s);
         // Scatter of the work from cycle to cycle: two percent of a good charge, more with residual gas and far from
         // stoichiometric (Heywood, section 9.4).
@@ -132,8 +131,7 @@ void Combustion::step(TrueState& s, double spark_deg, double dwell_ms) {
     }
     s.indicated_Nm = indicated * (1 + rough_);
     const double omega = s.speed_rpm * std::numbers::pi / 30;
-    const double lost =
-        lostTorque_Nm(engine, s.speed_rpm, s.coolant_C, s.pressure_kPa, s.backPressure_kPa) + s.drag_Nm;
+    const double lost = lostTorque_Nm(engine, s.speed_rpm, s.coolant_C, s.pressure_kPa, s.backPressure_kPa) + s.drag_Nm;
     s.torque_Nm = s.indicated_Nm - (s.speed_rpm > 5 ? lost : 0);
 
     // Heat: what is set free leaves as work, into the coolant, or with the exhaust.

@@ -9,15 +9,15 @@
 namespace brusk::benchcar {
 
 namespace burn {
-inline constexpr double kEfficiency = 0.365;        // indicated, best spark, lambda 0.93 to 1
-inline constexpr double kSparkLoss = 0.00042;       // of it, per degree squared from the best spark (Heywood fig. 15-3)
-inline constexpr double kRichHeatLoss = 0.30;       // heat not set free per unit of lambda below 1 (CO and H2 stay)
-inline constexpr double kCoolantShare = 0.24;       // of the heat, at high speed (Heywood fig. 12-26)
-inline constexpr double kCoolantSlow = 0.10;        // more of it when slow
+inline constexpr double kEfficiency = 0.365;   // indicated, best spark, lambda 0.93 to 1
+inline constexpr double kSparkLoss = 0.00042;  // of it, per degree squared from the best spark (Heywood fig. 15-3)
+inline constexpr double kRichHeatLoss = 0.30;  // heat not set free per unit of lambda below 1 (CO and H2 stay)
+inline constexpr double kCoolantShare = 0.24;  // of the heat, at high speed (Heywood fig. 12-26)
+inline constexpr double kCoolantSlow = 0.10;   // more of it when slow
 inline constexpr double kLeanLimit = 1.75, kRichLimit = 0.52;  // beyond them nothing ignites
-inline constexpr double kExhaustLag_s = 0.35;       // of the gas temperature, by port and manifold metal
-inline constexpr double kReferenceFill_mgcm3 = 1.184;  // air at 25 degC and 100 kPa: "filling 1"
-inline constexpr double kKnockScatter_deg = 1.1;    // of the limit from cycle to cycle
+inline constexpr double kExhaustLag_s = 0.35;                  // of the gas temperature, by port and manifold metal
+inline constexpr double kReferenceFill_mgcm3 = 1.184;          // air at 25 degC and 100 kPa: "filling 1"
+inline constexpr double kKnockScatter_deg = 1.1;               // of the limit from cycle to cycle
 inline constexpr double kCoil_H = 3.2e-3, kCoil_Ohm = 0.55, kCoilEnough_A = 6.5;  // a usual pencil coil
 }  // namespace burn
 

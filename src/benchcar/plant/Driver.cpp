@@ -8,12 +8,12 @@
 namespace brusk::benchcar {
 
 namespace {
-constexpr double kClutch_s = 0.6;         // from open to closed
-constexpr double kPressPerTick = 0.012;   // a quick foot: full travel in 0.8 s
+constexpr double kClutch_s = 0.6;        // from open to closed
+constexpr double kPressPerTick = 0.012;  // a quick foot: full travel in 0.8 s
 constexpr double kLiftPerTick = 0.03;
-constexpr double kStampPerTick = 0.05;    // where a leg asks for a pedal position
-constexpr double kSteepest = 0.9;         // what the dynamometer can brake, as a slope
-constexpr double kSteepestDown = -0.25;   // and push
+constexpr double kStampPerTick = 0.05;   // where a leg asks for a pedal position
+constexpr double kSteepest = 0.9;        // what the dynamometer can brake, as a slope
+constexpr double kSteepestDown = -0.25;  // and push
 }  // namespace
 
 double Route::seconds() const {

@@ -15,12 +15,12 @@ namespace brusk::benchcar {
 /// One leg of a route: what the driver is asked to do for a while.
 struct Leg {
     double seconds = 0;
-    double speed_kmh = 0;        ///< 0: stand and idle
-    int gear = 0;                ///< 0: neutral
-    double gradeFrom = 0;        ///< slope of the road, share, moving evenly from the one
-    double gradeTo = 0;          ///< to the other
-    double pedal = -1;           ///< 0 to 1: hold the pedal there instead of following the speed
-    double pressure_kPa = -1;    ///< hold this manifold pressure; the road becomes a dynamometer that holds the speed
+    double speed_kmh = 0;      ///< 0: stand and idle
+    int gear = 0;              ///< 0: neutral
+    double gradeFrom = 0;      ///< slope of the road, share, moving evenly from the one
+    double gradeTo = 0;        ///< to the other
+    double pedal = -1;         ///< 0 to 1: hold the pedal there instead of following the speed
+    double pressure_kPa = -1;  ///< hold this manifold pressure; the road becomes a dynamometer that holds the speed
     bool airConditioning = false;
 };
 
@@ -41,7 +41,8 @@ struct Cell {
     double speed_rpm = 0;
     double pressure_kPa = 0;
 };
-/// Visits the cells in an order that wastes little time; a cell that the car cannot reach costs its seconds and no more.
+/// Visits the cells in an order that wastes little time; a cell that the car cannot reach costs its seconds and no
+/// more.
 Route visitRoute(const Build& build, std::vector<Cell> cells, double secondsEach = 6);
 /// Road speed at an engine speed in a gear.
 double roadSpeed_kmh(const Build& build, double rpm, int gear);

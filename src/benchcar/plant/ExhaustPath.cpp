@@ -21,9 +21,9 @@ void ExhaustPath::step(TrueState& s, const Faults& faults) {
     for (size_t b = 0; b < banks; ++b)
         fuelShare_[b][static_cast<size_t>(s.tick) % kHistory] = static_cast<float>(1 / s.banks[b].lambda);
     // Transport: a constant for mixing, and the pipe's gas to be pushed out (g over g/s).
-    s.delay_s = std::min(exhaust::kMostDelay_s, exhaust::kDelayConstant_s +
-                                                    build_.engine->exhaust_g / std::max(s.airflow_gs * 1.07, 0.5) *
-                                                        static_cast<double>(banks));
+    s.delay_s = std::min(exhaust::kMostDelay_s, exhaust::kDelayConstant_s + build_.engine->exhaust_g /
+                                                                                std::max(s.airflow_gs * 1.07, 0.5) *
+                                                                                static_cast<double>(banks));
     // Both sensors mix what reaches them as 1/lambda, the fuel's share.
     double share = past(0, s.tick, s.delay_s);
     s.lambdaAtSensor = 1 / share;

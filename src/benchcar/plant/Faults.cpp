@@ -7,8 +7,9 @@ namespace brusk::benchcar {
 
 namespace {
 
-constexpr std::string_view kSensors[kSensorCount] = {"pressure", "airflow",     "throttle", "pedal", "intake", "coolant",
-                                                     "narrowband", "narrowband-2", "wideband", "knock", "wheel"};
+constexpr std::string_view kSensors[kSensorCount] = {"pressure", "airflow", "throttle",   "pedal",
+                                                     "intake",   "coolant", "narrowband", "narrowband-2",
+                                                     "wideband", "knock",   "wheel"};
 using Kind = SensorFault::Kind;
 struct KindName {
     std::string_view name;
@@ -70,11 +71,10 @@ Done addFault(Faults& faults, std::string_view text) {
     const std::string_view name = text.substr(0, equals);
     std::optional<double> amount;
     if (equals != std::string_view::npos) amount = number(text.substr(equals + 1));
-    if (equals != std::string_view::npos && !amount)
-        return unknown(text, "the amount after \"=\" must be a number.");
+    if (equals != std::string_view::npos && !amount) return unknown(text, "the amount after \"=\" must be a number.");
     struct Switch {
         std::string_view name;
-        bool Faults::* member;
+        bool Faults::*member;
     };
     for (const Switch& s : {Switch{"banks-crossed", &Faults::banksCrossed},
                             {"wideband-leak", &Faults::widebandLeak},
@@ -87,7 +87,7 @@ Done addFault(Faults& faults, std::string_view text) {
         }
     struct Share {
         std::string_view name;
-        double Faults::* member;
+        double Faults::*member;
         double usual;
     };
     for (const Share& s : {Share{"wastegate-stuck", &Faults::wastegateStuck, 0},
@@ -102,36 +102,36 @@ Done addFault(Faults& faults, std::string_view text) {
         }
     if (name == "power-cut-frame" || name == "power-cut-byte") {
         if (!amount || *amount < 0) return unknown(text, "it needs a count, as in \"power-cut-frame=1200\".");
-        (name == "power-cut-frame" ? faults.powerCutFrame : faults.powerCutByte) = static_cast<int64_t>(amount.value_or(0));
+        (name == "power-cut-frame" ? faults.powerCutFrame : faults.powerCutByte) =
+            static_cast<int64_t>(amount.value_or(0));
         return {};
     }
     return unknown(text, "there is no such fault.");
 }
 
 const std::vector<FaultChoice>& faultChoices() {
-    static const std::vector<FaultChoice> all = {
-        {"pressure:dead", "Pressure sensor dead"},
-        {"pressure:scaled=0.85", "Pressure sensor reads 15 % low"},
-        {"airflow:dead", "Airflow meter dead"},
-        {"airflow:slow=2", "Airflow meter slow"},
-        {"throttle:offset=0.4", "Throttle sensor 0.4 V off"},
-        {"pedal:dead", "Pedal sensor dead"},
-        {"intake:stuck", "Intake temperature stuck"},
-        {"coolant:dead", "Coolant sensor dead"},
-        {"narrowband:stuck", "Narrowband stuck"},
-        {"narrowband:slow=1", "Narrowband slow"},
-        {"wideband:offset=0.05", "Wideband reads lean by 0.05"},
-        {"wideband-leak", "Air leak before the wideband"},
-        {"wideband-late-pipe", "Wideband in a pipe that opens late"},
-        {"knock:dead", "Knock sensor dead"},
-        {"wheel:dead", "Wheel sensor dead"},
-        {"low-battery", "Low battery"},
-        {"weak-pump", "Weak fuel pump"},
-        {"wastegate-stuck=0", "Wastegate stuck closed"},
-        {"wastegate-stuck=1", "Wastegate stuck open"},
-        {"bus-lost=0.01", "1 % of frames lost"},
-        {"bus-late=0.01", "1 % of frames late"},
-        {"bus-corrupt=0.001", "0.1 % of frames corrupted"}};
+    static const std::vector<FaultChoice> all = {{"pressure:dead", "Pressure sensor dead"},
+                                                 {"pressure:scaled=0.85", "Pressure sensor reads 15 % low"},
+                                                 {"airflow:dead", "Airflow meter dead"},
+                                                 {"airflow:slow=2", "Airflow meter slow"},
+                                                 {"throttle:offset=0.4", "Throttle sensor 0.4 V off"},
+                                                 {"pedal:dead", "Pedal sensor dead"},
+                                                 {"intake:stuck", "Intake temperature stuck"},
+                                                 {"coolant:dead", "Coolant sensor dead"},
+                                                 {"narrowband:stuck", "Narrowband stuck"},
+                                                 {"narrowband:slow=1", "Narrowband slow"},
+                                                 {"wideband:offset=0.05", "Wideband reads lean by 0.05"},
+                                                 {"wideband-leak", "Air leak before the wideband"},
+                                                 {"wideband-late-pipe", "Wideband in a pipe that opens late"},
+                                                 {"knock:dead", "Knock sensor dead"},
+                                                 {"wheel:dead", "Wheel sensor dead"},
+                                                 {"low-battery", "Low battery"},
+                                                 {"weak-pump", "Weak fuel pump"},
+                                                 {"wastegate-stuck=0", "Wastegate stuck closed"},
+                                                 {"wastegate-stuck=1", "Wastegate stuck open"},
+                                                 {"bus-lost=0.01", "1 % of frames lost"},
+                                                 {"bus-late=0.01", "1 % of frames late"},
+                                                 {"bus-corrupt=0.001", "0.1 % of frames corrupted"}};
     return all;
 }
 

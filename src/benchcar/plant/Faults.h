@@ -14,7 +14,17 @@
 namespace brusk::benchcar {
 
 enum class Sensor : uint8_t {
-    Pressure, Airflow, Throttle, Pedal, Intake, Coolant, Narrowband, Narrowband2, Wideband, Knock, Wheel
+    Pressure,
+    Airflow,
+    Throttle,
+    Pedal,
+    Intake,
+    Coolant,
+    Narrowband,
+    Narrowband2,
+    Wideband,
+    Knock,
+    Wheel
 };
 inline constexpr size_t kSensorCount = 11;
 std::string_view sensorName(Sensor sensor);

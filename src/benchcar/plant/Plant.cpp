@@ -66,10 +66,10 @@ void Plant::move() {
         const double most = kClutch_Nm * s_.clutch * std::clamp((s_.speed_rpm - 650) / 500, 0.0, 1.0);
         clutchTorque = std::clamp((omega_ - wheelSide) * kClutchSlip, -most, most);
     }
-    const double starter =
-        s_.starter && s_.ignition ? std::clamp((kStarter_rpm - s_.speed_rpm) * 1.2 + 40, 0.0, 110.0) *
-                                        std::clamp((s_.battery_V - 6) / 4, 0.2, 1.0)
-                                  : 0;
+    const double starter = s_.starter && s_.ignition
+                               ? std::clamp((kStarter_rpm - s_.speed_rpm) * 1.2 + 40, 0.0, 110.0) *
+                                     std::clamp((s_.battery_V - 6) / 4, 0.2, 1.0)
+                               : 0;
     omega_ = std::max(0.0, omega_ + kStep_s * (s_.torque_Nm + starter - clutchTorque) / build_.engine->inertia_kgm2);
     if (!s_.ignition && omega_ < 3) omega_ = 0;
     const double traction = clutchTorque * ratio / radius * (clutchTorque > 0 ? kDriveline : 1 / kDriveline);
@@ -77,8 +77,8 @@ void Plant::move() {
     const double resisting = 0.5 * kAirDensity * build_.chassis->dragArea_m2 * vehicle_ms_ * vehicle_ms_ +
                              (vehicle_ms_ > 0.05 ? kRolling * weight : 0) + (s_.gear > 0 ? s_.grade * weight : 0);
     const double brakes = s_.gear == 0 ? kBrake_ms2 * build_.chassis->mass_kg : 0;
-    vehicle_ms_ = std::max(
-        0.0, vehicle_ms_ + kStep_s * (traction - resisting - brakes) / (build_.chassis->mass_kg * kRotating));
+    vehicle_ms_ =
+        std::max(0.0, vehicle_ms_ + kStep_s * (traction - resisting - brakes) / (build_.chassis->mass_kg * kRotating));
     s_.speed_rpm = omega_ * 60 / (2 * std::numbers::pi);
     s_.vehicle_kmh = vehicle_ms_ * 3.6;
 }

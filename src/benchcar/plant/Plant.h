@@ -20,15 +20,15 @@
 namespace brusk::benchcar {
 
 namespace chassis {
-inline constexpr double kStarter_rpm = 260;     // speed the starter tends to
-inline constexpr double kRolling = 0.012;       // road tyres on asphalt
-inline constexpr double kAirDensity = 1.2;      // kg/m3
-inline constexpr double kGravity = 9.81;        // m/s2
-inline constexpr double kDriveline = 0.93;      // efficiency of gearbox and final drive
-inline constexpr double kRotating = 1.06;       // wheels and shafts, as more mass
-inline constexpr double kClutch_Nm = 420;       // closed
-inline constexpr double kClutchSlip = 22;       // Nm per rad/s of slip, below that
-inline constexpr double kBrake_ms2 = 2.5;       // of a calm driver
+inline constexpr double kStarter_rpm = 260;  // speed the starter tends to
+inline constexpr double kRolling = 0.012;    // road tyres on asphalt
+inline constexpr double kAirDensity = 1.2;   // kg/m3
+inline constexpr double kGravity = 9.81;     // m/s2
+inline constexpr double kDriveline = 0.93;   // efficiency of gearbox and final drive
+inline constexpr double kRotating = 1.06;    // wheels and shafts, as more mass
+inline constexpr double kClutch_Nm = 420;    // closed
+inline constexpr double kClutchSlip = 22;    // Nm per rad/s of slip, below that
+inline constexpr double kBrake_ms2 = 2.5;    // of a calm driver
 }  // namespace chassis
 
 class Plant {

@@ -143,8 +143,8 @@ Route coastDowns() {
 }  // namespace
 
 const std::vector<Route>& routes() {
-    static const std::vector<Route> all = {survey(), coldStart(), idle(),   hills(),    town(),
-                                           motorway(), pulls(3),  pulls(4), tipIns(), coastDowns()};
+    static const std::vector<Route> all = {survey(),    town(),   hills(),  motorway(), idle(),
+                                           coldStart(), pulls(3), pulls(4), tipIns(),   coastDowns()};
     return all;
 }
 
@@ -167,7 +167,8 @@ Route visitRoute(const Build& build, std::vector<Cell> cells, double secondsEach
         while (end < cells.size() && cells[end].speed_rpm == cells[i].speed_rpm)
             ++end;
         if (falling)
-            std::reverse(cells.begin() + static_cast<std::ptrdiff_t>(i), cells.begin() + static_cast<std::ptrdiff_t>(end));
+            std::reverse(cells.begin() + static_cast<std::ptrdiff_t>(i),
+                         cells.begin() + static_cast<std::ptrdiff_t>(end));
         falling = !falling;
         const double speed = roadSpeed_kmh(build, cells[i].speed_rpm, 3);
         route.legs.push_back(hold(6, speed, 3));

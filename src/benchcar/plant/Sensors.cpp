@@ -75,7 +75,8 @@ SensorReadings Sensors::read(const TrueState& s, const Faults& faults) {
     const double pressure_V =
         (s.pressure_kPa + 0.25 * noise_.normal() - parts.pressure.offset_kPa) / parts.pressure.slope_kPaV;
     out.map_mV = millivolts(faulty(Sensor::Pressure, pressure_V, 0, faults));
-    const double seen_kgh = s.meterFlow_gs * 3.6 * (1 + reversion(s.speed_rpm, s.throttle)) * (1 + 0.004 * noise_.normal());
+    const double seen_kgh =
+        s.meterFlow_gs * 3.6 * (1 + reversion(s.speed_rpm, s.throttle)) * (1 + 0.004 * noise_.normal());
     out.maf_Hz = static_cast<int>(
         std::lround(std::max(0.0, faulty(Sensor::Airflow, meter_Hz(parts.airflowHousing_mm, seen_kgh), 0, faults))));
     const double travel_V = sense::kOpen_V - sense::kClosed_V;

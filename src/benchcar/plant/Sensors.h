@@ -14,18 +14,18 @@ namespace brusk::benchcar {
 
 namespace sense {
 inline constexpr double kSupply_V = 5;
-inline constexpr int kConverter = 4095;                       // twelve bits over the supply
+inline constexpr int kConverter = 4095;                          // twelve bits over the supply
 inline constexpr double kThermistor_Ohm = 2500, kBeta_K = 3450;  // at 25 degC; a usual NTC
 inline constexpr double kPullUp_Ohm = 2200;
-inline constexpr double kClosed_V = 0.62, kOpen_V = 4.38;     // throttle and pedal
-inline constexpr double kMeterZero_Hz = 1200;                 // airflow meter: frequency at rest
-inline constexpr double kMeterGain = 9.6e-6;                  // kg/h per Hz squared in a 70 mm housing
+inline constexpr double kClosed_V = 0.62, kOpen_V = 4.38;  // throttle and pedal
+inline constexpr double kMeterZero_Hz = 1200;              // airflow meter: frequency at rest
+inline constexpr double kMeterGain = 9.6e-6;               // kg/h per Hz squared in a 70 mm housing
 inline constexpr double kMeterHousing_mm = 70;
-inline constexpr double kReversion = 0.07;                    // over-reading where the column swings back
-inline constexpr double kPulsesPerTurn = 8;                   // wheel sensor
+inline constexpr double kReversion = 0.07;                             // over-reading where the column swings back
+inline constexpr double kPulsesPerTurn = 8;                            // wheel sensor
 inline constexpr double kKnockFloor_mV = 110, kKnockSpeed_mV = 0.055;  // mechanical noise, and per rpm
-inline constexpr double kKnock_mV = 190;                      // per degree beyond the limit
-inline constexpr double kDivider = 4;                         // of the battery's voltage
+inline constexpr double kKnock_mV = 190;                               // per degree beyond the limit
+inline constexpr double kDivider = 4;                                  // of the battery's voltage
 }  // namespace sense
 
 double thermistor_V(double celsius);

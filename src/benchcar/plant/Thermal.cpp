@@ -9,8 +9,7 @@ void Thermal::step(TrueState& s, const Consumers& consumers, const Faults& fault
     using namespace thermal;
     const double open = std::clamp((s.coolant_C - kOpens_C) / (kOpen_C - kOpens_C), kShut, 1.0);
     const double moving_ms = s.vehicle_kmh / 3.6;
-    const double cooling_WK =
-        open * (kStill_WK + build_.engine->cooling_WK * 3 * moving_ms + kFan_WK * consumers.fans);
+    const double cooling_WK = open * (kStill_WK + build_.engine->cooling_WK * 3 * moving_ms + kFan_WK * consumers.fans);
     const double heat_W = s.coolantHeat_W + (consumers.compressor ? kCompressorHeat_W * open : 0);
     s.coolant_C += kEvery_s * (heat_W - cooling_WK * (s.coolant_C - s.ambient_C)) / build_.engine->heatCapacity_JK;
 

@@ -21,9 +21,9 @@ inline constexpr double kCharging_V = 14.0;           // alternator, above 2500 
 inline constexpr double kSlowCharging_V = 13.4;       // and near no speed
 inline constexpr double kFan_V = 0.35;                // drop by a fan at idle
 inline constexpr double kBatteryLag_s = 0.8;
-inline constexpr double kAlternator_Nm = 1.6;         // on the crank, without consumers
-inline constexpr double kFan_Nm = 1.8;                // a fan's current through the alternator, at idle speed
-inline constexpr double kCompressor_Nm = 9;           // air conditioning
+inline constexpr double kAlternator_Nm = 1.6;  // on the crank, without consumers
+inline constexpr double kFan_Nm = 1.8;         // a fan's current through the alternator, at idle speed
+inline constexpr double kCompressor_Nm = 9;    // air conditioning
 }  // namespace thermal
 
 struct Consumers {

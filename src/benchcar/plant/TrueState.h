@@ -57,7 +57,7 @@ struct TrueState {
     double throttle = 0;  ///< 0 to 1
     double pedal = 0;     ///< 0 to 1
     double grade = 0;
-    double clutch = 0;  ///< 0 open, 1 closed
+    double clutch = 0;   ///< 0 open, 1 closed
     double drag_Nm = 0;  ///< what alternator and air conditioning take from the crank
     int gear = 0;
     bool ignition = false;

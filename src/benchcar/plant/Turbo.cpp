@@ -81,14 +81,11 @@ void Turbo::expand(TrueState& s, double duty, double stuck) {
                            flowFunction(1 / ratio);  // kg/(s m2)
     const double turbine_kgs = t.turbineArea_m2 * perArea;
     const double gate_kgs = turbo::kGateArea_m2 * s.wastegate * perArea;
-    const double power_W =
-        turbine_kgs * turbo::kGasHeat_JkgK * hot_K * turbo::kTurbine * (1 - std::pow(ratio, -0.25));
+    const double power_W = turbine_kgs * turbo::kGasHeat_JkgK * hot_K * turbo::kTurbine * (1 - std::pow(ratio, -0.25));
     const double gain = turbo::kGasConstant * hot_K / turbo::kExhaust_m3 / 1000;
-    s.backPressure_kPa =
-        std::max(behind_kPa, s.backPressure_kPa + kStep_s * gain * (gas_kgs - turbine_kgs - gate_kgs));
+    s.backPressure_kPa = std::max(behind_kPa, s.backPressure_kPa + kStep_s * gain * (gas_kgs - turbine_kgs - gate_kgs));
     const double speed = std::max(s.turbo_rads, 300.0);
-    const double torque =
-        (power_W - compressorPower_W_) / speed - turbo::kBearing_Nms * s.turbo_rads;
+    const double torque = (power_W - compressorPower_W_) / speed - turbo::kBearing_Nms * s.turbo_rads;
     s.turbo_rads = std::clamp(s.turbo_rads + kStep_s * torque / t.inertia_kgm2, 0.0, 24000.0);
 }
 

@@ -403,8 +403,10 @@ class Reader {
         function.name = args.word("a name");
         function.description = args.word("a description");
         const std::map<std::string_view, std::vector<std::string>*> lists = {
-            {"DEF_CHARACTERISTIC", &function.parameters}, {"REF_CHARACTERISTIC", &function.parameters},
-            {"IN_MEASUREMENT", &function.inputs},         {"OUT_MEASUREMENT", &function.outputs},
+            {"DEF_CHARACTERISTIC", &function.parameters},
+            {"REF_CHARACTERISTIC", &function.parameters},
+            {"IN_MEASUREMENT", &function.inputs},
+            {"OUT_MEASUREMENT", &function.outputs},
             {"LOC_MEASUREMENT", &function.outputs}};
         while (args.more()) {
             const A2lItem& item = args.take();

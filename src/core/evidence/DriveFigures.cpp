@@ -30,9 +30,7 @@ struct Moments {
     void add(double v) { sum += v, squares += v * v, ++count; }
     double mean() const { return sum / static_cast<double>(count); }
     double rms() const { return std::sqrt(squares / static_cast<double>(count)); }
-    double spread() const {
-        return std::sqrt(std::max(0.0, squares / static_cast<double>(count) - mean() * mean()));
-    }
+    double spread() const { return std::sqrt(std::max(0.0, squares / static_cast<double>(count) - mean() * mean())); }
 };
 
 struct Sums {

@@ -14,13 +14,36 @@ constexpr int64_t kSlice_us = 20000;
 const char* const kFuelRoles[] = {"engine_speed", "manifold_pressure", "throttle", "coolant", "lambda_asked",
                                   "short_trim",   "long_trim",         "airflow",  "fuel_cut"};
 
-const char* const kUsualRoles[] = {
-    "pedal",          "intake_temperature", "charge_temperature", "battery",          "barometric_pressure",
-    "meter_airflow",  "air_per_cylinder",   "injector_pulse",     "injector_duty",    "narrowband",
-    "loop_state",     "short_trim_2",       "long_trim_2",        "spark",            "knock_retard",
-    "octane_factor",  "boost_target_now",   "wastegate_duty_now", "boost_i_part",     "exhaust_temperature",
-    "torque_request", "torque_actual",      "idle_active",        "idle_target",      "idle_integral",
-    "idle_learned",   "vehicle_speed",      "gear",               "engine_state",     "limp_mode"};
+const char* const kUsualRoles[] = {"pedal",
+                                   "intake_temperature",
+                                   "charge_temperature",
+                                   "battery",
+                                   "barometric_pressure",
+                                   "meter_airflow",
+                                   "air_per_cylinder",
+                                   "injector_pulse",
+                                   "injector_duty",
+                                   "narrowband",
+                                   "loop_state",
+                                   "short_trim_2",
+                                   "long_trim_2",
+                                   "spark",
+                                   "knock_retard",
+                                   "octane_factor",
+                                   "boost_target_now",
+                                   "wastegate_duty_now",
+                                   "boost_i_part",
+                                   "exhaust_temperature",
+                                   "torque_request",
+                                   "torque_actual",
+                                   "idle_active",
+                                   "idle_target",
+                                   "idle_integral",
+                                   "idle_learned",
+                                   "vehicle_speed",
+                                   "gear",
+                                   "engine_state",
+                                   "limp_mode"};
 
 /// Raw bytes of a measurement, as one unsigned number, into what a tuner reads.
 float physical(const definition::Definition& definition, const definition::Measurement& m, uint32_t raw) {

@@ -159,8 +159,7 @@ void DriveStation::fillChannels() {
         item->setData(Qt::UserRole, QString::fromStdString(m.name));
         item->setToolTip(QString::fromStdString(m.description));
         item->setFlags(Qt::ItemIsEnabled | Qt::ItemIsUserCheckable | Qt::ItemIsSelectable);
-        item->setCheckState(std::find(usual.begin(), usual.end(), m.name) == usual.end() ? Qt::Unchecked
-                                                                                         : Qt::Checked);
+        item->setCheckState(std::find(usual.begin(), usual.end(), m.name) == usual.end() ? Qt::Unchecked : Qt::Checked);
     }
     refreshCost();
 }

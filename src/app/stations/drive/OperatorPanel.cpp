@@ -16,6 +16,7 @@ QDoubleSpinBox* number(const char* name, double least, double most, double value
     box->setSuffix(unit);
     box->setToolTip(tip);
     box->setKeyboardTracking(false);
+    box->setButtonSymbols(QAbstractSpinBox::NoButtons);  // arrow keys and the wheel step it
     return box;
 }
 

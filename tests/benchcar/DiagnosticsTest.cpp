@@ -1,46 +1,11 @@
 // The bench car's diagnostic server in unlucky conversations: out of session, repeated, wrong, with every kind of flow
 // control. SPDX-License-Identifier: GPL-3.0-or-later
-#include "Expect.h"
-#include "benchcar/VirtualBus.h"
-#include "core/link/Transfer.h"
+#include "Wire.h"
 
 using namespace brusk;
 using namespace brusk::benchcar;
 
 namespace {
-
-struct Wire {
-    Wire()
-        : car(kHeronStock, 1),
-          bus(car),
-          profile(*link::readProfile(readText(BRUSK_DATA_DIR "/heron/aldine-e2.profile.json"))),
-          uds(bus, profile) {}
-
-    /// The negative response code to a raw request; 0 for a positive answer, -1 for none.
-    int refusal(const Bytes& request) {
-        if (!uds.transport().send(request)) return -1;
-        for (int i = 0; i < 5; ++i) {
-            const auto answer = uds.transport().receive(bus.now_us() + 500000);
-            if (!answer) return -1;
-            if ((*answer)[0] != 0x7F) return 0;
-            if ((*answer)[2] != 0x78) return (*answer)[2];
-        }
-        return -1;
-    }
-    void open(uint8_t session) {
-        if (!uds.startSession(session) || !uds.unlock()) qFatal("the session did not open");
-    }
-    void letTimePass(double seconds) {
-        const int64_t until = bus.now_us() + static_cast<int64_t>(seconds * 1e6);
-        while (bus.now_us() < until)
-            if (!bus.receive(until)) break;
-    }
-
-    BenchCar car;
-    VirtualBus bus;
-    link::Profile profile;
-    link::Uds uds;
-};
 
 Bytes withRange(Bytes head, uint32_t start, uint32_t length) {
     for (const uint32_t value : {start, length})
@@ -78,9 +43,6 @@ class DiagnosticsTest : public QObject {
     void codesComeWithSnapshotAndCount();
     void periodicDataComesAtTheRateAskedFor();
     void dynamicIdsCanBeMadeOfOtherIds();
-    void functionalRequestsAreAnsweredOrIgnored();
-    void obdModesTellWhatTheStandardAsks();
-    void obdFreezeFrameHoldsTheMoment();
     void aLateConsecutiveFrameEndsTheMessage();
     void theTesterObeysSlowFlowControl_data();
     void theTesterObeysSlowFlowControl();
@@ -428,102 +390,6 @@ void DiagnosticsTest::dynamicIdsCanBeMadeOfOtherIds() {
     QCOMPARE(w.refusal({0x2C, 0x03, 0xF2, 0x05}), 0);
     QCOMPARE(w.refusal({0x22, 0xF2, 0x05}), 0x31);
     QCOMPARE(w.refusal({0x2C, 0x03, 0xF2, 0x05}), 0x31);
-}
-
-void DiagnosticsTest::functionalRequestsAreAnsweredOrIgnored() {
-    Wire w;
-    const auto ask = [&](std::initializer_list<uint8_t> request) -> std::optional<link::CanFrame> {
-        link::CanFrame frame;
-        frame.id = 0x7DF;
-        frame.length = 8;
-        frame.data[0] = static_cast<uint8_t>(request.size());
-        std::copy(request.begin(), request.end(), frame.data.begin() + 1);
-        if (!w.bus.send(frame)) return std::nullopt;
-        for (const int64_t until = w.bus.now_us() + 60000; w.bus.now_us() < until;) {
-            const auto answer = w.bus.receive(until);
-            if (answer && *answer && (*answer)->id == 0x7E8) return **answer;
-        }
-        return std::nullopt;
-    };
-    const auto ids = ask({0x01, 0x00});
-    QVERIFY(ids && ids->data[1] == 0x41 && ids->data[2] == 0x00 && ids->data[3] & 0x18);
-    QVERIFY(!ask({0x01, 0xF5}));  // not supported: silence
-    QVERIFY(!ask({0x99, 0x00}));
-    QVERIFY(!ask({0x22, 0x12, 0x34}));
-    const auto present = ask({0x3E, 0x00});
-    QVERIFY(present && present->data[1] == 0x7E);
-    QVERIFY(!ask({0x3E, 0x80}));
-}
-
-void DiagnosticsTest::obdModesTellWhatTheStandardAsks() {
-    Wire w;
-    w.car.startRoute(*routeNamed("idle"));
-    w.letTimePass(30);
-    const auto ask = [&](const Bytes& request) {
-        if (!w.uds.transport().send(request)) return Bytes{};
-        auto answer = w.uds.transport().receive(w.bus.now_us() + 500000);
-        return answer ? *answer : Bytes{};
-    };
-    const TrueState& s = w.car.plant().state();
-    // Several ids in one request; then each against the truth.
-    const Bytes live = ask({0x01, 0x0C, 0x05, 0x0B, 0x42, 0x0F, 0x33});
-    QVERIFY(live.size() == 1 + 3 + 2 + 2 + 3 + 2 + 2 && live[0] == 0x41 && live[1] == 0x0C);
-    QVERIFY(std::abs((live[2] << 8 | live[3]) / 4.0 - s.speed_rpm) < 40);
-    QVERIFY(std::abs(live[5] - 40 - s.coolant_C) < 2.5);
-    QVERIFY(std::abs(live[7] - s.pressure_kPa) < 3);
-    QVERIFY(std::abs((live[9] << 8 | live[10]) / 1000.0 - s.battery_V) < 0.2);
-    QVERIFY(std::abs(live[12] - 40 - s.intake_C) < 3);
-    QVERIFY(std::abs(live[14] - 101.3) < 2);
-    const Bytes lambda = ask({0x01, 0x44});
-    QVERIFY(std::abs((lambda[2] << 8 | lambda[3]) / 32768.0 - 1) < 0.02);
-    // Every id that the masks promise is answered.
-    for (const uint8_t base : {0x00, 0x20, 0x40}) {
-        const Bytes mask = ask({0x01, base});
-        QCOMPARE(mask.size(), size_t{6});
-        for (int bit = 0; bit < 32; ++bit)
-            if (mask[2 + static_cast<size_t>(bit / 8)] >> (7 - bit % 8) & 1) {
-                const auto id = static_cast<uint8_t>(base + bit + 1);
-                const Bytes answer = ask({0x01, id});
-                QVERIFY2(answer.size() > 2 && answer[1] == id, qPrintable(QString::number(id, 16)));
-            }
-    }
-    const Bytes vin = ask({0x09, 0x02});
-    QCOMPARE(std::string(vin.begin() + 3, vin.end()), std::string("FMKHR16T0E2004711"));
-    const Bytes id = ask({0x09, 0x04});
-    QCOMPARE(std::string(id.begin() + 3, id.end()), std::string("HERON16T-FACTORY"));
-    const Bytes sum = ask({0x09, 0x06});
-    const uint32_t crc = memoryCrc(w.car.memory().at(map::kCalibration, map::kCalibrationSize));
-    QCOMPARE(static_cast<uint32_t>(sum[3]) << 24 | static_cast<uint32_t>(sum[4]) << 16 |
-                 static_cast<uint32_t>(sum[5]) << 8 | sum[6],
-             crc);
-    QCOMPARE(ask({0x03}), (Bytes{0x43, 0x00}));
-    QCOMPARE(ask({0x07}), (Bytes{0x47, 0x00}));
-}
-
-void DiagnosticsTest::obdFreezeFrameHoldsTheMoment() {
-    Wire w;
-    w.car.startRoute(*routeNamed("idle"));
-    w.letTimePass(15);
-    QVERIFY(addFault(w.car.faults(), "intake:dead"));
-    w.letTimePass(5);
-    const auto ask = [&](const Bytes& request) {
-        if (!w.uds.transport().send(request)) return Bytes{};
-        auto answer = w.uds.transport().receive(w.bus.now_us() + 500000);
-        return answer ? *answer : Bytes{};
-    };
-    QCOMPARE(ask({0x03}), (Bytes{0x43, 0x01, 0x01, 0x13}));
-    QCOMPARE(ask({0x02, 0x02, 0x00}), (Bytes{0x42, 0x02, 0x00, 0x01, 0x13}));
-    const Bytes frozen = ask({0x02, 0x0C, 0x00});
-    QCOMPARE(frozen.size(), size_t{5});
-    w.car.stopRoute();
-    w.letTimePass(5);
-    QCOMPARE(ask({0x02, 0x0C, 0x00}), frozen);  // the engine stands, the frame does not change
-    const Bytes status = ask({0x01, 0x01});
-    QCOMPARE(status[2], uint8_t{0x81});  // lamp on, one code
-    QCOMPARE(ask({0x04}), Bytes{0x44});
-    w.car.faults() = {};
-    w.letTimePass(1);
-    QCOMPARE(ask({0x03}), (Bytes{0x43, 0x00}));
 }
 
 void DiagnosticsTest::aLateConsecutiveFrameEndsTheMessage() {

@@ -44,6 +44,7 @@ class CalibrationWriter {
     template <class F>
     void curve(const Item& item, const std::vector<double>& x, F f) {
         std::vector<double> y;
+        y.reserve(x.size());
         for (const double v : x)
             y.push_back(f(v));
         const uint32_t at = breakpoints(item.at, {{&item.x, &x}});
@@ -61,6 +62,7 @@ class CalibrationWriter {
         uint32_t at = breakpoints(item.at, {{&item.x, &x}, {&item.y, &y}});
         for (const double b : y) {
             std::vector<double> values;
+            values.reserve(x.size());
             for (const double a : x)
                 values.push_back(f(a, b));
             row(at, item.store, item.perCount, item.offset, values);

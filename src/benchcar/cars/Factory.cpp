@@ -92,10 +92,11 @@ void Calibrator::inputs() {
     w_.set(i.baroFilter, 2);
     w_.set(i.wheelPulses, pulsesPerKm(b_.parts));
     w_.curve(i.gearRatio, Row{1, 2, 3, 4, 5, 6},
-             [&](double gear) { return 1000 / roadSpeed_kmh(b_, 1000, static_cast<int>(gear)); });
+             [&](double gear) { return 1 / roadSpeed_kmh(b_, 1.0, static_cast<int>(gear)); });
     w_.set(i.gearTolerance, 12);
     const Row celsius = {130, 115, 104, 96, 88, 80, 70, 60, 50, 40, 30, 20, 10, 0, -12, -28};
     Row volts;
+    volts.reserve(celsius.size());
     for (const double c : celsius)
         volts.push_back(thermistor_V(c));
     for (const Item* sensor : {&i.coolantSensor, &i.intakeSensor})

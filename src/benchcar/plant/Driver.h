@@ -49,7 +49,6 @@ double roadSpeed_kmh(const Build& build, double rpm, int gear);
 
 class Driver {
   public:
-    explicit Driver(const Build& build) : build_(build) {}
     void begin(const Route& route);
     void stop() { active_ = false; }
     bool active() const { return active_; }
@@ -60,7 +59,6 @@ class Driver {
     void press(TrueState& s, const Leg& leg);
     void brakeDynamometer(TrueState& s, const Leg& leg);
 
-    const Build& build_;
     Route route_;
     bool active_ = false;
     double time_s_ = 0;

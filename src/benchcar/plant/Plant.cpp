@@ -16,7 +16,6 @@ const Build* buildNamed(std::string_view name) {
 Plant::Plant(const Build& build, uint64_t seed)
     : build_(build),
       noise_(seed),
-      driver_(build_),
       breathing_(build_),
       turbo_(build_),
       fuel_(build_),

@@ -41,6 +41,7 @@ Result<std::vector<std::shared_ptr<const recording::Recording>>> roundRecordings
 std::vector<const recording::Recording*> pointers(
     const std::vector<std::shared_ptr<const recording::Recording>>& recordings) {
     std::vector<const recording::Recording*> out;
+    out.reserve(recordings.size());
     for (const auto& r : recordings)
         out.push_back(r.get());
     return out;

@@ -14,7 +14,7 @@ constexpr int64_t kLate_us = 30000;
 
 BenchCar::BenchCar(const Build& build, uint64_t seed)
     : plant_(build, seed), controller_(memory_), diagnostics_(memory_, controller_), busNoise_(seed + 77) {
-    programFlash(memory_, *modelNamed(build.engine == &kCraneEngine ? "crane" : "heron"));
+    programFlash(memory_, modelOf(build));
     powerCycle();
 }
 
@@ -61,7 +61,7 @@ void BenchCar::tenMilliseconds() {
         const Late due = late_.front();
         late_.pop_front();
         if (due.toCar)
-            diagnostics_.receive(due.frame, now_us_);
+            deliver(due.frame);
         else
             broadcast_.push_back(due.frame);
     }
@@ -122,10 +122,12 @@ void BenchCar::countFrame() {
 
 void BenchCar::receive(const link::CanFrame& frame) {
     countFrame();
-    const auto arrived = disturbed(frame, true);
-    if (!arrived) return;
+    if (const auto arrived = disturbed(frame, true)) deliver(*arrived);
+}
+
+void BenchCar::deliver(const link::CanFrame& frame) {
     diagnostics_.powerCutAfterBytes = faults().powerCutByte;
-    diagnostics_.receive(*arrived, now_us_);
+    diagnostics_.receive(frame, now_us_);
     faults().powerCutByte = diagnostics_.powerCutAfterBytes;
     if (diagnostics_.takePowerCut()) powerCycle();
 }

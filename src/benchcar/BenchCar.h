@@ -55,6 +55,8 @@ class BenchCar {
     /// Frames that the bus loses, delays or damages; nothing of a frame that is not to be delivered now.
     std::optional<link::CanFrame> disturbed(link::CanFrame frame, bool toCar);
     void countFrame();
+    /// Hands a frame to the controller, and takes the power away when its bytes were the last there was power for.
+    void deliver(const link::CanFrame& frame);
 
     ControllerMemory memory_;
     Plant plant_;

@@ -126,8 +126,7 @@ inline uint8_t codeStatus(BenchCar& car, uint32_t code) {
 /// The calibration that is right for the parts that are fitted.
 inline void calibrateRightly(BenchCar& car) {
     const Build& build = car.plant().build();
-    const Model& model = *modelNamed(build.engine == &kCraneEngine ? "crane" : "heron");
-    writeCalibration(car.memory(), build, wishesFor(model, build));
+    writeCalibration(car.memory(), build, wishesFor(modelOf(build), build));
     car.powerCycle();
 }
 

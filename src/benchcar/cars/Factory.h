@@ -37,6 +37,8 @@ struct Model {
 };
 const std::vector<Model>& models();
 const Model* modelNamed(std::string_view name);
+/// The model that left the factory with this build's engine, whatever was fitted since.
+const Model& modelOf(const Build& build);
 
 /// Erases the flash and programs boot, application and a calibration for this build; checksums included.
 void programFlash(ControllerMemory& memory, const Model& model);

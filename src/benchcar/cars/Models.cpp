@@ -45,6 +45,16 @@ const std::vector<Model>& models() {
     return all;
 }
 
+const Build* buildNamed(std::string_view name) {
+    for (const Build* build : {&kHeronStock, &kHeronFitted, &kCraneStock})
+        if (build->name == name) return build;
+    return nullptr;
+}
+
+const Model& modelOf(const Build& build) {
+    return *modelNamed(build.engine == &kCraneEngine ? "crane" : "heron");
+}
+
 const Model* modelNamed(std::string_view name) {
     for (const Model& model : models())
         if (model.name == name) return &model;

@@ -117,23 +117,6 @@ void ControllerMemory::put(const Item& item, int64_t raw) {
     }
 }
 
-int64_t ControllerMemory::seen(const Item& item) const {
-    const uint8_t* at = ram_.data() + (item.at - map::kRam);
-    switch (item.store) {
-        case Store::U8:
-            return at[0];
-        case Store::S8:
-            return static_cast<int8_t>(at[0]);
-        case Store::U16:
-            return at[0] << 8 | at[1];
-        case Store::S16:
-            return static_cast<int16_t>(at[0] << 8 | at[1]);
-        case Store::U32:
-            break;
-    }
-    return static_cast<int64_t>(at[0]) << 24 | at[1] << 16 | at[2] << 8 | at[3];
-}
-
 uint32_t memoryCrc(std::span<const uint8_t> bytes) {
     return static_cast<uint32_t>(::crc32_z(0, bytes.data(), bytes.size()));
 }

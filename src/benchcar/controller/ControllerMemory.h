@@ -44,7 +44,7 @@ class ControllerMemory {
 
     // --- measurements, in raw counts, clipped to what the store holds
     void put(const Item& item, int64_t raw);
-    int64_t seen(const Item& item) const;
+    int64_t seen(const Item& item) const { return load(ram_.data() + (item.at - map::kRam), item.store); }
 
   private:
     /// Where a number lies on an axis: the cell's lower breakpoint and a fraction of 1/32768.
@@ -54,8 +54,7 @@ class ControllerMemory {
         int count = 1;
     };
     Position locate(const Points& points, uint32_t ownPoints, int count, int x) const;
-    int number(uint32_t address, Store store) const {
-        const uint8_t* at = flash_.data() + (address - map::kFlash);
+    static int64_t load(const uint8_t* at, Store store) {
         switch (store) {
             case Store::U8:
                 return at[0];
@@ -68,8 +67,10 @@ class ControllerMemory {
             case Store::U32:
                 break;
         }
-        return static_cast<int>(static_cast<uint32_t>(at[0]) << 24 | static_cast<uint32_t>(at[1]) << 16 |
-                                static_cast<uint32_t>(at[2]) << 8 | at[3]);
+        return static_cast<int64_t>(at[0]) << 24 | at[1] << 16 | at[2] << 8 | at[3];
+    }
+    int number(uint32_t address, Store store) const {
+        return static_cast<int>(load(flash_.data() + (address - map::kFlash), store));
     }
 
     std::vector<uint8_t> flash_;

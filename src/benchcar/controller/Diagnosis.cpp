@@ -4,13 +4,15 @@
 #include <cstdlib>
 
 #include "benchcar/controller/Air.h"
-#include "benchcar/controller/LambdaLoop.h"
 
 namespace brusk::benchcar {
 
 namespace {
 namespace L = layout;
 constexpr int kNeverReached = 1 << 28;
+constexpr uint32_t kSensorHeats = 6000;  // 10 ms after the start
+constexpr int kWarm_i = 60 + 40;
+constexpr int kMiddle_mV = 450, kAboutMiddle_mV = 20;
 }  // namespace
 
 enum Diagnosis::Code : uint8_t {
@@ -126,18 +128,13 @@ void Diagnosis::sensors(Signals& s) {
     failing(Wheel, running && s.in.wheel_dHz == 0 && s.rpm > 2000 && !s.in.neutral && !s.in.clutch && s.load_r > 8000,
             s);
 
-    // A sensor that does not cross the middle while the loop is closed has gone quiet.
+    // A healthy sensor only passes the middle; one with a broken wire floats there. Stuck at either side it is not
+    // quiet: then the trims run to their stops and set their own codes.
+    const bool heated = running && s.runTicks > kSensorHeats && s.coolant_i > kWarm_i;
     for (size_t bank = 0; bank < static_cast<size_t>(s.banks); ++bank) {
-        const bool rich = s.in.narrowband_mV[bank] > m_.get(L::loop.volts);
-        const bool crossed = rich != wasRich_[bank];
-        wasRich_[bank] = rich;
-        const bool middle = std::abs(s.in.narrowband_mV[bank] - 450) < 20;
-        // Idle floating counts too: a broken wire never lets the loop judge at all.
-        quietTicks_[bank] = running && s.runTicks > 6000 && !s.fuelCut && (middle || !crossed) && s.coolant_i > 100
-                                ? quietTicks_[bank] + 1
-                                : 0;
-        const bool silent = quietTicks_[bank] > m_.get(d.quietTime) * 10 && middle;
-        const bool failed = failing(bank == 0 ? Quiet : Quiet2, silent, s);
+        const bool middle = std::abs(s.in.narrowband_mV[bank] - kMiddle_mV) < kAboutMiddle_mV;
+        quietTicks_[bank] = heated && !s.fuelCut && middle ? quietTicks_[bank] + 1 : 0;
+        const bool failed = failing(bank == 0 ? Quiet : Quiet2, quietTicks_[bank] > m_.get(d.quietTime) * 10, s);
         (bank == 0 ? s.narrowbandFailed : s.narrowband2Failed) = failed;
     }
 }

@@ -116,6 +116,8 @@ class Diagnosis {
     void clear();
 
     const std::vector<StoredCode>& codes() const { return codes_; }
+    /// The values of this moment.
+    FreezeFrame frame(const Signals& s) const;
     /// ISO 14229 control of code setting: off while somebody flashes or works on the wires.
     void setRecording(bool on) { recording_ = on; }
     bool recording() const { return recording_; }
@@ -130,15 +132,12 @@ class Diagnosis {
     void sensors(Signals& s);
     void engine(const Signals& s);
     void report(const Signals& s);
-    FreezeFrame frame(const Signals& s) const;
-
     ControllerMemory& m_;
     std::vector<StoredCode> codes_;
     bool recording_ = true;
     int plausTicks_ = 0;
     int deviationMost_ = 0, airDeviationMost_ = 0;
     std::array<int, 2> quietTicks_{};
-    std::array<bool, 2> wasRich_{};
 };
 
 }  // namespace brusk::benchcar

@@ -74,7 +74,7 @@ void Inputs::readPressures(Signals& s) {
 }
 
 void Inputs::readTemperatures(Signals& s) {
-    // The curves give whole degrees; interpolated in tenths by asking with ten times the value in the filter.
+    // The curves give whole degrees; the filter, kept in finer parts, smooths the steps between them.
     const auto read = [&](const Item& sensor, int volts_mV, bool failed, const Item& substitute, int64_t& fine) {
         const int celsius = failed ? m_.get(substitute) - 40 : m_.look(sensor, volts_mV) - 40;
         if (first_) fine = int64_t{celsius} * 10 * kFine;

@@ -9,11 +9,15 @@ constexpr int64_t kFactorFine = 10000;
 }  // namespace
 
 void Spark::powerUp() {
-    // What the fuel was found to bear is kept while the battery is on; a controller fresh from the flash starts anew.
-    if (factorFine_ < 0) factorFine_ = int64_t{m_.get(L::spark.octaneStart)} * kFactorFine;
+    // What the fuel was found to bear is kept while the battery is on; one that has learned nothing starts anew.
+    if (factorFine_ < 0) forget();
     retardFine_ = 0;
     events_ = 0;
     last_d_ = 0;
+}
+
+void Spark::forget() {
+    factorFine_ = int64_t{m_.get(L::spark.octaneStart)} * kFactorFine;
 }
 
 void Spark::watchKnock(Signals& s) {

@@ -65,7 +65,7 @@ class Spark {
     int step(Signals& s);
     int dwell_us(const Signals& s);
     /// The octane factor begins anew.
-    void forget() { factorFine_ = -1, powerUp(); }
+    void forget();
 
   private:
     void watchKnock(Signals& s);

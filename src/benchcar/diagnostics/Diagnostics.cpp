@@ -147,8 +147,7 @@ void Diagnostics::tick(int64_t now_us) {
 
 Message Diagnostics::answer(const Message& r, int64_t now_us) {
     const uint8_t service = r[0];
-    if (bootMode_ && (Obd::serves(service) || (!servedInBoot(service) && service < 0x99)))
-        return Obd::serves(service) ? Message{} : refuse(service, kNoService);
+    if (bootMode_ && !servedInBoot(service)) return refuse(service, kNoService);
     if (Obd::serves(service)) {
         Message out = obd_.answer(r);
         return out.empty() ? refuse(service, kNoSubFunction) : out;

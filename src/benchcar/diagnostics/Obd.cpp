@@ -83,11 +83,7 @@ Obd::Obd(ControllerMemory& memory, Controller& controller) : memory_(memory), co
 }
 
 FreezeFrame Obd::now() const {
-    const Signals& s = controller_.now();
-    return {s.speed_q,    s.pressure_c, s.load_r,     static_cast<int>(memory_.seen(L::airSeen.filling)),
-            s.coolant_d,  s.intake_d,   s.vehicle_c,  s.throttle_c,
-            s.short_c[0], s.long_c[0],  s.short_c[1], s.long_c[1],
-            s.battery_mV, s.runTicks,   s.closed[0]};
+    return controller_.diagnosis().frame(controller_.now());
 }
 
 Message Obd::answer(const Message& request) {

@@ -7,12 +7,6 @@
 
 namespace brusk::benchcar {
 
-const Build* buildNamed(std::string_view name) {
-    for (const Build* build : {&kHeronStock, &kHeronFitted, &kCraneStock})
-        if (build->name == name) return build;
-    return nullptr;
-}
-
 Plant::Plant(const Build& build, uint64_t seed)
     : build_(build),
       noise_(seed),

@@ -15,6 +15,7 @@ const std::vector<RouteChoice>& routeChoices() {
         std::vector<RouteChoice> out;
         for (const auto& route : benchcar::routes())
             out.push_back({route.name, route.title, route.seconds()});
+        out.push_back({kUnseenCells, "Cells not seen yet on this round", 0});
         return out;
     }();
     return choices;

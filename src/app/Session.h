@@ -26,9 +26,11 @@ enum class LinkState { Closed, Connecting, Open, Lost };
 struct RouteChoice {
     std::string name;
     std::string title;
-    double seconds = 0;
+    double seconds = 0;  ///< 0: not known before it is made
 };
 const std::vector<RouteChoice>& routeChoices();
+/// The route that is made of the cells the round in the car has no samples of.
+inline constexpr const char* kUnseenCells = "unseen-cells";
 
 class Session : public QObject {
     Q_OBJECT

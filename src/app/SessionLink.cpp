@@ -256,15 +256,35 @@ void Session::readTroubleCodes(bool clearFirst) {
 
 // --- driving
 
+namespace {
+
+/// A drive through the cells of the VE map that the round in the car has no samples of.
+Result<benchcar::Route> routeToUnseen(const job::Kit& kit, carfolder::CarFolder& folder, std::optional<int64_t> round,
+                                      const benchcar::Build& build) {
+    if (!round) return fail(ErrorCode::Refused, "What the car runs is not known. Read the controller first.");
+    const auto nodes = job::unseenNodes(kit, folder, *round);
+    if (!nodes) return tl::unexpected(nodes.error());
+    if (nodes->empty()) return fail(ErrorCode::NotFound, "Every cell that a road sees has been driven on this round.");
+    std::vector<benchcar::Cell> cells;
+    cells.reserve(nodes->size());
+    for (const auto& node : *nodes)
+        cells.push_back({node.speed_rpm, node.pressure_kPa});
+    return benchcar::visitRoute(build, cells);
+}
+
+}  // namespace
+
 Done Session::startDrive(const std::vector<std::string>& channels, const std::string& routeName) {
     if (!kit_ || !link_ || linkState_ != LinkState::Open) return fail(ErrorCode::NotFound, "Connect to the car first.");
     if (busy_) return fail(ErrorCode::Conflict, "Something else is running on the link.");
     auto set = job::channelSet(*kit_, channels);
     if (!set) return tl::unexpected(set.error());
-    const benchcar::Route* route = nullptr;
-    if (link_->hasBenchCar()) {
-        route = benchcar::routeNamed(routeName);
-        if (!route) return fail(ErrorCode::NotFound, "The bench car knows no route \"" + routeName + "\".");
+    std::optional<benchcar::Route> route;
+    const bool toUnseen = link_->hasBenchCar() && routeName == kUnseenCells;
+    if (link_->hasBenchCar() && !toUnseen) {
+        const auto* known = benchcar::routeNamed(routeName);
+        if (!known) return fail(ErrorCode::NotFound, "The bench car knows no route \"" + routeName + "\".");
+        route = *known;
     }
     liveChannels_ = std::make_shared<const job::ChannelSet>(*set);
     externalNames_.clear();
@@ -279,8 +299,18 @@ Done Session::startDrive(const std::vector<std::string>& channels, const std::st
     stopDrive_ = false;
     startTask(
         "Driving",
-        [this, kit = kit_, folder = folder_, channels = liveChannels_,
-         route](LinkParts& open) -> std::function<void()> {
+        [this, kit = kit_, folder = folder_, channels = liveChannels_, route, toUnseen,
+         inCar = contents_.round](LinkParts& open) mutable -> std::function<void()> {
+            if (toUnseen) {
+                auto cells = routeToUnseen(*kit, *folder, inCar, open.car->plant().build());
+                if (!cells)
+                    return [this, error = cells.error()] {
+                        driving_ = false;
+                        emit driveChanged();
+                        failed(error);
+                    };
+                route = std::move(*cells);
+            }
             if (route) open.car->startRoute(*route);
             link::Uds uds(open.port(), kit->profile);
             job::DriveOptions options;

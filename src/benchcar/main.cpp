@@ -3,6 +3,7 @@
 #include <CLI/CLI.hpp>
 #include <csignal>
 #include <iostream>
+#include <sstream>
 
 #include "benchcar/SocketServer.h"
 #include "benchcar/cars/Factory.h"
@@ -21,6 +22,7 @@ struct Options {
     std::string car = "heron-fitted";
     std::string route;
     std::vector<std::string> faults;
+    std::vector<std::string> visits;  ///< "RPM:KPA"
     bool printCalibration = false;
     uint64_t seed = 1;
     double temperature_C = 22, pressure_kPa = 101.3, octane = 98;
@@ -43,6 +45,19 @@ int printCalibration(const Options& o) {
     return std::cout.flush() ? 0 : failed("Nobody takes the bytes.", 1);
 }
 
+Result<std::vector<benchcar::Cell>> cellsFrom(const std::vector<std::string>& texts) {
+    std::vector<benchcar::Cell> out;
+    for (const std::string& text : texts) {
+        benchcar::Cell cell;
+        char colon = 0;
+        std::istringstream in(text);
+        if (!(in >> cell.speed_rpm >> colon >> cell.pressure_kPa) || colon != ':' || !in.eof())
+            return fail(ErrorCode::BadInput, "\"" + text + "\" is no cell; write RPM:KPA, as in 2600:85.");
+        out.push_back(cell);
+    }
+    return out;
+}
+
 Result<std::unique_ptr<benchcar::Peers>> peersFor(const std::string& link) {
     if (link.starts_with("unix:")) return benchcar::listenOnSocket(link.substr(5));
     if (link.starts_with("socketcan:")) return benchcar::joinInterface(link.substr(10));
@@ -62,6 +77,11 @@ int run(const Options& o) {
         const auto* found = benchcar::routeNamed(o.route);
         if (!found) return failed("There is no route \"" + o.route + "\".", 2);
         car.startRoute(*found);
+    }
+    if (!o.visits.empty()) {
+        const auto cells = cellsFrom(o.visits);
+        if (!cells) return failed(cells.error().text(), 2);
+        car.startRoute(benchcar::visitRoute(*build, *cells));
     }
     const auto peers = peersFor(o.link);
     if (!peers) return failed(peers.error().text(), peers.error().code == ErrorCode::BadInput ? 2 : 1);
@@ -87,6 +107,7 @@ int main(int argc, char** argv) {
     app.add_option("--car", o.car, "heron (as sold), heron-fitted (with the owner's parts), crane");
     app.add_option("--seed", o.seed, "seed of all noise");
     app.add_option("--route", o.route, "start the engine and drive this route: " + names);
+    app.add_option("--visit", o.visits, "drive to this cell of the map, RPM:KPA, may be given again");
     app.add_option("--fault", o.faults, "a fault from the beginning, may be given again: " + faultNames);
     app.add_option("--temperature", o.temperature_C, "of the weather, degC")->check(CLI::Range(-40.0, 50.0));
     app.add_option("--pressure", o.pressure_kPa, "of the weather, kPa: lower in the mountains")

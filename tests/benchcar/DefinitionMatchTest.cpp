@@ -304,6 +304,7 @@ void DefinitionMatchTest::theDonorHasOtherBreakpointsAndTheSameMeaning() {
 void DefinitionMatchTest::theDonorFileIsWhatItsFactoryWrote() {
     ControllerMemory donor;
     programFlash(donor, *modelNamed("heron-s"));
+    // When the factory changes, scripts/make-donor writes the file anew.
     const std::string text = readText(BRUSK_DATA_DIR "/heron/heron-s-donor.hex");
     const auto file = image::readImage(asBytes(text), image::Format::IntelHex);
     EXPECT_OK(file);

@@ -291,6 +291,16 @@ void CtlTest::flashOverTheSocketToTheBenchCarProcess() {
              620.0);
     const Ran again = ctl({"flash", at("set.hex"), "--link", link, "--quiet"});
     QVERIFY(again.out.contains("holds these bytes already"));
+    for (const auto& [option, value, said] : {std::tuple{"--fault", "soul:dead", "there is no such sensor"},
+                                              {"--visit", "fast", "is no cell; write RPM:KPA"},
+                                              {"--route", "moon", "There is no route"},
+                                              {"--car", "cart", "There is no car"}}) {
+        QProcess refused;
+        refused.start(kBin + "/brusk-benchcar", {"--link", "unix:" + at("other"), option, value});
+        QVERIFY(refused.waitForFinished(5000));
+        QCOMPARE(refused.exitCode(), 2);
+        QVERIFY2(refused.readAllStandardError().contains(said), said);
+    }
     // A second bench car may not take the same socket.
     QProcess second;
     second.start(kBin + "/brusk-benchcar", {"--link", link});

@@ -355,8 +355,9 @@ void Calibrator::torque() {
     w_.map(t.pedalMap, Row{0, 2, 5, 10, 20, 35, 50, 65, 80, 100}, Row{0, 15, 40, 80, 130, 200},
            [&](double pedal, double kmh) {
                if (pedal < 1) return kmh < 5 ? 0.0 : -18.0;
-               const double share = std::pow(pedal / 100, 1.35 / wishes_.eager);
-               return peak * share * (1 - 0.12 * std::sin(share * 3.1416) * std::min(1.0, kmh / 130));
+               // A pedal on the floor asks for more than there is, so that the throttle opens all the way.
+               const double share = pedal > 99 ? 1.15 : std::pow(pedal / 100, 1.35 / wishes_.eager);
+               return peak * share * (1 - 0.12 * std::sin(std::min(share, 1.0) * 3.1416) * std::min(1.0, kmh / 130));
            });
     w_.curve(t.ceiling, Row{800, 1300, 1800, 2400, 3000, 3600, 4400, 5200, 6000, 6800}, [&](double rpm) {
         return 1.08 * std::max(60.0, indicated(rpm, steady_.air_mg(rpm, wishes_.boost_kPa)) - lost(rpm));

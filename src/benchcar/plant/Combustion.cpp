@@ -12,6 +12,12 @@ namespace brusk::benchcar {
 
 namespace {
 
+/// Of the cycle, against that of the reference compression.
+double compressionGain(double compression) {
+    static const double reference = 1 - std::pow(burn::kReferenceCompression, -burn::kCycleExponent);
+    return (1 - std::pow(compression, -burn::kCycleExponent)) / reference;
+}
+
 /// Torque falls to both sides of lambda 0.93 (Heywood, section 15.4).
 double lambdaEfficiency(double lambda) {
     if (lambda < 1) {
@@ -54,8 +60,8 @@ double indicatedTorque_Nm(const Build& build, double rpm, double air_mg, double 
     const double off = bestSpark_deg(engine, rpm, air_mg) - spark_deg;
     const double spark = std::max(0.2, 1 - burn::kSparkLoss * off * off);
     const double burnt_kg = air_mg * 1e-6 / blendStoich(build.fuel.ethanol) / std::max(1.0, lambda);
-    const double work_J =
-        burnt_kg * blendHeat_Jkg(build.fuel.ethanol) * burn::kEfficiency * lambdaEfficiency(lambda) * spark;
+    const double work_J = burnt_kg * blendHeat_Jkg(build.fuel.ethanol) * burn::kEfficiency *
+                          compressionGain(engine.compression) * lambdaEfficiency(lambda) * spark;
     return work_J * engine.cylinders / (4 * std::numbers::pi);
 }
 

@@ -9,7 +9,9 @@
 namespace brusk::benchcar {
 
 namespace burn {
-inline constexpr double kEfficiency = 0.365;   // indicated, best spark, lambda 0.93 to 1
+inline constexpr double kEfficiency = 0.365;  // indicated, best spark, lambda 0.93 to 1, at this compression:
+inline constexpr double kReferenceCompression = 9.6;
+inline constexpr double kCycleExponent = 0.3;  // fuel-air cycle: 1 - r^-0.3 (Heywood, section 5.5.1)
 inline constexpr double kSparkLoss = 0.00042;  // of it, per degree squared from the best spark (Heywood fig. 15-3)
 inline constexpr double kRichHeatLoss = 0.30;  // heat not set free per unit of lambda below 1 (CO and H2 stay)
 inline constexpr double kCoolantShare = 0.24;  // of the heat, at high speed (Heywood fig. 12-26)

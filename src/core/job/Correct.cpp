@@ -61,9 +61,16 @@ Result<evidence::DriveFigures> roundFigures(carfolder::CarFolder& folder, int64_
     return evidence::driveFigures(pointers(*recordings));
 }
 
-Result<evidence::FuelError> measureFuelError(const Kit& kit, carfolder::CarFolder& folder, int64_t round) {
-    const auto samples = roundSamples(folder, round);
-    if (!samples) return tl::unexpected(samples.error());
+namespace {
+
+/// The VE map's axes on a round, and what its samples say of each cell.
+struct RoundCells {
+    std::vector<double> speeds, pressures;
+    std::vector<evidence::CellStat> cells;  ///< a row is one pressure
+};
+
+Result<RoundCells> cellsOf(const Kit& kit, const carfolder::CarFolder& folder, int64_t round,
+                           const evidence::AirSamples& samples) {
     const auto calibration = calibrationOf(kit, folder, round);
     if (!calibration) return tl::unexpected(calibration.error());
     const auto* map = kit.definition->parameterWithRole("ve_map");
@@ -72,8 +79,41 @@ Result<evidence::FuelError> measureFuelError(const Kit& kit, carfolder::CarFolde
     if (!table) return tl::unexpected(table.error());
     const evidence::AxisLookup x(table->x.values);
     const evidence::AxisLookup y(table->y.values);
-    const auto error = evidence::fuelError(evidence::cellStatistics(x, y, samples->x, samples->y, samples->ratio),
-                                           proposals::kVisited);
+    return RoundCells{table->x.values, table->y.values,
+                      evidence::cellStatistics(x, y, samples.x, samples.y, samples.ratio)};
+}
+
+constexpr double kLeastRoad_rpm = 1000, kMostRoad_rpm = 5200, kLeastRoad_kPa = 25, kMostRoad_kPa = 160;
+
+}  // namespace
+
+Result<std::vector<MapNode>> unseenNodes(const Kit& kit, carfolder::CarFolder& folder, int64_t round) {
+    evidence::AirSamples samples;
+    if (!folder.recordings(round).empty()) {
+        auto driven = roundSamples(folder, round);
+        if (!driven) return tl::unexpected(driven.error());
+        samples = std::move(*driven);
+    }
+    const auto seen = cellsOf(kit, folder, round, samples);
+    if (!seen) return tl::unexpected(seen.error());
+    std::vector<MapNode> out;
+    for (size_t row = 0; row < seen->pressures.size(); ++row)
+        for (size_t column = 0; column < seen->speeds.size(); ++column) {
+            const MapNode node{seen->speeds[column], seen->pressures[row]};
+            const bool road = node.speed_rpm >= kLeastRoad_rpm && node.speed_rpm <= kMostRoad_rpm &&
+                              node.pressure_kPa >= kLeastRoad_kPa && node.pressure_kPa <= kMostRoad_kPa;
+            if (road && seen->cells[row * seen->speeds.size() + column].count < proposals::kVisited)
+                out.push_back(node);
+        }
+    return out;
+}
+
+Result<evidence::FuelError> measureFuelError(const Kit& kit, carfolder::CarFolder& folder, int64_t round) {
+    const auto samples = roundSamples(folder, round);
+    if (!samples) return tl::unexpected(samples.error());
+    const auto seen = cellsOf(kit, folder, round, *samples);
+    if (!seen) return tl::unexpected(seen.error());
+    const auto error = evidence::fuelError(seen->cells, proposals::kVisited);
     if (auto done = folder.setFuelError(round, error.rms * 100); !done) return tl::unexpected(done.error());
     return error;
 }

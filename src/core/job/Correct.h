@@ -23,6 +23,15 @@ namespace brusk::job {
 /// Knock, boost and idle of all recordings driven on a round.
 [[nodiscard]] Result<evidence::DriveFigures> roundFigures(carfolder::CarFolder& folder, int64_t round);
 
+/// A node of the VE map.
+struct MapNode {
+    double speed_rpm = 0;
+    double pressure_kPa = 0;
+};
+/// The nodes of the VE map that no drive on this round has visited, as far as a road sees them: between 1000 and
+/// 5200 rpm, 25 and 160 kPa.
+[[nodiscard]] Result<std::vector<MapNode>> unseenNodes(const Kit& kit, carfolder::CarFolder& folder, int64_t round);
+
 /// Measures a round's fuel error from its recordings and keeps it in the ledger.
 [[nodiscard]] Result<evidence::FuelError> measureFuelError(const Kit& kit, carfolder::CarFolder& folder, int64_t round);
 

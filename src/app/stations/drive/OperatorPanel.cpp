@@ -35,12 +35,12 @@ void OperatorPanel::makeRoute() {
     route_ = new QComboBox;
     route_->setObjectName("route");
     route_->setToolTip("What the bench car's driver does");
-    for (const auto& choice : routeChoices())
-        route_->addItem(QString("%1, %2:%3")
-                            .arg(QString::fromStdString(choice.title))
-                            .arg(static_cast<int>(choice.seconds) / 60)
-                            .arg(static_cast<int>(choice.seconds) % 60, 2, 10, QChar('0')),
-                        QString::fromStdString(choice.name));
+    for (const auto& choice : routeChoices()) {
+        const auto seconds = static_cast<int>(choice.seconds);
+        const QString length =
+            seconds ? QString(", %1:%2").arg(seconds / 60).arg(seconds % 60, 2, 10, QChar('0')) : QString();
+        route_->addItem(QString::fromStdString(choice.title) + length, QString::fromStdString(choice.name));
+    }
     lapse_ = new QComboBox;
     lapse_->setObjectName("timeLapse");
     lapse_->setToolTip("How fast the bench car's time passes");

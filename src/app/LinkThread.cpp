@@ -1,7 +1,14 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/LinkThread.h"
 
+#include <chrono>
+
 namespace brusk::app {
+
+namespace {
+constexpr int64_t kListen_us = 50000;
+constexpr std::chrono::milliseconds kRest{500};
+}  // namespace
 
 void LinkParts::obeyOrders() {
     if (!car) return;
@@ -13,8 +20,19 @@ void LinkParts::obeyOrders() {
     orders.reset();
 }
 
+void LinkParts::watchTraffic() {
+    link::CanPort& watched = bus ? static_cast<link::CanPort&>(*bus) : *socket;
+    watched.watch([log = traffic, bitrate = watched.status().bitrate](const link::CanFrame& frame, bool ours) {
+        log->add(frame, ours, bitrate);
+    });
+}
+
 LinkThread::LinkThread(std::unique_ptr<LinkParts> port)
-    : port_(std::move(port)), hasBenchCar_(port_->car != nullptr), thread_([this] { run(); }) {}
+    : port_(std::move(port)), traffic_(port_->traffic), hasBenchCar_(port_->car != nullptr) {
+    port_->watchTraffic();
+    status_ = port_->port().status();
+    thread_ = std::thread([this] { run(); });
+}
 
 LinkThread::~LinkThread() {
     {
@@ -43,18 +61,43 @@ void LinkThread::order(const BenchOrders& orders) {
     port_->orders = orders;
 }
 
+link::PortStatus LinkThread::status() const {
+    const std::lock_guard lock(mutex_);
+    return status_;
+}
+
+void LinkThread::listen() {
+    link::CanPort& port = port_->port();
+    // What fails here fails again when something is asked; the status tells of it meanwhile.
+    (void)port.receive(port.now_us() + kListen_us);
+    link::PortStatus status = port.status();
+    std::unique_lock lock(mutex_);
+    const bool down = status.state == link::BusState::Down;
+    status_ = std::move(status);
+    if (down) wake_.wait_for(lock, kRest, [&] { return stopping_ || !tasks_.empty(); });
+}
+
 void LinkThread::run() {
     while (true) {
         Task task;
         {
-            // The bench car stands still while nobody asks anything of it.
             std::unique_lock lock(mutex_);
-            wake_.wait(lock, [&] { return stopping_ || !tasks_.empty(); });
+            // The bench car stands still while nobody asks anything of it; a real bus goes on.
+            if (hasBenchCar_) wake_.wait(lock, [&] { return stopping_ || !tasks_.empty(); });
             if (stopping_) return;
-            task = std::move(tasks_.front());
-            tasks_.pop_front();
+            if (!tasks_.empty()) {
+                task = std::move(tasks_.front());
+                tasks_.pop_front();
+            }
+        }
+        if (!task) {
+            listen();
+            continue;
         }
         task(*port_);
+        link::PortStatus status = port_->port().status();
+        const std::lock_guard lock(mutex_);
+        status_ = std::move(status);
     }
 }
 

@@ -12,7 +12,7 @@
 #include <thread>
 
 #include "benchcar/VirtualBus.h"
-#include "core/link/CanPort.h"
+#include "core/link/Traffic.h"
 
 namespace brusk::app {
 
@@ -28,8 +28,11 @@ struct LinkParts {
     std::unique_ptr<benchcar::BenchCar> car;  ///< with the bench car in this process
     std::unique_ptr<benchcar::VirtualBus> bus;
     std::unique_ptr<benchcar::PacedBus> paced;
-    std::unique_ptr<link::CanPort> socket;  ///< with another process
-    std::mutex ordersMutex;                 // guards orders
+    std::unique_ptr<link::CanPort> socket;  ///< with another process, or an interface of the kernel
+    std::shared_ptr<link::TrafficLog> traffic = std::make_shared<link::TrafficLog>();
+    /// Lets the traffic log see every frame.
+    void watchTraffic();
+    std::mutex ordersMutex;  // guards orders
     std::optional<BenchOrders> orders;
     /// Carries out what the operator wants since the last time.
     void obeyOrders();
@@ -55,13 +58,21 @@ class LinkThread {
     void setCable(bool plugged);
     /// Weather, fuel and faults of the bench car, from any thread; acts while it drives.
     void order(const BenchOrders& orders);
+    /// What the port said of its bus when it was last in use, and the share of the wire in use.
+    link::PortStatus status() const;
+    const link::TrafficLog& traffic() const { return *traffic_; }
+    std::shared_ptr<const link::TrafficLog> sharedTraffic() const { return traffic_; }
 
   private:
     void run();
+    /// Looks at the bus while nothing else is asked of it.
+    void listen();
 
     std::unique_ptr<LinkParts> port_;
+    std::shared_ptr<link::TrafficLog> traffic_;
     bool hasBenchCar_;
-    std::mutex mutex_;  // guards tasks_ and stopping_
+    mutable std::mutex mutex_;  // guards tasks_, stopping_ and status_
+    link::PortStatus status_;
     std::condition_variable wake_;
     std::deque<Task> tasks_;
     bool stopping_ = false;

@@ -31,6 +31,7 @@ Session::Session(storage::FileSystem& files, storage::Path dataFolder, QObject* 
 Session::~Session() {
     cancel_ = stopDrive_ = true;
     link_.reset();
+    closing_.clear();
     QThreadPool::globalInstance()->waitForDone();
     saveDraftNow();
 }
@@ -67,7 +68,6 @@ void Session::takeFolder(std::unique_ptr<carfolder::CarFolder> folder) {
     samples_.clear();
     calibration_.reset();
     history_.clear();
-    partialRead_ = {};
     if (kits_.empty()) {
         std::vector<Error> problems;
         kits_ = job::loadKits(files_, dataFolder_, problems);
@@ -86,6 +86,8 @@ void Session::takeFolder(std::unique_ptr<carfolder::CarFolder> folder) {
 
 void Session::refreshRounds() {
     rounds_ = folder_->rounds();
+    const auto kept = job::identityFromJson(folder_->setting("identity"));
+    keptIdentity_ = kept ? std::optional(*kept) : std::nullopt;
     if (kit_) contents_ = folder_->contents(kit_->profile.sectors());
     emit roundsChanged();
 }
@@ -95,7 +97,8 @@ QString Session::carSentence() const {
     if (!kit_) return "This car was not connected yet.";
     if (flashing() && selected()) return QString("Round %1 is being written into the car.").arg(selected()->number);
     return QString::fromStdString(
-        job::whatIsInTheCar(contents_, contents_.round ? roundById(*contents_.round) : nullptr));
+        job::whatIsInTheCar(contents_, contents_.round ? roundById(*contents_.round) : nullptr,
+                            contents_.unfinished ? roundById(contents_.unfinished->round) : nullptr));
 }
 
 proposals::BuildSheet Session::buildSheet() const {
@@ -163,6 +166,7 @@ void Session::loadReference() {
 Done Session::edit(const calibration::Edit& edit) {
     if (!calibration_ || !selected())
         return fail(ErrorCode::NotFound, "No calibration is open. Read the controller first.");
+    if (!mismatch_.isEmpty()) return fail(ErrorCode::Mismatch, mismatch_.toStdString());
     if (edit.empty()) return {};
     if (flashing()) return fail(ErrorCode::Conflict, "The calibration is being flashed; edit it when that is done.");
     if (selected()->state != carfolder::RoundState::Draft) {

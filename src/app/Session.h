@@ -7,6 +7,7 @@
 #include <QTimer>
 #include <atomic>
 #include <functional>
+#include <future>
 #include <map>
 #include <memory>
 #include <optional>
@@ -17,10 +18,21 @@
 #include "core/job/Drive.h"
 #include "core/job/FlashRound.h"
 #include "core/job/ReadCar.h"
+#include "core/job/TroubleCodes.h"
+#include "core/link/Obd.h"
 
 namespace brusk::app {
 
 enum class LinkState { Closed, Connecting, Open, Lost };
+
+/// A car that answers OBD requests, whatever its controller is.
+struct ObdCar {
+    std::vector<link::ObdController> controllers;
+    link::ObdVehicle vehicle;  ///< of the first controller
+    std::vector<link::ObdValue> values;
+    std::vector<link::ObdCode> codes;
+    std::optional<link::Obd::Frozen> frozen;
+};
 
 /// A route of the bench car as the interface lists it.
 struct RouteChoice {
@@ -75,7 +87,17 @@ class Session : public QObject {
     QString linkWhy() const { return linkWhy_; }
     const link::Identity* identity() const { return identity_ ? &*identity_ : nullptr; }
     bool linkIsBenchCar() const { return link_ && link_->hasBenchCar(); }
-    /// "bench" or "unix:PATH".
+    /// What does not fit between the controller, its profile and its definition, a sentence; empty when all does.
+    QString mismatch() const { return mismatch_; }
+    /// What the folder keeps of the controller that was read; null before.
+    const link::Identity* keptIdentity() const { return keptIdentity_ ? &*keptIdentity_ : nullptr; }
+    /// The car as anybody can ask it, where no profile knows its controller.
+    const ObdCar* obdCar() const { return obdCar_ ? &*obdCar_ : nullptr; }
+    link::PortStatus portStatus() const { return link_ ? link_->status() : link::PortStatus{}; }
+    std::shared_ptr<const link::TrafficLog> traffic() const { return link_ ? link_->sharedTraffic() : nullptr; }
+    /// Writes all frames of this link as a candump log.
+    void saveTraffic(const storage::Path& path);
+    /// "bench", "unix:PATH" or "socketcan:INTERFACE".
     void connectLink(const QString& choice);
     void disconnectLink();
     void setBenchCable(bool plugged);
@@ -92,10 +114,17 @@ class Session : public QObject {
     QString taskTitle() const { return taskTitle_; }
     const link::Progress& progress() const { return progress_; }
     void cancelTask() { cancel_ = true; }
-    void readController();
-    void flashSelected();
+    void readController(job::ReadScope scope = job::ReadScope::Everything);
+    void flashSelected(const job::FlashOptions& options = {});
+    /// What a flash would write and whether it may, computed off this thread; `then` is called on it.
+    void planFlash(int64_t round, std::optional<link::Identity> identity, const job::FlashOptions& options,
+                   std::function<void(Result<job::FlashPlan>)> then);
+    /// Asks the controller what its sectors hold, and puts the ledger right.
+    void checkAgainstLedger();
     void readTroubleCodes(bool clearFirst);
-    const std::vector<link::TroubleCode>& troubleCodes() const { return troubleCodes_; }
+    const std::vector<job::TroubleCodeReport>& troubleCodes() const { return troubleCodes_; }
+    /// Values and codes of a car without a profile, once more.
+    void refreshObd(bool clearFirst);
     bool troubleCodesRead() const { return troubleCodesRead_; }
     /// Asks the controller for identity, voltage and speed again (for the gates).
     void refreshIdentity();
@@ -131,12 +160,20 @@ class Session : public QObject {
     void liveChanged();
     void driveChanged();
     void codesChanged();
+    void obdChanged();
+    /// Somebody wants to see this parameter on the Maps station.
+    void parameterWanted(const QString& name);
+    /// Somebody wants to see this station.
+    void stationWanted(const QString& name);
     void samplesChanged();
     void message(const QString& sentence, bool alarm);
 
   private:
     void takeFolder(std::unique_ptr<carfolder::CarFolder> folder);
     void refreshRounds();
+    /// Closes the link without waiting for what runs on it.
+    void closeLink();
+    void linkFound(Result<job::Found> found, std::optional<ObdCar> obd, const std::string& choice);
     void loadCalibration();
     void loadReference();
     /// Starts work on the link thread; `work` returns what is to be done back here.
@@ -177,8 +214,11 @@ class Session : public QObject {
     link::Progress progress_;
     std::atomic<bool> cancel_{false};
     std::atomic<bool> progressPending_{false};
-    image::Image partialRead_;  ///< what an interrupted read has; touched by the link thread while it reads
-    std::vector<link::TroubleCode> troubleCodes_;
+    QString mismatch_;
+    std::optional<link::Identity> keptIdentity_;
+    std::optional<ObdCar> obdCar_;
+    std::vector<std::future<void>> closing_;  ///< links that finish what they were at
+    std::vector<job::TroubleCodeReport> troubleCodes_;
     bool troubleCodesRead_ = false;
     std::optional<link::FlashReport> lastFlash_;
 

@@ -5,9 +5,43 @@
 #include <cmath>
 
 #include "app/Session.h"
-#include "core/link/UnixSocketPort.h"
+#include "core/job/Stock.h"
+#include "core/link/Ports.h"
 
 namespace brusk::app {
+
+namespace {
+
+QString bootText(const link::Identity& identity) {
+    return identity.bootMode() ? "It answers from boot mode: its program or calibration is not whole." : "It answers.";
+}
+
+/// What any car tells: vehicle, all live values, codes, freeze frame.
+Result<ObdCar> askObd(link::CanPort& port, bool clearFirst) {
+    link::Obd obd(port);
+    ObdCar out;
+    auto controllers = obd.discover();
+    if (!controllers) return tl::unexpected(controllers.error());
+    out.controllers = std::move(*controllers);
+    if (clearFirst)
+        if (auto done = obd.clear(out.controllers); !done) return tl::unexpected(done.error());
+    const link::ObdController& first = out.controllers.front();
+    auto vehicle = obd.vehicle(first);
+    if (!vehicle) return tl::unexpected(vehicle.error());
+    out.vehicle = std::move(*vehicle);
+    auto values = obd.current(first, first.pids);
+    if (!values) return tl::unexpected(values.error());
+    out.values = std::move(*values);
+    auto codes = obd.codes(out.controllers);
+    if (!codes) return tl::unexpected(codes.error());
+    out.codes = std::move(*codes);
+    auto frozen = obd.freezeFrame(first);
+    if (!frozen) return tl::unexpected(frozen.error());
+    out.frozen = std::move(*frozen);
+    return out;
+}
+
+}  // namespace
 
 template <class F>
 void Session::toInterface(F call) {
@@ -41,16 +75,16 @@ void Session::connectLink(const QString& choice) {
         port->paced = std::make_unique<benchcar::PacedBus>(*port->bus, 0);
         linkName_ = "Bench car";
     } else {
-        auto socket = link::openUnixSocket(choice.mid(choice.indexOf(':') + 1).toStdString());
-        if (!socket) {
+        auto opened = link::openPort(choice.toStdString());
+        if (!opened) {
             linkState_ = LinkState::Lost;
-            linkText_ = QString::fromStdString(socket.error().text());
-            failed(socket.error());
+            linkText_ = QString::fromStdString(opened.error().text());
+            failed(opened.error());
             emit linkChanged();
             return;
         }
-        port->socket = std::move(*socket);
-        linkName_ = choice;
+        port->socket = std::move(*opened);
+        linkName_ = choice.mid(choice.indexOf(':') + 1);
     }
     cablePlugged_ = true;
     port->orders = benchOrders_;
@@ -58,41 +92,82 @@ void Session::connectLink(const QString& choice) {
     linkState_ = LinkState::Connecting;
     linkText_ = "Asking who is there ...";
     emit linkChanged();
-    startTask("Connecting", [this, kits = kits_, folder = folder_, choice](LinkParts& open) -> std::function<void()> {
-        auto found = job::findController(open.port(), kits);
-        return [this, found, folder, choice] {
-            if (!found) {
-                linkState_ = LinkState::Lost;
-                linkText_ = QString::fromStdString(found.error().text());
-                failed(found.error());
-                emit linkChanged();
-                return;
+    startTask(
+        "Connecting",
+        [this, kits = kits_, folder = folder_, choice,
+         usual = folder_->setting("profile")](LinkParts& open) -> std::function<void()> {
+            auto found = job::findController(open.port(), kits, usual);
+            std::optional<ObdCar> obd;
+            // Who no profile knows may still answer what every car has to.
+            if (!found && found.error().code != ErrorCode::LinkLost)
+                if (auto car = askObd(open.port(), false)) obd = std::move(*car);
+            QString told;
+            if (found && found->mismatch.empty() && !folder->contents(found->kit->profile.sectors()).unknown.empty()) {
+                link::Uds uds(open.port(), found->kit->profile);
+                const auto stock = job::takeStock(uds, *found->kit, *folder, job::StockScope::Everything);
+                if (stock) told = QString::fromStdString(stock->sentence);
             }
-            const bool firstTime = !kit_;
-            kit_ = found->kit;
-            identity_ = found->identity;
-            linkState_ = LinkState::Open;
-            linkWhy_ = QString::fromStdString(found->why);
-            linkText_ =
-                found->bootMode ? "It answers from boot mode: its program or calibration is not whole." : "It answers.";
-            for (const auto& [key, value] : {std::pair{"profile", kit_->profile.name}, {"link", choice.toStdString()}})
-                if (auto done = folder_->setSetting(key, value); !done) failed(done.error());
-            refreshRounds();
-            if (firstTime) loadCalibration();
-            emit linkChanged();
-        };
+            return [this, found, obd, choice, told] {
+                linkFound(found, obd, choice.toStdString());
+                if (!told.isEmpty()) say(told + " " + carSentence());
+            };
+        });
+}
+
+void Session::linkFound(Result<job::Found> found, std::optional<ObdCar> obd, const std::string& choice) {
+    obdCar_ = std::move(obd);
+    if (!found && !obdCar_) {
+        linkState_ = LinkState::Lost;
+        linkText_ = QString::fromStdString(found.error().text());
+        failed(found.error());
+        emit linkChanged();
+        return;
+    }
+    linkState_ = LinkState::Open;
+    if (auto done = folder_->setSetting("link", choice); !done) failed(done.error());
+    if (!found) {
+        linkWhy_.clear();
+        linkText_ = QString("%1 %2 to OBD requests; no profile knows its controller.")
+                        .arg(obdCar_->controllers.size())
+                        .arg(obdCar_->controllers.size() == 1 ? "controller answers" : "controllers answer");
+        emit linkChanged();
+        emit obdChanged();
+        return;
+    }
+    const bool firstTime = !kit_;
+    kit_ = found->kit;
+    identity_ = found->identity;
+    mismatch_ = QString::fromStdString(found->mismatch);
+    linkWhy_ = QString::fromStdString(found->why);
+    linkText_ = bootText(found->identity);
+    if (!mismatch_.isEmpty()) say(mismatch_, true);
+    // A mismatched controller does not choose the folder's profile.
+    if (mismatch_.isEmpty())
+        if (auto done = folder_->setSetting("profile", kit_->profile.name); !done) failed(done.error());
+    refreshRounds();
+    if (firstTime) loadCalibration();
+    emit linkChanged();
+}
+
+void Session::closeLink() {
+    // A task may wait for an answer for seconds; that is for another thread to sit out.
+    closing_.push_back(std::async(std::launch::async, [link = std::move(link_)]() mutable { link.reset(); }));
+    std::erase_if(closing_, [](const std::future<void>& done) {
+        return done.wait_for(std::chrono::seconds(0)) == std::future_status::ready;
     });
 }
 
 void Session::disconnectLink() {
     if (!link_) return;
     cancel_ = stopDrive_ = true;
-    link_.reset();
+    closeLink();
     ++linkGeneration_;
     busy_ = driving_ = false;
     linkState_ = LinkState::Closed;
     linkText_.clear();
+    mismatch_.clear();
     identity_.reset();
+    obdCar_.reset();
     emit linkChanged();
     emit taskChanged();
     emit driveChanged();
@@ -169,66 +244,97 @@ void Session::refreshIdentity() {
             }
             identity_ = *identity;
             linkState_ = LinkState::Open;
-            linkText_ = identity->at("software").empty()
-                            ? "It answers from boot mode: its program or calibration is not whole."
-                            : "It answers.";
+            linkText_ = bootText(*identity);
             emit linkChanged();
         };
     });
 }
 
-void Session::readController() {
+void Session::readController(job::ReadScope scope) {
     if (!kit_ || !identity_) return;
-    startTask("Reading",
-              [this, kit = kit_, folder = folder_, identity = *identity_](LinkParts& open) -> std::function<void()> {
-                  link::Uds uds(open.port(), kit->profile);
-                  auto outcome = job::readCar(uds, *kit, identity, *folder, partialRead_, reporter());
-                  if (outcome) partialRead_ = {};
-                  return [this, outcome] {
-                      if (!outcome) {
-                          failed(outcome.error());
-                          linkLost(outcome.error());
-                          return;
-                      }
-                      refreshRounds();
-                      selected_ = -1;
-                      selectRound(outcome->round.id);
-                      say(QString::fromStdString(outcome->sentence));
-                  };
-              });
+    if (!mismatch_.isEmpty()) return say(mismatch_, true);
+    startTask(
+        "Reading",
+        [this, kit = kit_, folder = folder_, identity = *identity_, scope](LinkParts& open) -> std::function<void()> {
+            link::Uds uds(open.port(), kit->profile);
+            auto outcome = job::readCar(uds, *kit, identity, *folder, scope, reporter());
+            return [this, outcome] {
+                if (!outcome) {
+                    failed(outcome.error());
+                    linkLost(outcome.error());
+                    return;
+                }
+                refreshRounds();
+                selected_ = -1;
+                selectRound(outcome->round.id);
+                say(QString("%1 %2 KiB in %3 s, %4 times the theoretical least.")
+                        .arg(QString::fromStdString(outcome->sentence))
+                        .arg(outcome->report.bytes / 1024)
+                        .arg(static_cast<double>(outcome->report.elapsed_us) * 1e-6, 0, 'f', 1)
+                        .arg(outcome->report.share() > 0 ? 1 / outcome->report.share() : 1.0, 0, 'f', 2));
+            };
+        });
 }
 
-void Session::flashSelected() {
+void Session::flashSelected(const job::FlashOptions& flashOptions) {
     if (!kit_ || !selected()) return;
     saveDraftNow();
-    startTask("Flashing",
-              [this, kit = kit_, folder = folder_, round = selected_, files = &files_,
-               keep = benchFlashFile()](LinkParts& open) -> std::function<void()> {
+    startTask(
+        "Flashing",
+        [this, kit = kit_, folder = folder_, round = selected_, files = &files_, flashOptions,
+         keep = benchFlashFile()](LinkParts& open) -> std::function<void()> {
+            link::Uds uds(open.port(), kit->profile);
+            auto report = job::flashRound(uds, *kit, *folder, round, flashOptions, reporter());
+            keepBenchFlash(open, *files, keep);
+            auto identity = report ? link::identify(uds) : Result<link::Identity>(tl::unexpected(report.error()));
+            return [this, report, identity] {
+                refreshRounds();
+                // What is in the car is not taken back by undo; the next edit begins a round of its own.
+                history_.clear();
+                emit roundSelected();
+                if (!report) {
+                    failed(report.error());
+                    linkLost(report.error());
+                    return;
+                }
+                lastFlash_ = *report;
+                if (identity) identity_ = *identity;
+                linkText_ = "It answers.";
+                emit linkChanged();
+                say(QString(
+                        "Round %1 is in the car: %2 %3 written and read back in %4 s, %5 times the theoretical least.")
+                        .arg(selected() ? selected()->number : 0)
+                        .arg(report->sectors)
+                        .arg(report->sectors == 1 ? "sector" : "sectors")
+                        .arg(static_cast<double>(report->elapsed_us) * 1e-6, 0, 'f', 1)
+                        .arg(report->share() > 0 ? 1 / report->share() : 1.0, 0, 'f', 2));
+            };
+        });
+}
+
+void Session::planFlash(int64_t round, std::optional<link::Identity> identity, const job::FlashOptions& options,
+                        std::function<void(Result<job::FlashPlan>)> then) {
+    inBackground<Result<job::FlashPlan>>(
+        [kit = kit_, folder = folder_, round, identity, options] {
+            return job::planFlash(*kit, *folder, round, identity ? &*identity : nullptr, options);
+        },
+        std::move(then));
+}
+
+void Session::checkAgainstLedger() {
+    if (!kit_ || !folder_->original()) return;
+    startTask("Comparing with the ledger",
+              [this, kit = kit_, folder = folder_](LinkParts& open) -> std::function<void()> {
                   link::Uds uds(open.port(), kit->profile);
-                  auto report = job::flashRound(uds, *kit, *folder, round, reporter());
-                  keepBenchFlash(open, *files, keep);
-                  auto identity = report ? link::identify(uds) : Result<link::Identity>(tl::unexpected(report.error()));
-                  return [this, report, identity] {
+                  auto stock = job::takeStock(uds, *kit, *folder, job::StockScope::Everything);
+                  return [this, stock] {
                       refreshRounds();
-                      // What is in the car is not taken back by undo; the next edit begins a round of its own.
-                      history_.clear();
-                      emit roundSelected();
-                      if (!report) {
-                          failed(report.error());
-                          linkLost(report.error());
+                      if (!stock) {
+                          failed(stock.error());
+                          linkLost(stock.error());
                           return;
                       }
-                      lastFlash_ = *report;
-                      if (identity) identity_ = *identity;
-                      linkText_ = "It answers.";
-                      emit linkChanged();
-                      say(QString("Round %1 is in the car: %2 %3 written and read back in %4 s; the theoretical least "
-                                  "is %5 % of that.")
-                              .arg(selected() ? selected()->number : 0)
-                              .arg(report->sectors)
-                              .arg(report->sectors == 1 ? "sector" : "sectors")
-                              .arg(static_cast<double>(report->elapsed_us) * 1e-6, 0, 'f', 1)
-                              .arg(report->share() * 100, 0, 'f', 0));
+                      say(QString::fromStdString(stock->sentence) + " " + carSentence(), stock->changed > 0);
                   };
               });
 }
@@ -239,8 +345,8 @@ void Session::readTroubleCodes(bool clearFirst) {
         link::Uds uds(open.port(), kit->profile);
         Done cleared;
         if (clearFirst) cleared = uds.clearTroubleCodes();
-        auto codes =
-            cleared ? uds.readTroubleCodes() : Result<std::vector<link::TroubleCode>>(tl::unexpected(cleared.error()));
+        auto codes = cleared ? job::troubleCodes(uds, *kit)
+                             : Result<std::vector<job::TroubleCodeReport>>(tl::unexpected(cleared.error()));
         return [this, codes] {
             if (!codes) {
                 failed(codes.error());
@@ -252,6 +358,34 @@ void Session::readTroubleCodes(bool clearFirst) {
             emit codesChanged();
         };
     });
+}
+
+void Session::refreshObd(bool clearFirst) {
+    if (!obdCar_) return;
+    startTask("Asking the car", [this, clearFirst](LinkParts& open) -> std::function<void()> {
+        auto car = askObd(open.port(), clearFirst);
+        return [this, car] {
+            if (!car) {
+                failed(car.error());
+                linkLost(car.error());
+                return;
+            }
+            obdCar_ = *car;
+            emit obdChanged();
+        };
+    });
+}
+
+void Session::saveTraffic(const storage::Path& path) {
+    if (!link_) return;
+    inBackground<Done>(
+        [files = &files_, path, log = link_->sharedTraffic()] {
+            return files->save(path, asBytes(link::toCandump(log->frames(), "can0")));
+        },
+        [this, path](Done done) {
+            if (!done) return failed(done.error());
+            say("The traffic is in " + QString::fromStdString(path.string()) + ".");
+        });
 }
 
 // --- driving

@@ -120,7 +120,15 @@ void BenchCar::countFrame() {
     --left;
 }
 
+void BenchCar::setKey(bool on) {
+    if (on == key_) return;
+    key_ = on;
+    if (!on) plant_.setIgnition(false);
+    if (on) powerCycle();
+}
+
 void BenchCar::receive(const link::CanFrame& frame) {
+    if (!key_) return;
     countFrame();
     if (const auto arrived = disturbed(frame, true)) deliver(*arrived);
 }
@@ -133,6 +141,12 @@ void BenchCar::deliver(const link::CanFrame& frame) {
 }
 
 std::optional<link::CanFrame> BenchCar::nextFrame() {
+    if (!key_) {
+        broadcast_.clear();
+        while (diagnostics_.nextFrame(now_us_)) {
+        }
+        return std::nullopt;
+    }
     // Arbitration among the car's own nodes: the broadcasts' identifiers are the lowest.
     while (true) {
         std::optional<link::CanFrame> frame;

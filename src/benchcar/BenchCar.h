@@ -35,6 +35,8 @@ class BenchCar {
     bool onRoute() const { return plant_.onRoute(); }
     double routeSeconds() const { return plant_.routeSeconds(); }
     void setIgnition(bool on) { plant_.setIgnition(on); }
+    /// The key taken out, or put in and turned to "on": without it nothing on the bus has a supply.
+    void setKey(bool on);
     Faults& faults() { return plant_.faults(); }
     /// Power off and on: RAM forgotten, a flash that was being written stays as it is.
     void powerCycle();
@@ -71,6 +73,7 @@ class BenchCar {
     };
     std::deque<Late> late_;
     Noise busNoise_;
+    bool key_ = true;
     int64_t now_us_ = 0;
     int64_t tick_ = 0;
     uint8_t widebandCounter_ = 0;

@@ -28,12 +28,40 @@ tl::unexpected<Error> VirtualBus::lost() {
                 "The link to the bench car is gone: the cable is out. Plug it in and repeat the step.");
 }
 
-Done VirtualBus::send(const link::CanFrame& frame) {
-    while (connected_ && outbox_.size() >= kOutbox)
-        step(std::numeric_limits<int64_t>::max());
+tl::unexpected<Error> VirtualBus::notTaken() {
+    outbox_.clear();
+    return fail(ErrorCode::Timeout,
+                "The bus did not take a frame within a second (N_As): nobody acknowledges. Look at the plug and the "
+                "ignition.");
+}
+
+Done VirtualBus::send(const link::CanFrame& frame, int64_t deadline_us) {
+    while (connected_ && outbox_.size() >= kOutbox) {
+        if (now_us_ >= deadline_us) return notTaken();
+        step(deadline_us);
+    }
     if (!connected_) return lost();
     outbox_.push_back(frame);
     return {};
+}
+
+Done VirtualBus::confirm(int64_t deadline_us) {
+    while (connected_ && (!outbox_.empty() || (onWire_ && wireIsOurs_))) {
+        if (now_us_ >= deadline_us) return notTaken();
+        step(deadline_us);
+    }
+    if (!connected_) return lost();
+    return {};
+}
+
+link::PortStatus VirtualBus::status() const {
+    link::PortStatus out;
+    out.name = "bench car";
+    if (!connected_) {
+        out.state = link::BusState::Down;
+        out.advice = "The cable is out.";
+    }
+    return out;
 }
 
 bool VirtualBus::step(int64_t limit_us) {
@@ -49,6 +77,12 @@ bool VirtualBus::step(int64_t limit_us) {
         return true;
     }
     if (!carWants_) carWants_ = car_.nextFrame();
+    if (jammed_) {
+        const bool reached = car_.nextEvent_us() >= limit_us;
+        now_us_ = std::max(now_us_, std::min(limit_us, std::max(car_.nextEvent_us(), now_us_ + 1)));
+        car_.advanceTo(now_us_);
+        return !reached;
+    }
     if (outbox_.empty() && !carWants_) {
         const int64_t next = std::min(limit_us, car_.nextEvent_us());
         const bool reached = next >= limit_us;
@@ -80,6 +114,7 @@ void VirtualBus::deliver() {
         connected_ = false;
         return;
     }
+    if (connected_) seen(frame, wireIsOurs_);
     if (keep_ && !keep_(frame)) return;
     if (wireIsOurs_) {
         car_.receive(frame);

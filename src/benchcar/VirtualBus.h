@@ -16,9 +16,12 @@ class VirtualBus final : public link::CanPort {
   public:
     explicit VirtualBus(BenchCar& car) : car_(car), now_us_(car.now_us()) {}
 
-    Done send(const link::CanFrame& frame) override;
+    using CanPort::send;
+    Done send(const link::CanFrame& frame, int64_t deadline_us) override;
+    Done confirm(int64_t deadline_us) override;
     Result<std::optional<link::CanFrame>> receive(int64_t deadline_us) override;
     int64_t now_us() const override { return now_us_; }
+    link::PortStatus status() const override;
 
     // --- faults
     /// Pulls the tester's cable, or plugs it in again. May be called from any thread.
@@ -26,6 +29,8 @@ class VirtualBus final : public link::CanPort {
     bool connected() const { return connected_; }
     /// The cable is pulled after so many more frames of either side.
     void cutAfterFrames(int64_t frames) { framesToCut_ = frames; }
+    /// Nobody acknowledges any more: frames stay in the queue (as with the wrong bitrate, or a tester alone on a bus).
+    void setJammed(bool jammed) { jammed_ = jammed; }
     /// Called for every frame on the wire; false loses it.
     void setFrameFilter(std::function<bool(const link::CanFrame&)> keep) { keep_ = std::move(keep); }
     int64_t framesSeen() const { return frames_; }
@@ -37,6 +42,7 @@ class VirtualBus final : public link::CanPort {
     bool step(int64_t limit_us);
     void deliver();
     tl::unexpected<Error> lost();
+    tl::unexpected<Error> notTaken();
 
     BenchCar& car_;
     std::deque<link::CanFrame> outbox_;
@@ -47,17 +53,22 @@ class VirtualBus final : public link::CanPort {
     int64_t now_us_ = 0;
     std::optional<link::CanFrame> carWants_;
     std::atomic<bool> connected_{true};
+    bool jammed_ = false;
     int64_t framesToCut_ = -1;
     int64_t frames_ = 0;
     int64_t busy_us_ = 0;
     std::function<bool(const link::CanFrame&)> keep_;
 };
 
-/// The same bus held to the wall clock, `timeLapse` simulated seconds a second; 0 lets it run as fast as it can.
+/// The same bus (watch that one) held to the wall clock, `timeLapse` simulated seconds a second; 0 lets it run as fast
+/// as it can.
 class PacedBus final : public link::CanPort {
   public:
     PacedBus(VirtualBus& bus, double timeLapse);
-    Done send(const link::CanFrame& frame) override { return bus_.send(frame); }
+    using CanPort::send;
+    Done send(const link::CanFrame& frame, int64_t deadline_us) override { return bus_.send(frame, deadline_us); }
+    Done confirm(int64_t deadline_us) override { return bus_.confirm(deadline_us); }
+    link::PortStatus status() const override { return bus_.status(); }
     Result<std::optional<link::CanFrame>> receive(int64_t deadline_us) override;
     int64_t now_us() const override { return bus_.now_us(); }
     void setTimeLapse(double timeLapse);

@@ -31,6 +31,7 @@ struct Context {
 
 void addFileCommands(CLI::App& app, Context& context);
 void addLinkCommands(CLI::App& app, Context& context);
+void addLiveCommands(CLI::App& app, Context& context);
 void addCellsCommand(CLI::App& app, Context& context);
 void addLoopCommand(CLI::App& app, Context& context);
 

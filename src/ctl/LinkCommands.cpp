@@ -1,15 +1,13 @@
-// identify, read, flash, sample, dtc: work with a controller over a link.
+// identify, read, flash, check, profile: the memory of a controller over a link.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include <algorithm>
-#include <iostream>
 
 #include "core/base/Text.h"
 #include "core/calibration/Calibration.h"
 #include "core/image/ImageFile.h"
-#include "core/job/Drive.h"
 #include "core/job/FlashRound.h"
 #include "core/job/ReadCar.h"
-#include "core/recording/Mdf4.h"
+#include "core/job/Stock.h"
 #include "ctl/Links.h"
 
 namespace brusk::ctl {
@@ -17,280 +15,316 @@ namespace {
 
 using nlohmann::json;
 
-/// A link, the controller on it, and a client for it.
-struct Session {
-    OpenLink link;
-    job::Found found;
-    std::unique_ptr<link::Uds> uds;
-};
-
-Result<Session> connect(Context& c, const std::string& text, uint64_t seed, const std::string& route) {
-    auto kits = dataKits(c);
-    if (!kits) return tl::unexpected(kits.error());
-    Session out;
-    auto opened = openLink(text, seed);
-    if (!opened) return tl::unexpected(opened.error());
-    out.link = std::move(*opened);
-    if (!route.empty()) {
-        const auto* found = benchcar::routeNamed(route);
-        if (!out.link.car) return fail(ErrorCode::BadInput, "--route drives the bench car of --link bench only.");
-        if (!found) return fail(ErrorCode::BadInput, "There is no route \"" + route + "\".");
-        out.link.car->startRoute(*found);
-    }
-    auto found = job::findController(*out.link.port, *kits);
-    if (!found) return tl::unexpected(found.error());
-    out.found = std::move(*found);
-    out.uds = std::make_unique<link::Uds>(*out.link.port, out.found.kit->profile);
-    return out;
-}
-
-link::OnProgress progressOnStandardError(const Context& c) {
-    if (c.quiet) return {};
-    return [last = std::string(), lastPercent = -1](const link::Progress& p) mutable {
-        const int percent = p.total ? static_cast<int>(p.done * 100 / p.total) : 0;
-        if (p.step == last && percent == lastPercent) return true;
-        last = p.step, lastPercent = percent;
-        std::cerr << "\r" << p.step << "  " << percent << " %  " << formatNumber(p.rate() / 1024, 1) << " KiB/s  "
-                  << formatNumber(p.secondsLeft(), 0) << " s left   " << std::flush;
-        if (p.done == p.total) std::cerr << "\n";
-        return true;
-    };
-}
-
-void identify(Context& c, const std::string& link, uint64_t seed) {
-    const auto session = connect(c, link, seed, "");
+void identify(Context& c, const LinkOptions& options) {
+    const auto session = connect(c, options, false);
     if (!session) return c.outcome.fail(session.error());
     const auto& identity = session->found.identity;
-    c.outcome.json = {{"profile", session->found.kit->profile.name},
-                      {"boot_mode", session->found.bootMode},
-                      {"voltage", identity.voltage},
-                      {"identity", identity.values}};
+    c.outcome.json = {{"profile", session->kit().profile.name},       {"boot_mode", session->found.bootMode},
+                      {"mismatch", session->found.mismatch},          {"voltage", identity.voltage},
+                      {"engine_speed_rpm", identity.engineSpeed_rpm}, {"identity", identity.values}};
     c.outcome.text = session->found.why + "\n";
-    for (const auto& item : session->found.kit->profile.identity)
+    if (!session->found.mismatch.empty()) c.outcome.text += session->found.mismatch + "\n";
+    for (const auto& item : session->kit().profile.identity)
         c.outcome.text += "  " + item.label + ": " + identity.at(item.key) + "\n";
     c.outcome.text += "  Battery: " + formatNumber(identity.voltage, 1) + " V\n";
 }
 
-void read(Context& c, const std::string& link, uint64_t seed, const std::string& out, bool calibrationOnly,
-          bool force) {
+/// What a read that is not finished has so far, in a file of its own beside the one it is for.
+class PartFile final : public link::ReadKeeper {
+  public:
+    PartFile(Context& c, const std::string& out, image::Image& image) : c_(c), path_(out + ".part"), image_(image) {
+        if (const auto kept = c.files.read(path_))
+            if (auto part = image::readImage(*kept, image::Format::IntelHex, 0)) image_ = std::move(*part);
+    }
+    Done keep(uint32_t, ByteSpan) override {
+        const auto bytes = image::writeImage(image_, image::Format::IntelHex);
+        if (!bytes) return tl::unexpected(bytes.error());
+        return c_.files.save(path_, *bytes);
+    }
+    void done() { (void)c_.files.remove(path_); }
+
+  private:
+    Context& c_;
+    std::string path_;
+    image::Image& image_;
+};
+
+json reportJson(const link::ReadReport& report) {
+    return {{"bytes", report.bytes},
+            {"seconds_on_the_wire", static_cast<double>(report.elapsed_us) * 1e-6},
+            {"share_of_theoretical_least", report.share()},
+            {"times_theoretical_least", report.share() > 0 ? 1 / report.share() : 0},
+            {"retries", report.retries}};
+}
+
+std::string reportText(uint64_t bytes, int64_t elapsed_us, double share, int retries) {
+    return std::to_string(bytes) + " bytes in " + formatNumber(static_cast<double>(elapsed_us) * 1e-6, 1) + " s, " +
+           (share > 0 ? formatNumber(1 / share, 3) + " times the theoretical least" : "nothing to do") +
+           (retries ? ", " + std::to_string(retries) + " retries" : std::string());
+}
+
+void read(Context& c, const LinkOptions& options, const std::string& out, bool calibrationOnly, bool force) {
     if (auto may = mayWrite(c, out, force); !may) return c.outcome.fail(may.error());
     const auto format = image::formatOfName(out);
     if (!format)
         return c.outcome.fail(Error{
             ErrorCode::BadInput, "The ending of " + out + " names no format; use .hex, .s19, .srec or .bin.", nullptr});
-    const auto session = connect(c, link, seed, "");
+    const auto session = connect(c, options, false);
     if (!session) return c.outcome.fail(session.error());
     std::vector<link::MemoryArea> areas;
-    for (const auto& area : session->found.kit->profile.areas)
+    for (const auto& area : session->kit().profile.areas)
         if (!calibrationOnly || area.calibration) areas.push_back(area);
     image::Image image;
-    const int64_t begun = session->link.port->now_us();
-    if (auto done = link::readMemory(*session->uds, areas, image, progressOnStandardError(c)); !done)
-        return c.outcome.fail(done.error());
-    const double seconds = static_cast<double>(session->link.port->now_us() - begun) * 1e-6;
+    PartFile part(c, out, image);
+    const auto report = link::readMemory(*session->uds, areas, image, &part, progressOnStandardError(c));
+    if (!report) return c.outcome.fail(report.error());
     const auto bytes = image::writeImage(image, *format);
     if (!bytes) return c.outcome.fail(bytes.error());
     if (auto done = c.files.save(out, *bytes); !done) return c.outcome.fail(done.error());
-    c.outcome.json = {{"written", out}, {"bytes", image.size()}, {"seconds_on_the_wire", seconds}};
-    c.outcome.text = "Read " + std::to_string(image.size()) + " bytes in " + formatNumber(seconds, 1) + " s into " +
-                     out + "; the controller's checksums agree.\n";
+    part.done();
+    c.outcome.json = reportJson(*report);
+    c.outcome.json["written"] = out;
+    c.outcome.json["image_bytes"] = image.size();
+    c.outcome.text = "Read " + reportText(report->bytes, report->elapsed_us, report->share(), report->retries) +
+                     "; the controller's checksums agree. Written to " + out + ".\n";
+}
+
+Result<std::unique_ptr<carfolder::CarFolder>> openOrCreate(Context& c, const std::string& path) {
+    if (c.files.exists(storage::Path(path) / "car.sqlite")) return carfolder::CarFolder::open(c.files, path);
+    return carfolder::CarFolder::create(c.files, path, storage::Path(path).filename().string());
+}
+
+void readIntoFolder(Context& c, const LinkOptions& options, const std::string& car, bool calibrationOnly) {
+    const auto session = connect(c, options);
+    if (!session) return c.outcome.fail(session.error());
+    auto folder = openOrCreate(c, car);
+    if (!folder) return c.outcome.fail(folder.error());
+    if (auto done = (*folder)->setSetting("profile", session->kit().profile.name); !done)
+        return c.outcome.fail(done.error());
+    const auto outcome = job::readCar(*session->uds, session->kit(), session->found.identity, **folder,
+                                      calibrationOnly ? job::ReadScope::Calibration : job::ReadScope::Everything,
+                                      progressOnStandardError(c));
+    if (!outcome) return c.outcome.fail(outcome.error());
+    c.outcome.json = reportJson(outcome->report);
+    c.outcome.json["round"] = outcome->round.number;
+    c.outcome.json["original"] = outcome->isOriginal;
+    c.outcome.json["unknown"] = outcome->unknown;
+    c.outcome.text = outcome->sentence + "\nRead " +
+                     reportText(outcome->report.bytes, outcome->report.elapsed_us, outcome->report.share(),
+                                outcome->report.retries) +
+                     ".\n";
 }
 
 /// For a flash without a car folder: nothing to remember, everything is told as it happens.
 class NoJournal final : public link::FlashJournal {
   public:
-    Done sectorBegun(const link::Sector&) override { return {}; }
-    Done sectorVerified(const link::Sector&) override { return {}; }
+    Done step(const link::Sector&, link::SectorStep) override { return {}; }
 };
 
-Result<link::FlashReport> flashFile(Context& c, Session& session, const std::string& file, const std::string& base) {
-    const auto bytes = c.files.read(file);
+struct FlashChoice {
+    std::string file, base, car;
+    int round = -1;
+    std::string scope = "changed";
+    std::string typedSerial;
+};
+
+/// The sectors of a file to write. Without a ledger the controller itself is asked which ones differ.
+Result<std::vector<link::Sector>> sectorsToWrite(LinkSession& session, const image::Image& image,
+                                                 job::FlashScope scope) {
+    const auto& profile = session.kit().profile;
+    std::vector<link::Sector> out;
+    if (auto done = link::openForTransfer(*session.uds, false); !done) return tl::unexpected(done.error());
+    for (const auto& area : profile.areas)
+        for (const auto& sector : profile.sectorsOf(area)) {
+            const auto wanted = image.bytes(sector.start, sector.length);
+            if (!wanted || (scope == job::FlashScope::Calibration && !area.calibration)) continue;
+            if (scope == job::FlashScope::Changed) {
+                const auto sum = session.uds->checksum(sector.start, sector.length);
+                if (!sum) return tl::unexpected(sum.error());
+                if (*sum == image::crc32(*wanted)) continue;
+            }
+            out.push_back(sector);
+        }
+    return out;
+}
+
+Result<link::FlashReport> flashFile(Context& c, LinkSession& session, const FlashChoice& choice,
+                                    job::FlashScope scope) {
+    const auto bytes = c.files.read(choice.file);
     if (!bytes) return tl::unexpected(bytes.error());
-    const auto address = base.empty() ? std::optional<uint64_t>(0) : parseUnsigned(base);
+    const auto address = choice.base.empty() ? std::optional<uint64_t>(0) : parseUnsigned(choice.base);
     if (!address || *address > 0xFFFFFFFF)
-        return fail(ErrorCode::BadInput, "The base address \"" + base + "\" is not a number of up to 32 bits.");
-    auto image = image::readImage(*bytes, image::formatOfName(file).value_or(image::formatOfBytes(*bytes)),
-                                  static_cast<uint32_t>(*address));
-    if (!image) return failBecause(file + " can't be read.", image.error());
-    const auto& kit = *session.found.kit;
+        return fail(ErrorCode::BadInput, "\"" + choice.base + "\" is no address; write it like 0x8C0000.");
+    const auto format = image::formatOfName(choice.file);
+    auto image = image::readImage(*bytes, format.value_or(image::Format::Binary), static_cast<uint32_t>(*address));
+    if (!image) return failBecause(choice.file + " can't be read.", image.error());
+    const auto& kit = session.kit();
     const calibration::Calibration calibration(kit.definition, *image);
     if (auto done = calibration.matchesDefinition(); !done) return tl::unexpected(done.error());
     std::vector<image::ChecksumArea> held;
     for (const auto& area : kit.profile.checksums)
-        if (image->contains(area.start, area.length) && image->contains(area.storedAt, 4)) held.push_back(area);
+        if (image->contains(area.start, area.length) &&
+            image->contains(area.storedAt, static_cast<uint32_t>(image::checksumSize(area.kind))))
+            held.push_back(area);
     if (auto mended = image::mendChecksums(*image, held); !mended) return tl::unexpected(mended.error());
-    if (session.found.identity.voltage < kit.profile.leastVoltage)
-        return fail(ErrorCode::Refused, "The battery has " + formatNumber(session.found.identity.voltage, 1) +
-                                            " V; at least " + formatNumber(kit.profile.leastVoltage, 1) +
-                                            " V are needed.");
-    if (session.found.identity.engineSpeed_rpm > 50)
+    const link::Identity& identity = session.found.identity;
+    if (identity.voltage < kit.profile.leastVoltage || identity.voltage > kit.profile.mostVoltage)
+        return fail(ErrorCode::Refused, "The battery has " + formatNumber(identity.voltage, 1) + " V; " +
+                                            formatNumber(kit.profile.leastVoltage, 1) + " to " +
+                                            formatNumber(kit.profile.mostVoltage, 1) + " V are needed.");
+    if (identity.engineSpeed_rpm > 50)
         return fail(ErrorCode::Refused, "The engine is running. Switch it off, ignition on.");
-    // Without a ledger the controller itself is asked which sectors differ.
-    std::vector<link::Sector> sectors;
-    if (auto done = session.uds->startSession(kit.profile.sessionExtended); !done) return tl::unexpected(done.error());
-    if (auto done = session.uds->unlock(); !done) return tl::unexpected(done.error());
-    for (const auto& sector : kit.profile.sectors()) {
-        const auto wanted = image->bytes(sector.start, sector.length);
-        if (!wanted) continue;
-        const auto sum = session.uds->checksum(sector.start, sector.length);
-        if (!sum) return tl::unexpected(sum.error());
-        if (*sum != image::crc32(*wanted)) sectors.push_back(sector);
-    }
-    if (sectors.empty()) return link::FlashReport{};
+    const auto sectors = sectorsToWrite(session, *image, scope);
+    if (!sectors) return tl::unexpected(sectors.error());
+    if (sectors->empty()) return link::FlashReport{};
     NoJournal journal;
-    return link::flashSectors(*session.uds, *image, sectors, journal, progressOnStandardError(c));
+    return link::flashSectors(*session.uds, *image, *sectors, journal, progressOnStandardError(c));
 }
 
-Result<link::FlashReport> flashFromFolder(Context& c, Session& session, const std::string& car, int number) {
-    auto folder = carfolder::CarFolder::open(c.files, car);
-    if (!folder) return tl::unexpected(folder.error());
-    for (const auto& round : (*folder)->rounds())
-        if (round.number == number)
-            return job::flashRound(*session.uds, *session.found.kit, **folder, round.id, progressOnStandardError(c));
-    return fail(ErrorCode::NotFound, "The ledger has no round " + std::to_string(number) + ".");
+Result<link::FlashReport> flashFromFolder(Context& c, LinkSession& session, carfolder::CarFolder& folder,
+                                          const FlashChoice& choice, job::FlashScope scope) {
+    for (const auto& round : folder.rounds())
+        if (round.number == choice.round)
+            return job::flashRound(*session.uds, session.kit(), folder, round.id, {scope, choice.typedSerial},
+                                   progressOnStandardError(c));
+    return fail(ErrorCode::NotFound, "The ledger has no round " + std::to_string(choice.round) + ".");
 }
 
-void flash(Context& c, const std::string& link, uint64_t seed, const std::string& file, const std::string& base,
-           const std::string& car, int round) {
-    auto session = connect(c, link, seed, "");
+void flash(Context& c, const LinkOptions& options, const FlashChoice& choice) {
+    const auto scope = job::scopeNamed(choice.scope);
+    if (!scope)
+        return c.outcome.fail(Error{ErrorCode::BadInput, "--scope is changed, calibration or everything.", nullptr});
+    std::unique_ptr<carfolder::CarFolder> folder;
+    if (!choice.car.empty()) {
+        auto opened = carfolder::CarFolder::open(c.files, choice.car);
+        if (!opened) return c.outcome.fail(opened.error());
+        folder = std::move(*opened);
+    }
+    auto session = connect(c, options, !folder, folder ? folder->setting("profile") : std::string());
     if (!session) return c.outcome.fail(session.error());
-    const auto report = car.empty() ? flashFile(c, *session, file, base) : flashFromFolder(c, *session, car, round);
+    // A flash that was cut off is finished on what the controller holds now, not on what it held then.
+    if (folder && !folder->contents(session->kit().profile.sectors()).unknown.empty())
+        if (auto stock = job::takeStock(*session->uds, session->kit(), *folder, job::StockScope::Everything); !stock)
+            return c.outcome.fail(stock.error());
+    const auto report =
+        folder ? flashFromFolder(c, *session, *folder, choice, *scope) : flashFile(c, *session, choice, *scope);
     if (!report) return c.outcome.fail(report.error());
-    const double seconds = static_cast<double>(report->elapsed_us) * 1e-6;
     c.outcome.json = {{"sectors", report->sectors},
                       {"bytes", report->bytes},
-                      {"seconds_on_the_wire", seconds},
-                      {"share_of_theoretical_least", report->share()}};
+                      {"seconds_on_the_wire", static_cast<double>(report->elapsed_us) * 1e-6},
+                      {"share_of_theoretical_least", report->share()},
+                      {"times_theoretical_least", report->share() > 0 ? 1 / report->share() : 0},
+                      {"retries", report->retries}};
     c.outcome.text = report->sectors == 0
                          ? "The controller holds these bytes already; nothing was written.\n"
                          : "Wrote and read back " + std::to_string(report->sectors) + " sectors, " +
-                               std::to_string(report->bytes) + " bytes, in " + formatNumber(seconds, 1) +
-                               " s; the theoretical least is " + formatNumber(report->share() * 100, 1) + " % of it.\n";
+                               reportText(report->bytes, report->elapsed_us, report->share(), report->retries) + ".\n";
 }
 
-void sample(Context& c, const std::string& link, uint64_t seed, const std::string& route,
-            const std::vector<std::string>& names, double seconds, const std::string& out, bool force) {
-    if (!out.empty())
-        if (auto may = mayWrite(c, out, force); !may) return c.outcome.fail(may.error());
-    const auto session = connect(c, link, seed, route);
-    if (!session) return c.outcome.fail(session.error());
-    const auto& kit = *session->found.kit;
-    auto channels = job::channelSet(kit, names);
-    if (!channels) return c.outcome.fail(channels.error());
-    job::DriveRecorder recorder(*session->uds, kit, *channels);
-    recording::Recording recording = recorder.layout();
-    const auto keep = [&](size_t group) {
-        return [&recording, group](double time_s, const std::vector<float>& values) {
-            recording::Group& g = recording.groups[group];
-            g.time_s.push_back(time_s);
-            for (size_t i = 0; i < values.size(); ++i)
-                g.channels[i].values.push_back(values[i]);
-        };
-    };
-    if (auto done = recorder.start(); !done) return c.outcome.fail(done.error());
-    auto& port = *session->link.port;
-    if (auto done = recorder.poll(port.now_us() + static_cast<int64_t>(seconds * 1e6), keep(0), keep(1)); !done)
-        return c.outcome.fail(done.error());
-    if (auto done = recorder.stop(); !done) return c.outcome.fail(done.error());
-    if (!out.empty())
-        if (auto done = recording::saveMdf4(c.files, out, recording); !done) return c.outcome.fail(done.error());
-    json last = json::object();
-    for (const auto& group : recording.groups)
-        for (const auto& channel : group.channels)
-            if (!channel.values.empty()) {
-                last[channel.name] = {{"unit", channel.unit}, {"value", channel.values.back()}};
-                c.outcome.text +=
-                    channel.name + ": " + formatNumber(channel.values.back(), 3) + " " + channel.unit + "\n";
-            }
-    c.outcome.json = {
-        {"rows", recording.groups[0].time_s.size()}, {"bus_load", channels->plan.busLoad}, {"last", last}};
-    c.outcome.text += std::to_string(recording.groups[0].time_s.size()) + " rows, " +
-                      formatNumber(channels->plan.busLoad * 100, 0) + " % of the link\n";
+std::string sentenceOf(const carfolder::CarFolder& folder, const job::Kit& kit) {
+    const auto contents = folder.contents(kit.profile.sectors());
+    const auto named =
+        contents.round ? folder.round(*contents.round) : Result<carfolder::Round>(fail(ErrorCode::NotFound, ""));
+    const auto unfinished = contents.unfinished ? folder.round(contents.unfinished->round)
+                                                : Result<carfolder::Round>(fail(ErrorCode::NotFound, ""));
+    return job::whatIsInTheCar(contents, named ? &*named : nullptr, unfinished ? &*unfinished : nullptr);
 }
 
-void troubleCodes(Context& c, const std::string& link, uint64_t seed, const std::string& route, double seconds,
-                  bool clear) {
-    const auto session = connect(c, link, seed, route);
+void check(Context& c, const LinkOptions& options, const std::string& car) {
+    auto folder = carfolder::CarFolder::open(c.files, car);
+    if (!folder) return c.outcome.fail(folder.error());
+    const auto session = connect(c, options);
     if (!session) return c.outcome.fail(session.error());
-    auto& port = *session->link.port;
-    // Whatever the car sends meanwhile is of no interest here.
-    const int64_t until = port.now_us() + static_cast<int64_t>(seconds * 1e6);
-    while (port.now_us() < until)
-        if (auto frame = port.receive(until); !frame) return c.outcome.fail(frame.error());
-    if (clear)
-        if (auto done = session->uds->clearTroubleCodes(); !done) return c.outcome.fail(done.error());
-    const auto codes = session->uds->readTroubleCodes();
-    if (!codes) return c.outcome.fail(codes.error());
-    c.outcome.json = json::array();
-    for (const auto& code : *codes) {
-        c.outcome.json.push_back({{"code", code.name()},
-                                  {"status", code.status},
-                                  {"failing_now", code.failingNow()},
-                                  {"confirmed", code.confirmed()}});
-        c.outcome.text +=
-            code.name() + (code.failingNow() ? "  failing now" : "") + (code.confirmed() ? "  confirmed" : "") + "\n";
-    }
-    if (codes->empty()) c.outcome.text = "No trouble codes.\n";
+    const auto stock = job::takeStock(*session->uds, session->kit(), **folder, job::StockScope::Everything);
+    if (!stock) return c.outcome.fail(stock.error());
+    const std::string sentence = sentenceOf(**folder, session->kit());
+    c.outcome.json = {{"looked", stock->looked},
+                      {"settled", stock->settled},
+                      {"changed", stock->changed},
+                      {"unknown", (*folder)->contents(session->kit().profile.sectors()).unknown.size()},
+                      {"sentence", sentence}};
+    c.outcome.text = stock->sentence + " " + sentence + "\n";
+    if (stock->changed) c.outcome.code = kCheckFailed;
+}
+
+void checkProfile(Context& c, const std::string& file) {
+    const auto bytes = c.files.read(file);
+    if (!bytes) return c.outcome.fail(bytes.error());
+    const auto profile = link::readProfile(asText(*bytes));
+    if (!profile) return c.outcome.fail(profile.error());
+    c.outcome.json = {{"name", profile->name},
+                      {"hardware", profile->hardware},
+                      {"areas", profile->areas.size()},
+                      {"sectors", profile->sectors().size()},
+                      {"checksums", profile->checksums.size()}};
+    c.outcome.text = profile->name + ": " + std::to_string(profile->areas.size()) + " areas, " +
+                     std::to_string(profile->sectors().size()) + " sectors, " +
+                     std::to_string(profile->checksums.size()) + " checksums.\n";
 }
 
 }  // namespace
 
 void addLinkCommands(CLI::App& app, Context& c) {
     struct Options {
-        std::string link, out, file, base, car, route;
-        std::vector<std::string> names;
-        uint64_t seed = 1;
-        int round = -1;
-        double seconds = 0;
-        bool force = false, calibration = false, clear = false;
+        LinkOptions link;
+        FlashChoice flash;
+        std::string out, car, file;
+        bool force = false, calibration = false;
     };
     const auto add = [&](const char* name, const char* help) {
         auto o = std::make_shared<Options>();
         auto* sub = app.add_subcommand(name, help);
-        sub->add_option("--link", o->link, "bench or unix:PATH")->required();
-        sub->add_option("--seed", o->seed, "seed of the bench car");
+        o->link.addTo(*sub);
         return std::pair{sub, o};
     };
     {
         auto [sub, o] = add("identify", "who answers");
-        sub->callback([o = o, &c] { identify(c, o->link, o->seed); });
+        sub->callback([o = o, &c] { identify(c, o->link); });
     }
     {
-        auto [sub, o] = add("read", "read the controller's memory into a file");
-        sub->add_option("--out", o->out, "image file to write")->required();
+        auto [sub, o] = add("read", "read the controller's memory into a file or a car folder");
+        auto* out =
+            sub->add_option("--out", o->out, "image file to write; what an interrupted read has is kept beside it");
+        sub->add_option("--car", o->car, "car folder; made when there is none")->excludes(out);
         sub->add_flag("--calibration", o->calibration, "the calibration area only");
         sub->add_flag("--force", o->force, "replace the file");
-        sub->callback([o = o, &c] { read(c, o->link, o->seed, o->out, o->calibration, o->force); });
-    }
-    {
-        auto [sub, o] = add("flash", "write what differs, read it back");
-        auto* file = sub->add_option("IMAGE", o->file, "image file");
-        sub->add_option("--base", o->base, "address of a raw binary's first byte");
-        auto* car = sub->add_option("--car", o->car, "car folder");
-        auto* round = sub->add_option("--round", o->round, "round of the car folder");
-        car->needs(round)->excludes(file);
         sub->callback([o = o, &c] {
-            if (o->file.empty() == o->car.empty())
-                throw CLI::ValidationError("flash", "give an IMAGE, or --car and --round");
-            flash(c, o->link, o->seed, o->file, o->base, o->car, o->round);
+            if (o->out.empty() == o->car.empty()) throw CLI::ValidationError("read", "give --out or --car");
+            if (o->car.empty())
+                read(c, o->link, o->out, o->calibration, o->force);
+            else
+                readIntoFolder(c, o->link, o->car, o->calibration);
         });
     }
     {
-        auto [sub, o] = add("sample", "sample channels");
-        o->seconds = 5;
-        sub->add_option("NAME", o->names, "measurements besides those the fuelling corrections need");
-        sub->add_option("--seconds", o->seconds)->check(CLI::Range(0.01, 36000.0));
-        sub->add_option("--out", o->out, "MDF4 file to write");
-        sub->add_option("--route", o->route, "the bench car drives this route meanwhile");
-        sub->add_flag("--force", o->force, "replace the file");
-        sub->callback([o = o, &c] { sample(c, o->link, o->seed, o->route, o->names, o->seconds, o->out, o->force); });
+        auto [sub, o] = add("flash", "write a scope, read it back");
+        auto* file = sub->add_option("IMAGE", o->flash.file, "image file");
+        sub->add_option("--base", o->flash.base, "address of a raw binary's first byte");
+        auto* car = sub->add_option("--car", o->flash.car, "car folder");
+        auto* round = sub->add_option("--round", o->flash.round, "round of the car folder");
+        sub->add_option("--scope", o->flash.scope, "changed (usual), calibration or everything");
+        sub->add_option("--serial", o->flash.typedSerial,
+                        "the controller's serial number, typed to override a mismatch; written in the ledger")
+            ->needs(car);
+        car->needs(round)->excludes(file);
+        sub->callback([o = o, &c] {
+            if (o->flash.file.empty() == o->flash.car.empty())
+                throw CLI::ValidationError("flash", "give an IMAGE, or --car and --round");
+            flash(c, o->link, o->flash);
+        });
     }
     {
-        auto [sub, o] = add("dtc", "read trouble codes");
-        sub->add_flag("--clear", o->clear, "clear them first");
-        sub->add_option("--route", o->route, "the bench car drives this route first");
-        sub->add_option("--seconds", o->seconds, "wait this long before reading")->check(CLI::Range(0.0, 36000.0));
-        sub->callback([o = o, &c] { troubleCodes(c, o->link, o->seed, o->route, o->seconds, o->clear); });
+        auto [sub, o] = add("check", "whether the car holds what its folder says");
+        sub->add_option("--car", o->car, "car folder")->required();
+        sub->callback([o = o, &c] { check(c, o->link, o->car); });
+    }
+    {
+        auto o = std::make_shared<Options>();
+        auto* profile = app.add_subcommand("profile", "controller profiles");
+        profile->require_subcommand(1);
+        auto* sub = profile->add_subcommand("check", "whether a profile can be used");
+        sub->add_option("FILE", o->file)->required();
+        sub->callback([o = o, &c] { checkProfile(c, o->file); });
     }
 }
 

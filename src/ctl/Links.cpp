@@ -2,25 +2,82 @@
 #include "ctl/Links.h"
 
 #include <cstdlib>
+#include <iostream>
 
-#include "core/link/UnixSocketPort.h"
+#include "core/base/Text.h"
+#include "core/link/Ports.h"
 
 namespace brusk::ctl {
 
-Result<OpenLink> openLink(const std::string& text, uint64_t seed) {
-    OpenLink out;
-    if (text == "bench") {
-        out.car = std::make_unique<benchcar::BenchCar>(benchcar::kHeronFitted, seed);
-        out.port = std::make_unique<benchcar::VirtualBus>(*out.car);
-        return out;
-    }
-    if (text.starts_with("unix:")) {
-        auto port = link::openUnixSocket(text.substr(5));
+void LinkOptions::addTo(CLI::App& command) {
+    command.add_option("--link", link, "bench, unix:PATH or socketcan:INTERFACE")->required();
+    command.add_option("--seed", seed, "seed of the bench car");
+    command.add_option("--traffic", traffic, "write the frames of both sides as a candump log");
+}
+
+OpenLink::~OpenLink() {
+    if (options_.traffic.empty() || !port) return;
+    const std::string name = options_.link.starts_with("socketcan:") ? options_.link.substr(10) : "can0";
+    const std::string text = link::toCandump(traffic.frames(), name);
+    if (auto done = context_.files.save(options_.traffic, asBytes(text)); !done)
+        std::cerr << "The traffic was not saved: " << done.error().text() << "\n";
+}
+
+Done OpenLink::wait(double seconds) {
+    for (const int64_t until = port->now_us() + static_cast<int64_t>(seconds * 1e6); port->now_us() < until;)
+        if (auto frame = port->receive(until); !frame) return tl::unexpected(frame.error());
+    return {};
+}
+
+Result<std::unique_ptr<OpenLink>> openLink(Context& context, const LinkOptions& options) {
+    auto out = std::make_unique<OpenLink>(context, options);
+    if (options.link == "bench") {
+        out->car = std::make_unique<benchcar::BenchCar>(benchcar::kHeronFitted, options.seed);
+        out->port = std::make_unique<benchcar::VirtualBus>(*out->car);
+    } else {
+        auto port = link::openPort(options.link);
         if (!port) return tl::unexpected(port.error());
-        out.port = std::move(*port);
-        return out;
+        out->port = std::move(*port);
     }
-    return fail(ErrorCode::BadInput, "The link \"" + text + "\" is not known; use bench or unix:PATH.");
+    if (!options.traffic.empty())
+        out->port->watch([log = &out->traffic](const link::CanFrame& frame, bool ours) { log->add(frame, ours); });
+    if (!options.route.empty()) {
+        const auto* found = benchcar::routeNamed(options.route);
+        if (!out->car) return fail(ErrorCode::BadInput, "--route drives the bench car of --link bench only.");
+        if (!found) return fail(ErrorCode::BadInput, "There is no route \"" + options.route + "\".");
+        out->car->startRoute(*found);
+    }
+    return out;
+}
+
+Result<LinkSession> connect(Context& c, const LinkOptions& options, bool strict, const std::string& usualProfile) {
+    auto kits = dataKits(c);
+    if (!kits) return tl::unexpected(kits.error());
+    auto opened = openLink(c, options);
+    if (!opened) return tl::unexpected(opened.error());
+    LinkSession out;
+    out.link = std::move(*opened);
+    auto found = job::findController(*out.link->port, *kits, usualProfile);
+    if (!found) return tl::unexpected(found.error());
+    if (strict && !found->mismatch.empty()) return fail(ErrorCode::Mismatch, found->mismatch);
+    out.found = std::move(*found);
+    out.uds = std::make_unique<link::Uds>(*out.link->port, out.found.kit->profile);
+    return out;
+}
+
+link::OnProgress progressOnStandardError(const Context& c) {
+    if (c.quiet) return {};
+    return [last = std::string(), lastPercent = -1](const link::Progress& p) mutable {
+        const int percent = p.total ? static_cast<int>(p.done * 100 / p.total) : 0;
+        if (p.step == last && percent == lastPercent) return true;
+        last = p.step, lastPercent = percent;
+        std::cerr << "\r" << p.step << "  " << percent << " %  " << formatNumber(p.rate() / 1024, 1) << " KiB/s";
+        if (const auto left = p.secondsLeft()) std::cerr << "  " << formatNumber(*left, 0) << " s left";
+        if (p.retries) std::cerr << "  " << p.retries << " retries";
+        std::cerr << "   " << std::flush;
+        if (p.done == p.total || p.waitsForPerson) std::cerr << "\n";
+        return true;
+    };
 }
 
 storage::Path dataFolder() {

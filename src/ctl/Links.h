@@ -1,4 +1,4 @@
-// The links a command can name, and the kits it can find.
+// The links a command can name, the kits it can find, and the controller at the other end.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
@@ -8,16 +8,53 @@
 
 #include "benchcar/VirtualBus.h"
 #include "core/job/Garage.h"
+#include "core/link/Traffic.h"
 #include "ctl/Commands.h"
 
 namespace brusk::ctl {
 
-/// An open link: "bench" is a fresh bench car in virtual time, "unix:PATH" a bus over a Unix-domain socket.
+/// What every command that uses a link is told about it.
+struct LinkOptions {
+    std::string link;
+    uint64_t seed = 1;
+    std::string route;    ///< the bench car drives it meanwhile
+    std::string traffic;  ///< a candump log to write
+    void addTo(CLI::App& command);
+};
+
+/// An open link: "bench" is a fresh bench car in virtual time, "unix:PATH" a bus over a Unix-domain socket,
+/// "socketcan:IFACE" an interface of the kernel. When it goes, its traffic is saved where that was asked for.
 struct OpenLink {
+    OpenLink(Context& context, LinkOptions options) : context_(context), options_(std::move(options)) {}
+    ~OpenLink();
+    OpenLink(const OpenLink&) = delete;
+    OpenLink& operator=(const OpenLink&) = delete;
+
     std::unique_ptr<benchcar::BenchCar> car;  ///< only for "bench"
     std::unique_ptr<link::CanPort> port;
+    link::TrafficLog traffic;
+    /// Lets time pass on the bus.
+    [[nodiscard]] Done wait(double seconds);
+
+  private:
+    Context& context_;
+    LinkOptions options_;
 };
-[[nodiscard]] Result<OpenLink> openLink(const std::string& text, uint64_t seed);
+[[nodiscard]] Result<std::unique_ptr<OpenLink>> openLink(Context& context, const LinkOptions& options);
+
+/// A link, the controller on it, and a client for it.
+struct LinkSession {
+    std::unique_ptr<OpenLink> link;
+    job::Found found;
+    std::unique_ptr<link::Uds> uds;
+    const job::Kit& kit() const { return *found.kit; }
+};
+/// Finds the controller; with `strict`, one that does not match profile and definition is an error.
+[[nodiscard]] Result<LinkSession> connect(Context& context, const LinkOptions& options, bool strict = true,
+                                          const std::string& usualProfile = {});
+
+/// Progress of a long job on standard error, unless it is to be quiet.
+link::OnProgress progressOnStandardError(const Context& context);
 
 /// The kits of the data folder (BRUSK_DATA, or what was built in).
 [[nodiscard]] Result<std::vector<std::shared_ptr<const job::Kit>>> dataKits(Context& context);

@@ -52,8 +52,7 @@ class Loop {
         if (!folder) return tl::unexpected(folder.error());
         folder_ = std::move(*folder);
         link::Uds uds(bus_, kit().profile);
-        image::Image image;
-        auto read = job::readCar(uds, kit(), found_.identity, *folder_, image, {});
+        auto read = job::readCar(uds, kit(), found_.identity, *folder_, job::ReadScope::Everything, {});
         if (!read) return tl::unexpected(read.error());
         round_ = read->round;
         return {};
@@ -86,7 +85,7 @@ class Loop {
 
     Done flash() {
         link::Uds uds(bus_, kit().profile);
-        const auto report = job::flashRound(uds, kit(), *folder_, round_.id, {});
+        const auto report = job::flashRound(uds, kit(), *folder_, round_.id, {}, {});
         if (!report) return tl::unexpected(report.error());
         report_ = *report;
         return {};

@@ -15,6 +15,7 @@ int main(int argc, char** argv) {
     app.add_flag("--quiet", context.quiet, "no progress on standard error");
     addFileCommands(app, context);
     addLinkCommands(app, context);
+    addLiveCommands(app, context);
     addCellsCommand(app, context);
     addLoopCommand(app, context);
     try {

@@ -413,8 +413,21 @@ void StoryTest::troubleCodesAreReadAndCleared() {
     QVERIFY(story.begin() && story.drive());
     story.goTo("Car");
     QVERIFY(story.click("readCodes") && story.settle());
-    QTRY_VERIFY(story.find<QLabel>("troubleCode"));
-    QCOMPARE(story.find<QLabel>("troubleCode")->text(), "P0172-00");
+    auto* list = story.find<QListWidget>("troubleCodes");
+    QTRY_VERIFY(list->count() > 0);
+    QVERIFY(list->item(0)->text().startsWith("P0172-00"));
+    // What was frozen with it, and a way to its switch.
+    auto* detail = story.find<QWidget>("codeDetail");
+    QStringList seen;
+    for (const auto* text : detail->findChildren<QLabel*>())
+        seen << text->text();
+    QVERIFY(seen.contains("Manifold pressure") && seen.contains("kPa") && seen.filter("set ").size() == 1);
+    const auto links = detail->findChildren<QToolButton*>("codeParameter");
+    QVERIFY(links.size() >= 2 && links[0]->text().startsWith("Code P0172"));
+    QTest::mouseClick(links[0], Qt::LeftButton);
+    QTRY_VERIFY(story.find<MapGrid>("mapGrid")->isVisible());
+    QCOMPARE(story.find<QLabel>("parameterName")->text(), "Code P0172");
+    story.goTo("Car");
     QVERIFY(story.click("clearCodes") && story.settle());
     QVERIFY(story.session().troubleCodes().empty());
 }
@@ -557,7 +570,7 @@ void StoryTest::theOperatorChangesWeatherFuelAndFaultsWhileItDrives() {
     story.session().readTroubleCodes(false);
     QVERIFY(story.settle(20000));
     const auto& codes = story.session().troubleCodes();
-    QVERIFY(std::any_of(codes.begin(), codes.end(), [](const auto& code) { return code.code == 0x011800; }));
+    QVERIFY(std::any_of(codes.begin(), codes.end(), [](const auto& code) { return code.code.code == 0x011800; }));
     QTest::keyClick(faults, Qt::Key_Space);
     QCOMPARE(story.find<QLabel>("faultCount")->text(), "none");
 }

@@ -50,11 +50,12 @@ int main(int argc, char** argv) {
     must(story.correct(), "correct");
     story.goTo("Flash");
     story.settle();
+    must(QTest::qWaitFor([&] { return story.find<QPushButton>("flash")->isEnabled(); }, 20000), "the gates");
     shoot("flash-ready");
     // The picture of a flash under way: slow enough to be looked at.
-    story.session().setTimeLapse(2);
+    story.session().setTimeLapse(1);
     must(story.click("flash") && story.click("confirmFlash"), "begin the flash");
-    QTest::qWait(400);
+    QTest::qWait(1100);
     window.grab().save(out + "/flash.png");
     must(story.settle(), "flash");
     story.goTo("Maps");

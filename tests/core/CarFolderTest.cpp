@@ -146,10 +146,10 @@ void CarFolderTest::whatIsInTheCarFollowsTheJournal() {
     QCOMPARE(*folder->contents(kSectors).round, original.id);
     const image::Image changed = withSector(imageOf(0), 2, 9);
     const auto one = *folder->addRound(original.id, changed, "one", "");
-    EXPECT_OK(folder->sectorBegun(kSectors[2]));
-    QCOMPARE(folder->contents(kSectors).unknownSectors, 1);
+    EXPECT_OK(folder->sectorStep(kSectors[2], link::SectorStep::Erase));
+    QCOMPARE(folder->contents(kSectors).unknown.size(), size_t{1});
     QVERIFY(!folder->contents(kSectors).round);
-    EXPECT_OK(folder->sectorVerified(kSectors[2], *changed.bytes(0x1020, 16)));
+    EXPECT_OK(folder->sectorStep(kSectors[2], link::SectorStep::Verified, *changed.bytes(0x1020, 16)));
     QCOMPARE(*folder->contents(kSectors).round, one.id);
     const auto journal = folder->journal(2);
     QVERIFY(journal[0].what.find("0x001020 read back and equal") != std::string::npos);
@@ -172,7 +172,7 @@ void CarFolderTest::onlySectorsThatDifferOrAreUnknownAreWritten() {
     QCOMPARE(folder->sectorsToWrite(changed, kSectors).size(), size_t{4});  // nothing is known yet
     EXPECT_OK(folder->carHolds(imageOf(0), kSectors));
     QCOMPARE(folder->sectorsToWrite(changed, kSectors), (std::vector<link::Sector>{kSectors[1]}));
-    EXPECT_OK(folder->sectorBegun(kSectors[3]));
+    EXPECT_OK(folder->sectorStep(kSectors[3], link::SectorStep::Erase));
     QCOMPARE(folder->sectorsToWrite(changed, kSectors), (std::vector<link::Sector>{kSectors[1], kSectors[3]}));
     QVERIFY(folder->sectorsToWrite(imageOf(0), {kSectors[0]}).empty());
 }

@@ -10,7 +10,8 @@ namespace {
 class ScriptedPort final : public brusk::link::CanPort {
   public:
     ScriptedPort(const uint8_t* data, size_t size) : data_(data), left_(size) {}
-    brusk::Done send(const brusk::link::CanFrame&) override { return {}; }
+    brusk::Done send(const brusk::link::CanFrame&, int64_t) override { return {}; }
+    brusk::Done confirm(int64_t) override { return {}; }
     brusk::Result<std::optional<brusk::link::CanFrame>> receive(int64_t deadline_us) override {
         // A drain asks for what is here now; the script is for those who wait.
         if (left_ < 9 || deadline_us <= now_) {

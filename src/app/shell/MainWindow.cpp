@@ -78,6 +78,11 @@ MainWindow::MainWindow(Session& session, QWidget* parent) : QMainWindow(parent),
     connect(&session_, &Session::taskChanged, this, &MainWindow::refreshTask);
     connect(&session_, &Session::roundsChanged, this, &MainWindow::refreshTask);
     connect(&session_, &Session::message, this, &MainWindow::say);
+    connect(&session_, &Session::stationWanted, this, &MainWindow::showStation);
+    connect(&session_, &Session::parameterWanted, this, [this](const QString& name) {
+        showStation("Maps");
+        if (auto* maps = qobject_cast<MapsStation*>(station("Maps"))) maps->open(name);
+    });
     for (int i = 0; i < stations_.size(); ++i) {
         auto* shortcut = new QShortcut(QKeySequence(QString("Alt+%1").arg(i + 1)), this);
         connect(shortcut, &QShortcut::activated, this, [this, i] { showStation(stations_[i].first); });
@@ -212,13 +217,7 @@ void MainWindow::refreshTask() {
     if (session_.busy()) {
         text = session_.taskTitle();
         const auto& p = session_.progress();
-        if (p.total && !session_.driving())
-            text = QString("%1  %2 of %3 KiB, %4 KiB/s, %5 s left")
-                       .arg(QString::fromStdString(p.step))
-                       .arg(p.done / 1024)
-                       .arg(p.total / 1024)
-                       .arg(p.rate() / 1024, 0, 'f', 1)
-                       .arg(p.secondsLeft(), 0, 'f', 0);
+        if (p.total && !session_.driving()) text = progressText(p);
     }
     task_->setText(text);
 }

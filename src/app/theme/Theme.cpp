@@ -79,6 +79,8 @@ QToolButton[tab="true"] { background: transparent; border: 0; border-bottom: 2px
 QToolButton[tab="true"]:checked { color: %ink; font-weight: 600; border-bottom: 2px solid %accent; }
 QToolButton[tab="true"]:focus { color: %accent; }
 QToolButton[flat="true"] { background: transparent; border: 1px solid transparent; padding: 4px 8px; }
+QToolButton[link="true"] { background: transparent; border: 0; padding: 1px 0; color: %accent; text-align: left; }
+QToolButton[link="true"]:hover, QToolButton[link="true"]:focus { text-decoration: underline; }
 QToolButton[flat="true"]:hover { border: 1px solid %line; }
 QLineEdit, QComboBox, QDoubleSpinBox, QPlainTextEdit { background: %sheet; border: 1px solid %line; border-radius: 5px; padding: 4px 7px; selection-background-color: %accent; selection-color: %onaccent; }
 QDoubleSpinBox { font-family: "JetBrains Mono"; }

@@ -9,6 +9,8 @@
 #include <QPushButton>
 #include <QVBoxLayout>
 
+#include "core/link/Transfer.h"
+
 namespace brusk::app {
 
 QLabel* label(const QString& text, const char* role = nullptr);
@@ -63,6 +65,9 @@ class Station : public QWidget {
     QLabel* subtitle_;
     QPushButton* primary_;
 };
+
+/// A long job's progress in one line: step, amount, rate, time left, retries.
+QString progressText(const link::Progress& progress);
 
 /// Removes and deletes everything a layout holds.
 void emptyLayout(QLayout* layout);

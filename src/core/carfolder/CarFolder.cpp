@@ -5,6 +5,7 @@
 
 #include <algorithm>
 #include <ctime>
+#include <filesystem>
 
 #include "core/base/Text.h"
 #include "core/carfolder/Schema.h"
@@ -16,7 +17,7 @@ namespace {
 constexpr const char* kRoundColumns =
     "SELECT r.id, r.number, r.parent, r.title, r.note, r.created_at, r.flashed_at, r.image_sha256, r.state, "
     "r.fuel_error,"
-    " (SELECT COUNT(*) FROM recording WHERE recording.round = r.id) FROM round r ";
+    " (SELECT COUNT(*) FROM recording WHERE recording.round = r.id), r.rights FROM round r ";
 
 Round roundOf(SQLite::Statement& row) {
     Round out;
@@ -31,6 +32,7 @@ Round roundOf(SQLite::Statement& row) {
     out.state = static_cast<RoundState>(row.getColumn(8).getInt());
     if (!row.getColumn(9).isNull()) out.fuelError_pct = row.getColumn(9).getDouble();
     out.recordings = row.getColumn(10).getInt();
+    out.rights = row.getColumn(11).getString();
     return out;
 }
 
@@ -51,11 +53,12 @@ void writeJournal(SQLite::Database& db, const std::string& what) {
     insert.exec();
 }
 
-void setSector(SQLite::Database& db, const link::Sector& sector, const std::string& sha) {
-    SQLite::Statement insert(db, "INSERT OR REPLACE INTO sector(start, length, sha256) VALUES (?, ?, ?)");
+void setSector(SQLite::Database& db, const link::Sector& sector, const std::string& sha, link::SectorStep step) {
+    SQLite::Statement insert(db, "INSERT OR REPLACE INTO sector(start, length, sha256, step) VALUES (?, ?, ?, ?)");
     insert.bind(1, static_cast<int64_t>(sector.start));
     insert.bind(2, static_cast<int64_t>(sector.length));
     insert.bind(3, sha);
+    insert.bind(4, static_cast<int>(step));
     insert.exec();
 }
 
@@ -73,6 +76,12 @@ std::string sectorSha(const image::Image& image, const link::Sector& sector) {
     return bytes ? sha256Hex(*bytes) : std::string();
 }
 
+std::unique_ptr<SQLite::Database> openReader(const storage::Path& path) {
+    auto reader = std::make_unique<SQLite::Database>((path / "car.sqlite").string(), SQLite::OPEN_READONLY);
+    reader->setBusyTimeout(2000);
+    return reader;
+}
+
 tl::unexpected<Error> notACarFolder(const storage::Path& path, const std::string& why) {
     return fail(ErrorCode::BadInput, path.string() + " is not a car folder: " + why + ". Nothing was changed.");
 }
@@ -88,15 +97,16 @@ std::string utcNow() {
     return text;
 }
 
-CarFolder::CarFolder(storage::FileSystem& files, storage::Path path, std::unique_ptr<SQLite::Database> database)
-    : files_(files), path_(std::move(path)), database_(std::move(database)) {}
+CarFolder::CarFolder(storage::FileSystem& files, storage::Path path, std::unique_ptr<SQLite::Database> database,
+                     std::unique_ptr<SQLite::Database> reader)
+    : files_(files), path_(std::move(path)), database_(std::move(database)), reader_(std::move(reader)) {}
 
 CarFolder::~CarFolder() = default;
 
 /// Runs `work` in one transaction and turns what SQLite throws into an Error.
 template <class F>
-auto CarFolder::inTransaction(const char* what, F work) const -> decltype(work()) {
-    const std::lock_guard lock(mutex_);
+auto CarFolder::inTransaction(const char* what, F work) -> decltype(work()) {
+    const std::lock_guard lock(writeMutex_);
     try {
         SQLite::Transaction transaction(*database_, SQLite::TransactionBehavior::IMMEDIATE);
         auto result = work();
@@ -122,7 +132,7 @@ Result<std::unique_ptr<CarFolder>> CarFolder::create(storage::FileSystem& files,
         db->exec("PRAGMA application_id = " + std::to_string(kApplicationId));
         db->exec("PRAGMA user_version = " + std::to_string(kSchemaVersion));
         transaction.commit();
-        auto folder = std::unique_ptr<CarFolder>(new CarFolder(files, path, std::move(db)));
+        auto folder = std::unique_ptr<CarFolder>(new CarFolder(files, path, std::move(db), openReader(path)));
         if (auto done = folder->setSetting("car_name", carName); !done) return tl::unexpected(done.error());
         return folder;
     } catch (const std::exception& problem) {
@@ -148,15 +158,33 @@ Result<std::unique_ptr<CarFolder>> CarFolder::open(storage::FileSystem& files, c
         auto db = std::make_unique<SQLite::Database>((path / "car.sqlite").string(), SQLite::OPEN_READWRITE);
         db->setBusyTimeout(2000);
         db->exec("PRAGMA journal_mode = WAL; PRAGMA foreign_keys = ON; PRAGMA synchronous = FULL;");
-        return std::unique_ptr<CarFolder>(new CarFolder(files, path, std::move(db)));
+        if (const int version = db->execAndGet("PRAGMA user_version").getInt(); version < kSchemaVersion)
+            if (auto done = migrate(*db, path, version); !done) return tl::unexpected(done.error());
+        return std::unique_ptr<CarFolder>(new CarFolder(files, path, std::move(db), openReader(path)));
     } catch (const std::exception& problem) {
         return notACarFolder(path, std::string("its car.sqlite can't be read (") + problem.what() + ")");
     }
 }
 
+Done CarFolder::migrate(SQLite::Database& db, const storage::Path& path, int version) {
+    // A copy of the old format stays beside it, made by the database itself so that nothing of its log is missed.
+    const std::string copy = (path / ("car.format" + std::to_string(version) + ".sqlite")).string();
+    std::error_code ignored;
+    if (!std::filesystem::exists(copy, ignored)) {
+        SQLite::Statement keep(db, "VACUUM INTO ?");
+        keep.bind(1, copy);
+        keep.exec();
+    }
+    SQLite::Transaction transaction(db, SQLite::TransactionBehavior::IMMEDIATE);
+    if (version < 2) db.exec(kFrom1To2);
+    db.exec("PRAGMA user_version = " + std::to_string(kSchemaVersion));
+    transaction.commit();
+    return {};
+}
+
 std::string CarFolder::setting(const std::string& key) const {
-    const std::lock_guard lock(mutex_);
-    SQLite::Statement row(*database_, "SELECT value FROM setting WHERE key = ?");
+    const std::lock_guard lock(readMutex_);
+    SQLite::Statement row(*reader_, "SELECT value FROM setting WHERE key = ?");
     row.bind(1, key);
     return row.executeStep() ? row.getColumn(0).getString() : std::string();
 }
@@ -172,37 +200,43 @@ Done CarFolder::setSetting(const std::string& key, const std::string& value) {
 }
 
 std::vector<Round> CarFolder::rounds() const {
-    const std::lock_guard lock(mutex_);
+    const std::lock_guard lock(readMutex_);
     std::vector<Round> out;
-    SQLite::Statement row(*database_, std::string(kRoundColumns) + "ORDER BY r.number DESC");
+    SQLite::Statement row(*reader_, std::string(kRoundColumns) + "ORDER BY r.number DESC");
     while (row.executeStep())
         out.push_back(roundOf(row));
     return out;
 }
 
 Result<Round> CarFolder::round(int64_t id) const {
-    const std::lock_guard lock(mutex_);
-    SQLite::Statement row(*database_, std::string(kRoundColumns) + "WHERE r.id = ?");
+    const std::lock_guard lock(readMutex_);
+    SQLite::Statement row(*reader_, std::string(kRoundColumns) + "WHERE r.id = ?");
     row.bind(1, id);
     if (!row.executeStep()) return fail(ErrorCode::NotFound, "The ledger has no such round.");
     return roundOf(row);
 }
 
 std::optional<Round> CarFolder::original() const {
-    const std::lock_guard lock(mutex_);
-    SQLite::Statement row(*database_, std::string(kRoundColumns) + "WHERE r.number = 0");
+    const std::lock_guard lock(readMutex_);
+    SQLite::Statement row(*reader_, std::string(kRoundColumns) + "WHERE r.number = 0");
     if (!row.executeStep()) return std::nullopt;
     return roundOf(row);
 }
 
 Result<std::shared_ptr<const image::Image>> CarFolder::image(int64_t id) const {
-    const std::lock_guard lock(mutex_);
-    SQLite::Statement row(
-        *database_, "SELECT image.bytes FROM round JOIN image ON image.sha256 = round.image_sha256 WHERE round.id = ?");
-    row.bind(1, id);
-    if (!row.executeStep()) return fail(ErrorCode::NotFound, "The ledger has no image for this round.");
-    const auto column = row.getColumn(0);
-    auto image = unpackImage({static_cast<const uint8_t*>(column.getBlob()), static_cast<size_t>(column.getBytes())});
+    Bytes packed;
+    {
+        const std::lock_guard lock(readMutex_);
+        SQLite::Statement row(
+            *reader_,
+            "SELECT image.bytes FROM round JOIN image ON image.sha256 = round.image_sha256 WHERE round.id = ?");
+        row.bind(1, id);
+        if (!row.executeStep()) return fail(ErrorCode::NotFound, "The ledger has no image for this round.");
+        const auto column = row.getColumn(0);
+        const auto* bytes = static_cast<const uint8_t*>(column.getBlob());
+        packed.assign(bytes, bytes + column.getBytes());
+    }
+    auto image = unpackImage(packed);
     if (!image) return tl::unexpected(image.error());
     return std::make_shared<const image::Image>(std::move(*image));
 }
@@ -338,9 +372,9 @@ Result<RecordingEntry> CarFolder::addRecording(RecordingEntry entry) {
 }
 
 std::vector<RecordingEntry> CarFolder::recordings(int64_t round) const {
-    const std::lock_guard lock(mutex_);
+    const std::lock_guard lock(readMutex_);
     std::vector<RecordingEntry> out;
-    SQLite::Statement row(*database_,
+    SQLite::Statement row(*reader_,
                           "SELECT id, round, file, title, started_at, duration_s, samples, gaps FROM recording WHERE "
                           "round = ? ORDER BY id");
     row.bind(1, round);
@@ -354,31 +388,128 @@ std::vector<RecordingEntry> CarFolder::recordings(int64_t round) const {
 Done CarFolder::carHolds(const image::Image& image, const std::vector<link::Sector>& sectors) {
     return inTransaction("note what is in the car", [&]() -> Done {
         for (const link::Sector& sector : sectors)
-            if (const std::string sha = sectorSha(image, sector); !sha.empty()) setSector(*database_, sector, sha);
+            if (const std::string sha = sectorSha(image, sector); !sha.empty())
+                setSector(*database_, sector, sha, link::SectorStep::Verified);
         return {};
     });
 }
 
-Done CarFolder::sectorBegun(const link::Sector& sector) {
+Done CarFolder::sectorStep(const link::Sector& sector, link::SectorStep step, ByteSpan bytes) {
     return inTransaction("write the flash journal", [&]() -> Done {
-        setSector(*database_, sector, "");
-        writeJournal(*database_, "Sector " + hexAddress(sector.start) + " begun");
+        const bool known = step == link::SectorStep::Verified;
+        setSector(*database_, sector, known ? sha256Hex(bytes) : std::string(), step);
+        static constexpr const char* kWhat[] = {": erasing", ": writing", ": reading back", ": verified"};
+        writeJournal(*database_, hexAddress(sector.start) + kWhat[static_cast<int>(step)]);
         return {};
     });
 }
 
-Done CarFolder::sectorVerified(const link::Sector& sector, ByteSpan bytes) {
+Done CarFolder::sectorFound(const link::Sector& sector, std::optional<ByteSpan> bytes) {
+    return inTransaction("note what is in the car", [&]() -> Done {
+        setSector(*database_, sector, bytes ? sha256Hex(*bytes) : std::string(),
+                  bytes ? link::SectorStep::Verified : link::SectorStep::Write);
+        writeJournal(*database_,
+                     hexAddress(sector.start) + (bytes ? ": looked at, known again" : ": holds bytes of no round"));
+        return {};
+    });
+}
+
+std::map<uint32_t, std::string> CarFolder::sectorHashes() const {
+    const std::lock_guard lock(readMutex_);
+    return knownSectors(*reader_);
+}
+
+Result<int64_t> CarFolder::flashBegun(int64_t round, const std::string& scope, int sectors,
+                                      const std::string& overridden) {
+    return inTransaction("write the flash journal", [&]() -> Result<int64_t> {
+        SQLite::Statement insert(
+            *database_, "INSERT INTO flash(round, scope, sectors, begun_at, overridden) VALUES (?, ?, ?, ?, ?)");
+        insert.bind(1, round);
+        insert.bind(2, scope);
+        insert.bind(3, sectors);
+        insert.bind(4, utcNow());
+        insert.bind(5, overridden);
+        insert.exec();
+        const int64_t id = database_->getLastInsertRowid();
+        SQLite::Statement number(*database_, "SELECT number FROM round WHERE id = ?");
+        number.bind(1, round);
+        const int n = number.executeStep() ? number.getColumn(0).getInt() : -1;
+        writeJournal(*database_, "Flash of round " + std::to_string(n) + " begun, " + std::to_string(sectors) +
+                                     (sectors == 1 ? " sector" : " sectors"));
+        if (!overridden.empty()) writeJournal(*database_, "Overridden: " + overridden);
+        return id;
+    });
+}
+
+Done CarFolder::flashEnded(int64_t flash, const std::string& outcome) {
     return inTransaction("write the flash journal", [&]() -> Done {
-        setSector(*database_, sector, sha256Hex(bytes));
-        writeJournal(*database_, "Sector " + hexAddress(sector.start) + " read back and equal");
+        SQLite::Statement update(*database_, "UPDATE flash SET ended_at = ?, outcome = ? WHERE id = ?");
+        update.bind(1, utcNow());
+        update.bind(2, outcome);
+        update.bind(3, flash);
+        update.exec();
+        return {};
+    });
+}
+
+std::optional<FlashEntry> CarFolder::lastFlash() const {
+    const std::lock_guard lock(readMutex_);
+    SQLite::Statement row(*reader_,
+                          "SELECT id, round, scope, sectors, begun_at, ended_at, outcome, overridden FROM flash "
+                          "ORDER BY id DESC LIMIT 1");
+    if (!row.executeStep()) return std::nullopt;
+    return FlashEntry{row.getColumn(0).getInt64(),  row.getColumn(1).getInt64(),  row.getColumn(2).getString(),
+                      row.getColumn(3).getInt(),    row.getColumn(4).getString(), row.getColumn(5).getString(),
+                      row.getColumn(6).getString(), row.getColumn(7).getString()};
+}
+
+Done CarFolder::keepPiece(uint32_t start, ByteSpan bytes) {
+    return inTransaction("keep what was read", [&]() -> Done {
+        SQLite::Statement insert(*database_, "INSERT OR REPLACE INTO read_piece(start, bytes) VALUES (?, ?)");
+        insert.bind(1, static_cast<int64_t>(start));
+        insert.bindNoCopy(2, bytes.data(), static_cast<int>(bytes.size()));
+        insert.exec();
+        return {};
+    });
+}
+
+Result<image::Image> CarFolder::keptPieces() const {
+    const std::lock_guard lock(readMutex_);
+    image::Image out;
+    SQLite::Statement row(*reader_, "SELECT start, bytes FROM read_piece ORDER BY start");
+    while (row.executeStep()) {
+        const auto start = static_cast<uint32_t>(row.getColumn(0).getInt64());
+        const auto column = row.getColumn(1);
+        const ByteSpan bytes(static_cast<const uint8_t*>(column.getBlob()), static_cast<size_t>(column.getBytes()));
+        // A piece that was read again lies over an older one.
+        const bool held = out.contains(start, static_cast<uint32_t>(bytes.size()));
+        if (auto done = held ? out.overwrite(start, bytes) : out.add(start, bytes); !done)
+            return tl::unexpected(done.error());
+    }
+    return out;
+}
+
+Done CarFolder::forgetPieces() {
+    return inTransaction("tidy up after a read", [&]() -> Done {
+        database_->exec("DELETE FROM read_piece");
+        return {};
+    });
+}
+
+Done CarFolder::setRights(int64_t id, const std::string& rights) {
+    return inTransaction("keep the rights", [&]() -> Done {
+        SQLite::Statement update(*database_, "UPDATE round SET rights = ? WHERE id = ?");
+        update.bind(1, rights);
+        update.bind(2, id);
+        update.exec();
         return {};
     });
 }
 
 std::vector<link::Sector> CarFolder::sectorsToWrite(const image::Image& image,
                                                     const std::vector<link::Sector>& sectors) const {
-    const std::lock_guard lock(mutex_);
-    const auto known = knownSectors(*database_);
+    const std::lock_guard lock(readMutex_);
+    const auto known = knownSectors(*reader_);
     std::vector<link::Sector> out;
     for (const link::Sector& sector : sectors) {
         const std::string wanted = sectorSha(image, sector);
@@ -388,33 +519,52 @@ std::vector<link::Sector> CarFolder::sectorsToWrite(const image::Image& image,
     return out;
 }
 
-const std::map<uint32_t, std::string>* CarFolder::sectorShas(const Round& round,
-                                                             const std::vector<link::Sector>& sectors) const {
-    const auto known = sectorShas_.find(round.imageSha256);
-    if (known != sectorShas_.end()) return &known->second;
+std::shared_ptr<const std::map<uint32_t, std::string>> CarFolder::sectorShas(
+    const Round& round, const std::vector<link::Sector>& sectors) const {
+    {
+        const std::lock_guard lock(readMutex_);
+        const auto known = sectorShas_.find(round.imageSha256);
+        if (known != sectorShas_.end()) return known->second;
+    }
     const auto bytes = image(round.id);
     if (!bytes) return nullptr;
-    auto& shas = sectorShas_[round.imageSha256];
+    auto shas = std::make_shared<SectorShas>();
     for (const link::Sector& sector : sectors)
-        shas[sector.start] = sectorSha(**bytes, sector);
-    return &shas;
+        (*shas)[sector.start] = sectorSha(**bytes, sector);
+    const std::lock_guard lock(readMutex_);
+    sectorShas_[round.imageSha256] = shas;
+    return shas;
 }
 
 CarContents CarFolder::contents(const std::vector<link::Sector>& sectors) const {
-    const std::lock_guard lock(mutex_);
-    const auto known = knownSectors(*database_);
     CarContents out;
+    std::map<uint32_t, std::string> known;
+    {
+        const std::lock_guard lock(readMutex_);
+        known = knownSectors(*reader_);
+        SQLite::Statement lost(*reader_, "SELECT start, length, step FROM sector WHERE sha256 = '' ORDER BY start");
+        while (lost.executeStep())
+            out.unknown.push_back({{static_cast<uint32_t>(lost.getColumn(0).getInt64()),
+                                    static_cast<uint32_t>(lost.getColumn(1).getInt64())},
+                                   static_cast<link::SectorStep>(lost.getColumn(2).getInt())});
+    }
     out.everKnown = !known.empty();
-    for (const auto& [start, sha] : known)
-        out.unknownSectors += sha.empty();
-    if (!out.everKnown || out.unknownSectors) return out;
+    out.sectors = static_cast<int>(sectors.size());
+    const auto holds = [&](const auto& entry) {
+        const auto held = known.find(entry.first);
+        return entry.second.empty() || (held != known.end() && held->second == entry.second);
+    };
+    if (auto last = lastFlash(); last && last->outcome != "done") {
+        const auto flashed = round(last->round);
+        if (const auto shas = flashed ? sectorShas(*flashed, sectors) : nullptr)
+            out.sectorsOfUnfinished = static_cast<int>(std::count_if(shas->begin(), shas->end(), holds));
+        out.unfinished = std::move(last);
+    }
+    if (!out.everKnown || !out.unknown.empty()) return out;
     for (const Round& candidate : rounds()) {
-        const auto* shas = sectorShas(candidate, sectors);
+        const auto shas = sectorShas(candidate, sectors);
         if (!shas) continue;
-        const bool same = std::all_of(shas->begin(), shas->end(), [&](const auto& entry) {
-            const auto held = known.find(entry.first);
-            return entry.second.empty() || (held != known.end() && held->second == entry.second);
-        });
+        const bool same = std::all_of(shas->begin(), shas->end(), holds);
         // Of rounds with the same bytes, the one that was flashed is meant.
         if (same && (!out.round || !candidate.flashedAt.empty())) out.round = candidate.id;
         if (same && !candidate.flashedAt.empty()) break;
@@ -430,9 +580,9 @@ Done CarFolder::note(const std::string& what) {
 }
 
 std::vector<JournalEntry> CarFolder::journal(int most) const {
-    const std::lock_guard lock(mutex_);
+    const std::lock_guard lock(readMutex_);
     std::vector<JournalEntry> out;
-    SQLite::Statement row(*database_, "SELECT at, what FROM journal ORDER BY id DESC LIMIT ?");
+    SQLite::Statement row(*reader_, "SELECT at, what FROM journal ORDER BY id DESC LIMIT ?");
     row.bind(1, most);
     while (row.executeStep())
         out.push_back({row.getColumn(0).getString(), row.getColumn(1).getString()});

@@ -37,6 +37,19 @@ struct Round {
     RoundState state = RoundState::Draft;
     std::optional<double> fuelError_pct;  ///< of the drives made on it
     int recordings = 0;
+    std::string rights;  ///< of a calibration that came sealed (job::rightsFromJson); empty: none but ours
+};
+
+/// A flash as the folder remembers it.
+struct FlashEntry {
+    int64_t id = 0;
+    int64_t round = 0;
+    std::string scope;
+    int sectors = 0;
+    std::string begunAt;
+    std::string endedAt;     ///< empty: it is under way, or was cut off
+    std::string outcome;     ///< "done", or why it stopped
+    std::string overridden;  ///< the gates somebody overrode, and the serial number typed for it
 };
 
 struct RecordingEntry {
@@ -55,14 +68,24 @@ struct JournalEntry {
     std::string what;
 };
 
-/// What the ledger knows of the controller's sectors.
-struct CarContents {
-    std::optional<int64_t> round;  ///< the round whose bytes all known sectors hold
-    int unknownSectors = 0;        ///< begun and not verified
-    bool everKnown = false;        ///< the car was read or flashed at least once
+/// A sector that nobody knows the content of, and how far the work on it had come.
+struct UnknownSector {
+    link::Sector sector;
+    link::SectorStep step = link::SectorStep::Erase;
 };
 
-/// Thread-safe; each call is one transaction. Journals a flash as FlashJournal does.
+/// What the ledger knows of the controller's sectors.
+struct CarContents {
+    std::optional<int64_t> round;  ///< the round whose bytes all sectors hold
+    std::vector<UnknownSector> unknown;
+    bool everKnown = false;  ///< the car was read or flashed at least once
+    /// The flash that did not come to its end, if the last one did not; and how many sectors hold its round's bytes.
+    std::optional<FlashEntry> unfinished;
+    int sectorsOfUnfinished = 0;
+    int sectors = 0;  ///< in all
+};
+
+/// Thread-safe; each call is one transaction.
 class CarFolder {
   public:
     /// Makes a new folder; an existing car folder is refused.
@@ -104,27 +127,47 @@ class CarFolder {
     // --- what is in the car
     /// Takes every sector of the image as known to be in the car.
     [[nodiscard]] Done carHolds(const image::Image& image, const std::vector<link::Sector>& sectors);
-    [[nodiscard]] Done sectorBegun(const link::Sector& sector);
-    [[nodiscard]] Done sectorVerified(const link::Sector& sector, ByteSpan bytes);
+    /// One step of a flash. With Verified, `bytes` are what the sector holds; before, nobody knows.
+    [[nodiscard]] Done sectorStep(const link::Sector& sector, link::SectorStep step, ByteSpan bytes = {});
+    /// What was found in a sector outside a flash; without `bytes` it is not known.
+    [[nodiscard]] Done sectorFound(const link::Sector& sector, std::optional<ByteSpan> bytes);
+    /// SHA-256 of each sector's bytes as the ledger has it; empty where it is not known.
+    std::map<uint32_t, std::string> sectorHashes() const;
+    [[nodiscard]] Result<int64_t> flashBegun(int64_t round, const std::string& scope, int sectors,
+                                             const std::string& overridden);
+    [[nodiscard]] Done flashEnded(int64_t flash, const std::string& outcome);
+    std::optional<FlashEntry> lastFlash() const;
     /// Sectors whose content in the car differs from the image's, or is not known.
     std::vector<link::Sector> sectorsToWrite(const image::Image& image, const std::vector<link::Sector>& sectors) const;
     CarContents contents(const std::vector<link::Sector>& sectors) const;
+    /// Pieces of a read that is not finished yet; a later read goes on from them.
+    [[nodiscard]] Done keepPiece(uint32_t start, ByteSpan bytes);
+    [[nodiscard]] Result<image::Image> keptPieces() const;
+    [[nodiscard]] Done forgetPieces();
+    [[nodiscard]] Done setRights(int64_t round, const std::string& rights);
     [[nodiscard]] Done note(const std::string& what);
     std::vector<JournalEntry> journal(int most) const;  ///< newest first
 
   private:
-    CarFolder(storage::FileSystem& files, storage::Path path, std::unique_ptr<SQLite::Database> database);
+    CarFolder(storage::FileSystem& files, storage::Path path, std::unique_ptr<SQLite::Database> database,
+              std::unique_ptr<SQLite::Database> reader);
     /// SHA-256 of each sector of a round's image, computed once an image.
-    const std::map<uint32_t, std::string>* sectorShas(const Round& round,
-                                                      const std::vector<link::Sector>& sectors) const;
+    std::shared_ptr<const std::map<uint32_t, std::string>> sectorShas(const Round& round,
+                                                                      const std::vector<link::Sector>& sectors) const;
+    /// Brings a database of an older format up to this one, after a copy of it was put aside.
+    static Done migrate(SQLite::Database& database, const storage::Path& path, int version);
     template <class F>
-    auto inTransaction(const char* what, F work) const -> decltype(work());
+    auto inTransaction(const char* what, F work) -> decltype(work());
 
     storage::FileSystem& files_;
     storage::Path path_;
-    mutable std::recursive_mutex mutex_;  ///< guards database_
+    std::mutex writeMutex_;  // guards database_
     std::unique_ptr<SQLite::Database> database_;
-    mutable std::map<std::string, std::map<uint32_t, std::string>> sectorShas_;  // by image; guarded by mutex_
+    mutable std::mutex readMutex_;  // guards reader_ and sectorShas_
+    /// A connection of its own for looking: nobody who looks waits for a writer's disk.
+    std::unique_ptr<SQLite::Database> reader_;
+    using SectorShas = std::map<uint32_t, std::string>;
+    mutable std::map<std::string, std::shared_ptr<const SectorShas>> sectorShas_;  // by image
 };
 
 /// Now as "2026-03-01T10:12:05Z".

@@ -7,6 +7,13 @@
 
 namespace brusk::carfolder {
 
+// Tables that came with format 2: a flash and how it ended; the pieces of a read that is not finished.
+#define BRUSK_FORMAT_2_TABLES                                                                                      \
+    "CREATE TABLE flash(id INTEGER PRIMARY KEY, round INTEGER NOT NULL REFERENCES round(id), scope TEXT NOT NULL," \
+    " sectors INTEGER NOT NULL, begun_at TEXT NOT NULL, ended_at TEXT NOT NULL DEFAULT '',"                        \
+    " outcome TEXT NOT NULL DEFAULT '', overridden TEXT NOT NULL DEFAULT '');"                                     \
+    "CREATE TABLE read_piece(start INTEGER PRIMARY KEY, bytes BLOB NOT NULL);"
+
 const char* const kSchema = R"sql(
 CREATE TABLE setting(key TEXT PRIMARY KEY, value TEXT NOT NULL) WITHOUT ROWID;
 CREATE TABLE image(sha256 TEXT PRIMARY KEY, bytes BLOB NOT NULL) WITHOUT ROWID;
@@ -20,7 +27,8 @@ CREATE TABLE round(
   flashed_at TEXT NOT NULL DEFAULT '',
   image_sha256 TEXT NOT NULL REFERENCES image(sha256),
   state INTEGER NOT NULL,
-  fuel_error REAL);
+  fuel_error REAL,
+  rights TEXT NOT NULL DEFAULT '');
 CREATE TABLE recording(
   id INTEGER PRIMARY KEY,
   round INTEGER NOT NULL REFERENCES round(id),
@@ -30,12 +38,20 @@ CREATE TABLE recording(
   duration_s REAL NOT NULL,
   samples INTEGER NOT NULL,
   gaps INTEGER NOT NULL);
-CREATE TABLE sector(start INTEGER PRIMARY KEY, length INTEGER NOT NULL, sha256 TEXT NOT NULL);
+CREATE TABLE sector(start INTEGER PRIMARY KEY, length INTEGER NOT NULL, sha256 TEXT NOT NULL,
+  step INTEGER NOT NULL DEFAULT 3);
+)sql" BRUSK_FORMAT_2_TABLES R"sql(
 CREATE TABLE journal(id INTEGER PRIMARY KEY, at TEXT NOT NULL, what TEXT NOT NULL);
 CREATE TRIGGER original_is_kept BEFORE UPDATE OF image_sha256, state, number ON round WHEN OLD.number = 0
   BEGIN SELECT RAISE(ABORT, 'the original is never changed'); END;
 CREATE TRIGGER original_stays BEFORE DELETE ON round WHEN OLD.number = 0
   BEGIN SELECT RAISE(ABORT, 'the original is never removed'); END;
+)sql";
+
+const char* const kFrom1To2 = R"sql(
+ALTER TABLE round ADD COLUMN rights TEXT NOT NULL DEFAULT '';
+ALTER TABLE sector ADD COLUMN step INTEGER NOT NULL DEFAULT 3;
+)sql" BRUSK_FORMAT_2_TABLES R"sql(
 )sql";
 
 namespace {

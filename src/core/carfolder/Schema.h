@@ -7,11 +7,13 @@
 
 namespace brusk::carfolder {
 
-inline constexpr int kSchemaVersion = 1;
+inline constexpr int kSchemaVersion = 2;
 inline constexpr int kApplicationId = 0x4272736B;  // "Brsk": tells a car folder's database from any other
 
 /// All statements that make an empty database.
 extern const char* const kSchema;
+/// What turns a database of format 1 into one of format 2.
+extern const char* const kFrom1To2;
 
 /// SHA-256 over the runs of the image with their addresses and lengths: the same bytes at the same places, the same
 /// text.

@@ -99,25 +99,61 @@ uint32_t crc32(ByteSpan bytes) {
     return static_cast<uint32_t>(::crc32_z(0, bytes.data(), bytes.size()));
 }
 
-Result<bool> checksumAgrees(const Image& image, const ChecksumArea& area) {
+size_t checksumSize(ChecksumKind kind) {
+    return kind == ChecksumKind::Crc32 || kind == ChecksumKind::Sum32 ? 4 : 2;
+}
+
+uint32_t checksumOf(ChecksumKind kind, ByteSpan bytes) {
+    if (kind == ChecksumKind::Crc32) return crc32(bytes);
+    if (kind == ChecksumKind::Crc16) {
+        uint16_t crc = 0xFFFF;
+        for (const uint8_t byte : bytes) {
+            crc = static_cast<uint16_t>(crc ^ byte << 8);
+            for (int bit = 0; bit < 8; ++bit)
+                crc = static_cast<uint16_t>(crc & 0x8000 ? crc << 1 ^ 0x1021 : crc << 1);
+        }
+        return crc;
+    }
+    uint32_t sum = 0;
+    for (const uint8_t byte : bytes)
+        sum += byte;
+    return kind == ChecksumKind::Sum16 ? sum & 0xFFFF : sum;
+}
+
+namespace {
+
+/// The checksum as stored, and as it should be.
+struct StoredSum {
+    Bytes stored;
+    Bytes wanted;
+};
+
+Result<StoredSum> storedSum(const Image& image, const ChecksumArea& area) {
+    const size_t size = checksumSize(area.kind);
     const auto covered = image.bytes(area.start, area.length);
     if (!covered) return tl::unexpected(covered.error());
-    const auto stored = image.bytes(area.storedAt, 4);
+    const auto stored = image.bytes(area.storedAt, static_cast<uint32_t>(size));
     if (!stored) return tl::unexpected(stored.error());
-    return loadUnsigned(stored->data(), 4, area.order) == crc32(*covered);
+    StoredSum out{Bytes(stored->begin(), stored->end()), Bytes(size)};
+    storeUnsigned(out.wanted.data(), size, area.order, checksumOf(area.kind, *covered));
+    return out;
+}
+
+}  // namespace
+
+Result<bool> checksumAgrees(const Image& image, const ChecksumArea& area) {
+    const auto sum = storedSum(image, area);
+    if (!sum) return tl::unexpected(sum.error());
+    return sum->stored == sum->wanted;
 }
 
 Result<int> mendChecksums(Image& image, const std::vector<ChecksumArea>& areas) {
     int mended = 0;
     for (const ChecksumArea& area : areas) {
-        const auto covered = image.bytes(area.start, area.length);
-        if (!covered) return tl::unexpected(covered.error());
-        uint8_t wanted[4];
-        storeUnsigned(wanted, 4, area.order, crc32(*covered));
-        const auto stored = image.bytes(area.storedAt, 4);
-        if (!stored) return tl::unexpected(stored.error());
-        if (std::equal(stored->begin(), stored->end(), wanted)) continue;
-        if (auto done = image.overwrite(area.storedAt, wanted); !done) return tl::unexpected(done.error());
+        const auto sum = storedSum(image, area);
+        if (!sum) return tl::unexpected(sum.error());
+        if (sum->stored == sum->wanted) continue;
+        if (auto done = image.overwrite(area.storedAt, sum->wanted); !done) return tl::unexpected(done.error());
         ++mended;
     }
     return mended;

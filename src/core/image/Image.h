@@ -42,12 +42,23 @@ class Image {
     std::map<uint32_t, Bytes> runs_;
 };
 
-/// A CRC-32 (ISO 3309, as in zlib) over [start, start + length) kept big- or little-endian at `storedAt`.
+/// How a checksum is made of bytes.
+enum class ChecksumKind {
+    Crc32,  ///< ISO 3309, as in zlib; 4 bytes
+    Crc16,  ///< CCITT polynomial 0x1021, first 0xFFFF, not reflected (as in XMODEM's successors); 2 bytes
+    Sum32,  ///< the bytes added up; 4 bytes
+    Sum16   ///< the bytes added up; 2 bytes
+};
+size_t checksumSize(ChecksumKind kind);
+uint32_t checksumOf(ChecksumKind kind, ByteSpan bytes);
+
+/// A checksum over [start, start + length) kept big- or little-endian at `storedAt`.
 struct ChecksumArea {
     uint32_t start = 0;
     uint32_t length = 0;
     uint32_t storedAt = 0;
     ByteOrder order = ByteOrder::BigEndian;
+    ChecksumKind kind = ChecksumKind::Crc32;
 };
 
 uint32_t crc32(ByteSpan bytes);

@@ -4,20 +4,21 @@
 #include <algorithm>
 
 #include "core/base/Text.h"
-#include "core/calibration/Calibration.h"
+#include "core/job/Correct.h"
+#include "core/job/Stock.h"
 
 namespace brusk::job {
 namespace {
 
-/// Tells the car folder about each sector.
+/// Tells the car folder about each step.
 class LedgerJournal final : public link::FlashJournal {
   public:
     LedgerJournal(carfolder::CarFolder& folder, const image::Image& image) : folder_(folder), image_(image) {}
-    Done sectorBegun(const link::Sector& sector) override { return folder_.sectorBegun(sector); }
-    Done sectorVerified(const link::Sector& sector) override {
+    Done step(const link::Sector& sector, link::SectorStep step) override {
+        if (step != link::SectorStep::Verified) return folder_.sectorStep(sector, step);
         const auto bytes = image_.bytes(sector.start, sector.length);
         if (!bytes) return tl::unexpected(bytes.error());
-        return folder_.sectorVerified(sector, *bytes);
+        return folder_.sectorStep(sector, step, *bytes);
     }
 
   private:
@@ -25,60 +26,62 @@ class LedgerJournal final : public link::FlashJournal {
     const image::Image& image_;
 };
 
-Gate rightCar(const carfolder::CarFolder& folder, const link::Identity& now) {
-    const auto kept = identityFromJson(folder.setting("identity"));
-    if (!kept) return {"Right controller", false, "This car was not read yet. Read it first."};
-    const bool same = kept->at("serial") == now.at("serial") && kept->at("vin") == now.at("vin");
-    return {"Right controller", same,
-            same ? "Serial " + now.at("serial") + " and VIN " + now.at("vin") + " are this folder's."
-                 : "This folder is for " + kept->at("vin") + ", serial " + kept->at("serial") +
-                       "; the car on the link is " + now.at("vin") + ", serial " + now.at("serial") +
-                       ". Open its own folder."};
-}
-
-Gate rightSoftware(const Kit& kit, const link::Identity& now) {
-    const std::string& seen = now.at("software");
-    if (seen.empty())
-        return {"Right software", true,
-                "The controller waits in boot mode: its program or calibration is not whole. A flash mends that."};
-    const bool same = seen == kit.profile.definitionSoftware;
-    return {"Right software", same,
-            same ? "Software " + seen + " is what the definition is for."
-                 : "The controller runs " + seen + ", the definition is for " + kit.profile.definitionSoftware + "."};
-}
-
-Gate imageIsWhole(const Kit& kit, const calibration::Calibration& calibration) {
-    if (auto done = calibration.matchesDefinition(); !done)
-        return {"Image and definition", false, done.error().message};
+/// Why a wrong checksum can't be mended in this image; nothing when it can.
+std::optional<Error> unmendable(const Kit& kit, const image::Image& image, const carfolder::Round& round) {
+    const auto sectors = kit.profile.sectors();
     for (const auto& area : kit.profile.checksums) {
-        const auto agrees = image::checksumAgrees(calibration.image(), area);
-        if (!agrees || !*agrees)
-            return {"Checksums", false,
-                    "The checksum of the area at " + hexAddress(area.start) + " does not agree with its bytes."};
+        const auto agrees = image::checksumAgrees(image, area);
+        const std::string which = "The checksum of the area at " + hexAddress(area.start);
+        if (!agrees)
+            return Error{ErrorCode::Mismatch, which + " can't be mended: the image lacks bytes of it.", nullptr};
+        if (*agrees) continue;
+        const bool erasable = std::any_of(sectors.begin(), sectors.end(), [&](const link::Sector& sector) {
+            return area.storedAt >= sector.start && area.storedAt - sector.start < sector.length;
+        });
+        if (!erasable)
+            return Error{ErrorCode::Mismatch,
+                         which + " is wrong and is kept in memory that is never erased; it can't be mended.", nullptr};
+        if (round.state != carfolder::RoundState::Draft)
+            return Error{ErrorCode::Mismatch,
+                         which + " is wrong, and round " + std::to_string(round.number) +
+                             " is fixed. Make a new round from it; its checksums are mended then.",
+                         nullptr};
     }
-    return {"Checksums", true, std::to_string(kit.profile.checksums.size()) + " areas agree with their checksums."};
+    return std::nullopt;
 }
 
-Gate battery(const Kit& kit, const link::Identity& now) {
-    const bool enough = now.voltage >= kit.profile.leastVoltage;
-    return {
-        "Battery", enough,
-        formatNumber(now.voltage, 1) + " V" +
-            (enough ? ", enough."
-                    : ", at least " + formatNumber(kit.profile.leastVoltage, 1) + " V are needed. Connect a charger.")};
+std::vector<link::Sector> sectorsOf(const Kit& kit, const carfolder::CarFolder& folder, const image::Image& image,
+                                    FlashScope scope) {
+    if (scope == FlashScope::Changed) return folder.sectorsToWrite(image, kit.profile.sectors());
+    std::vector<link::Sector> out;
+    for (const auto& area : kit.profile.areas) {
+        if (scope == FlashScope::Calibration && !area.calibration) continue;
+        for (const link::Sector& sector : kit.profile.sectorsOf(area))
+            out.push_back(sector);
+    }
+    // What the scope leaves out and nobody knows is written too: a flash ends with a whole controller.
+    for (const auto& lost : folder.contents(kit.profile.sectors()).unknown)
+        if (std::find(out.begin(), out.end(), lost.sector) == out.end()) out.push_back(lost.sector);
+    return out;
 }
 
-Gate engineOff(const link::Identity& now) {
-    const bool off = now.engineSpeed_rpm < 50;
-    return {"Engine off", off,
-            off ? "The engine stands still."
-                : "The engine turns at " + formatNumber(now.engineSpeed_rpm, 0) + " rpm. Switch it off, ignition on."};
+/// What a round is compared with: what is in the car, else what was flashed last, else what it was made from.
+std::optional<int64_t> roundBefore(const Kit& kit, const carfolder::CarFolder& folder, const carfolder::Round& round) {
+    const auto contents = folder.contents(kit.profile.sectors());
+    if (contents.round && *contents.round != round.id) return contents.round;
+    if (contents.round) return round.parent;
+    std::optional<carfolder::Round> last;
+    for (const auto& flashed : folder.rounds())
+        if (flashed.id != round.id && !flashed.flashedAt.empty() && (!last || flashed.flashedAt > last->flashedAt))
+            last = flashed;
+    return last ? std::optional(last->id) : round.parent;
 }
 
 }  // namespace
 
 bool FlashPlan::blocked() const {
-    return std::any_of(gates.begin(), gates.end(), [](const Gate& gate) { return !gate.passed; });
+    return std::any_of(gates.begin(), gates.end(),
+                       [](const Gate& gate) { return gate.verdict == Gate::Verdict::Blocks; });
 }
 
 uint64_t FlashPlan::bytes() const {
@@ -88,72 +91,100 @@ uint64_t FlashPlan::bytes() const {
     return total;
 }
 
-Result<FlashPlan> planFlash(const Kit& kit, const carfolder::CarFolder& folder, int64_t id,
-                            const link::Identity* identity) {
+std::string FlashPlan::overridden() const {
+    std::string out;
+    for (const Gate& gate : gates)
+        if (gate.overridden) out += (out.empty() ? "" : "; ") + gate.name + ": " + gate.sentence;
+    return out;
+}
+
+Result<FlashPlan> planFlash(const Kit& kit, carfolder::CarFolder& folder, int64_t id, const link::Identity* identity,
+                            const FlashOptions& options) {
     FlashPlan plan;
     const auto round = folder.round(id);
     if (!round) return tl::unexpected(round.error());
     plan.round = *round;
-    auto image = folder.image(id);
-    if (!image) return tl::unexpected(image.error());
-    plan.image = *image;
-    const calibration::Calibration calibration(kit.definition, **image);
-    plan.sectors = folder.sectorsToWrite(**image, kit.profile.sectors());
-    if (identity) {
-        plan.gates.push_back(rightCar(folder, *identity));
-        plan.gates.push_back(rightSoftware(kit, *identity));
-    } else {
-        plan.gates.push_back({"Right controller", false, "No controller was asked yet. Connect on the Car station."});
+    auto kept = folder.image(id);
+    if (!kept) return tl::unexpected(kept.error());
+    auto image = std::make_shared<image::Image>(**kept);
+    const auto why = unmendable(kit, *image, plan.round);
+    if (!why) {
+        const auto mended = image::mendChecksums(*image, kit.profile.checksums);
+        if (!mended) return tl::unexpected(mended.error());
+        plan.mended = *mended;
     }
-    plan.gates.push_back(imageIsWhole(kit, calibration));
-    if (identity) {
-        plan.gates.push_back(battery(kit, *identity));
-        plan.gates.push_back(engineOff(*identity));
+    plan.sectors = sectorsOf(kit, folder, *image, options.scope);
+    std::optional<calibration::Calibration> before;
+    if (const auto earlier = roundBefore(kit, folder, plan.round)) {
+        const auto other = folder.round(*earlier);
+        if (auto calibration = calibrationOf(kit, folder, *earlier); calibration && other) {
+            before = std::move(*calibration);
+            plan.comparedWith = *other;
+            plan.changes = calibration::compare(*before, calibration::Calibration(kit.definition, *image));
+        }
     }
-    const bool kept = folder.original().has_value();
-    plan.gates.push_back({"Original kept", kept,
-                          kept ? "Round 0 and original.hex are in the folder."
-                               : "Read the controller first, so that you can always go back."});
+    plan.gates = gatesOf({kit, folder, plan.round, *image, plan.mended, why, identity, options.scope,
+                          options.typedSerial, before ? &*before : nullptr});
+    plan.image = std::move(image);
     return plan;
 }
 
 Result<link::FlashReport> flashRound(link::Uds& uds, const Kit& kit, carfolder::CarFolder& folder, int64_t id,
-                                     const link::OnProgress& onProgress) {
+                                     const FlashOptions& options, const link::OnProgress& onProgress) {
     const auto identity = link::identify(uds);
     if (!identity) return tl::unexpected(identity.error());
-    const auto plan = planFlash(kit, folder, id, &*identity);
+    const auto plan = planFlash(kit, folder, id, &*identity, options);
     if (!plan) return tl::unexpected(plan.error());
     for (const Gate& gate : plan->gates)
-        if (!gate.passed) return fail(ErrorCode::Refused, gate.name + ": " + gate.sentence);
+        if (gate.verdict == Gate::Verdict::Blocks) return fail(ErrorCode::Refused, gate.name + ": " + gate.sentence);
+    if (plan->mended)
+        if (auto done = folder.updateDraft(id, *plan->image); !done) return tl::unexpected(done.error());
+    const auto flash =
+        folder.flashBegun(id, scopeName(options.scope), static_cast<int>(plan->sectors.size()), plan->overridden());
+    if (!flash) return tl::unexpected(flash.error());
     LedgerJournal journal(folder, *plan->image);
-    if (auto done =
-            folder.note("Flash of round " + std::to_string(plan->round.number) + " begun, " +
-                        std::to_string(plan->sectors.size()) + (plan->sectors.size() == 1 ? " sector" : " sectors"));
-        !done)
-        return tl::unexpected(done.error());
     link::FlashReport report;
     if (!plan->sectors.empty()) {
         auto flashed = link::flashSectors(uds, *plan->image, plan->sectors, journal, onProgress);
+        // Frames went astray: what the controller made of them is not for us to guess.
+        const bool rough = !flashed || flashed->retries > 0;
+        if (rough && (flashed || flashed.error().code != ErrorCode::LinkLost))
+            if (auto stock = takeStock(uds, kit, folder, StockScope::Everything); !stock && flashed)
+                flashed = tl::unexpected(stock.error());
+        if (flashed && !folder.sectorsToWrite(*plan->image, plan->sectors).empty())
+            flashed = fail(ErrorCode::Mismatch,
+                           "The controller holds other bytes than were written: the link is bad. Flash again.");
         if (!flashed) {
             // The sentence is what the user needs; that the journal can't take it must not hide it.
+            (void)folder.flashEnded(*flash, flashed.error().message);
             (void)folder.note("Flash stopped: " + flashed.error().message);
             return flashed;
         }
         report = *flashed;
     }
     if (auto done = folder.markFlashed(id); !done) return tl::unexpected(done.error());
+    if (auto done = folder.flashEnded(*flash, "done"); !done) return tl::unexpected(done.error());
     if (auto done = folder.note("Round " + std::to_string(plan->round.number) + " is in the car"); !done)
         return tl::unexpected(done.error());
     return report;
 }
 
-std::string whatIsInTheCar(const carfolder::CarContents& contents, const carfolder::Round* round) {
+std::string whatIsInTheCar(const carfolder::CarContents& contents, const carfolder::Round* round,
+                           const carfolder::Round* unfinished) {
     if (!contents.everKnown) return "What the car runs is not known yet.";
-    if (contents.unknownSectors)
-        return "A flash was interrupted: " + std::to_string(contents.unknownSectors) +
-               (contents.unknownSectors == 1 ? " sector is" : " sectors are") + " not known. Flash again to finish it.";
-    if (!contents.round || !round) return "The car runs bytes of more than one round.";
-    return "The car runs round " + std::to_string(round->number) + ", as the ledger says.";
+    if (round && contents.round) return "The car runs round " + std::to_string(round->number) + ", as the ledger says.";
+    const size_t lost = contents.unknown.size();
+    const std::string which = lost == 0 ? std::string()
+                                        : std::to_string(lost) + (lost == 1 ? " sector (" : " sectors (from ") +
+                                              hexAddress(contents.unknown.front().sector.start) + ") " +
+                                              (lost == 1 ? "is" : "are") + " not known";
+    if (unfinished && contents.unfinished)
+        return "The flash of round " + std::to_string(unfinished->number) +
+               " was interrupted: " + std::to_string(contents.sectorsOfUnfinished) + " of " +
+               std::to_string(contents.sectors) + " sectors hold its bytes" + (which.empty() ? "" : ", " + which) +
+               ". Flash again to finish it.";
+    if (lost) return "Of the car's memory " + which + ". Flash to mend that.";
+    return "The car runs bytes of more than one round.";
 }
 
 }  // namespace brusk::job

@@ -1,37 +1,45 @@
-// Flashing a round: gates first, then only the sectors that differ, journalled and read back.
+// Flashing a round: gates first, then the sectors of the chosen scope, journalled and read back.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
-#include "core/carfolder/CarFolder.h"
-#include "core/job/Garage.h"
+#include "core/job/Gates.h"
 
 namespace brusk::job {
 
-/// A check that must pass before a flash.
-struct Gate {
-    std::string name;
-    bool passed = false;
-    std::string sentence;  ///< what was seen, and what to do when it blocks
+struct FlashOptions {
+    FlashScope scope = FlashScope::Changed;
+    std::string typedSerial;  ///< overrides a mismatch of software or hardware; written into the ledger
 };
 
 struct FlashPlan {
     carfolder::Round round;
-    std::shared_ptr<const image::Image> image;
+    std::shared_ptr<const image::Image> image;  ///< with its checksums mended
+    int mended = 0;
     std::vector<link::Sector> sectors;  ///< to be written
     std::vector<Gate> gates;
+    /// The round in the car, else the one flashed last, else the parent; and what differs from it.
+    std::optional<carfolder::Round> comparedWith;
+    std::vector<calibration::Difference> changes;
     bool blocked() const;
     uint64_t bytes() const;
+    /// Names of the gates that were overridden; empty when none was.
+    std::string overridden() const;
 };
 
 /// What would be written and whether it may be. `identity` is what the controller says now; null when nobody was asked.
-[[nodiscard]] Result<FlashPlan> planFlash(const Kit& kit, const carfolder::CarFolder& folder, int64_t round,
-                                          const link::Identity* identity);
+[[nodiscard]] Result<FlashPlan> planFlash(const Kit& kit, carfolder::CarFolder& folder, int64_t round,
+                                          const link::Identity* identity, const FlashOptions& options = {});
 
-/// Asks the controller again, checks all gates and flashes. The ledger learns each sector as it is verified.
+/// Asks the controller again, checks all gates and flashes. The ledger learns each step before it is taken, and each
+/// sector's bytes when they were read back. After a flash that did not go smoothly the controller is asked what it
+/// holds.
 [[nodiscard]] Result<link::FlashReport> flashRound(link::Uds& uds, const Kit& kit, carfolder::CarFolder& folder,
-                                                   int64_t round, const link::OnProgress& onProgress);
+                                                   int64_t round, const FlashOptions& options,
+                                                   const link::OnProgress& onProgress);
 
-/// A sentence on what is in the car, by what the ledger knows; `round` is the one it names, if any.
-std::string whatIsInTheCar(const carfolder::CarContents& contents, const carfolder::Round* round);
+/// A sentence on what is in the car, by what the ledger knows; `round` is the one it names, `unfinished` the one whose
+/// flash did not come to its end, if any.
+std::string whatIsInTheCar(const carfolder::CarContents& contents, const carfolder::Round* round,
+                           const carfolder::Round* unfinished);
 
 }  // namespace brusk::job

@@ -54,26 +54,57 @@ std::vector<std::shared_ptr<const Kit>> loadKits(storage::FileSystem& files, con
     return kits;
 }
 
-Result<Found> findController(link::CanPort& port, const std::vector<std::shared_ptr<const Kit>>& kits) {
+namespace {
+
+bool sameAddress(const link::IsoTpAddress& a, const link::IsoTpAddress& b) {
+    return a.requestId == b.requestId && a.responseId == b.responseId && a.extendedIds == b.extendedIds &&
+           a.requestTarget == b.requestTarget && a.responseTarget == b.responseTarget;
+}
+
+bool fits(const Kit& kit, const link::Identity& identity) {
+    const auto& hardware = kit.profile.hardware;
+    return std::find(hardware.begin(), hardware.end(), identity.at("hardware")) != hardware.end();
+}
+
+}  // namespace
+
+Result<Found> findController(link::CanPort& port, const std::vector<std::shared_ptr<const Kit>>& kits,
+                             const std::string& usual) {
     if (kits.empty()) return fail(ErrorCode::NotFound, "There is no controller profile; look at the data folder.");
-    Error last;
+    std::optional<Error> last;
+    std::optional<Found> stranger;
+    std::vector<const link::IsoTpAddress*> silent;
     for (const auto& kit : kits) {
+        const link::IsoTpAddress& address = kit->profile.address;
+        // Nobody is waited for twice at the same address.
+        if (std::any_of(silent.begin(), silent.end(), [&](const auto* other) { return sameAddress(*other, address); }))
+            continue;
         link::Uds uds(port, kit->profile);
         auto identity = link::identify(uds);
         if (!identity) {
             last = identity.error();
-            if (last.code == ErrorCode::LinkLost) break;
+            if (last->code == ErrorCode::LinkLost) return tl::unexpected(*last);
+            if (last->code == ErrorCode::Timeout) silent.push_back(&address);
             continue;
         }
-        Found found{kit, *identity, identity->at("software").empty(), {}};
-        found.why = kit->profile.name + ", because the controller says it is hardware " + identity->at("hardware");
+        Found found{kit, *identity, identity->bootMode(), {}, {}};
+        const std::string& hardware = identity->at("hardware");
+        found.why = kit->profile.name + ", because the controller says it is hardware " + hardware;
+        if (!fits(*kit, *identity)) {
+            found.why = kit->profile.name + ", the profile of this folder";
+            found.mismatch = "The controller says it is hardware \"" + hardware + "\"; no profile is for it.";
+            if (!stranger || kit->profile.name == usual) stranger = std::move(found);
+            continue;
+        }
         if (!found.bootMode && identity->at("software") != kit->profile.definitionSoftware)
-            return fail(ErrorCode::Mismatch, "The controller runs software \"" + identity->at("software") +
-                                                 "\"; the definition is for \"" + kit->profile.definitionSoftware +
-                                                 "\". Nothing can be edited until the right definition is there.");
+            found.mismatch = "The controller runs software \"" + identity->at("software") +
+                             "\"; the definition is for \"" + kit->profile.definitionSoftware +
+                             "\". Nothing can be read or edited until the right definition is there.";
         return found;
     }
-    return tl::unexpected(last);
+    if (stranger && stranger->kit->profile.name == usual) return *stranger;
+    if (stranger) return fail(ErrorCode::Mismatch, stranger->mismatch);
+    return tl::unexpected(*last);
 }
 
 std::string toJson(const proposals::BuildSheet& sheet) {

@@ -28,14 +28,17 @@ struct Kit {
 std::vector<std::shared_ptr<const Kit>> loadKits(storage::FileSystem& files, const storage::Path& folder,
                                                  std::vector<Error>& problems);
 
-/// Asks the controller who it is with each kit in turn; the first whose hardware numbers match is the one.
+/// Asks the controller who it is with each kit in turn; the first whose hardware numbers match is the one. Where none
+/// matches, the kit named `usual` (the folder's own) is taken if its controller answers, and the mismatch is told.
 struct Found {
     std::shared_ptr<const Kit> kit;
     link::Identity identity;
     bool bootMode = false;  ///< it answers, and has no valid program
     std::string why;        ///< which kit was chosen and why, a sentence
+    std::string mismatch;   ///< what does not fit, a sentence; empty when all does. Nothing is read or edited then
 };
-[[nodiscard]] Result<Found> findController(link::CanPort& port, const std::vector<std::shared_ptr<const Kit>>& kits);
+[[nodiscard]] Result<Found> findController(link::CanPort& port, const std::vector<std::shared_ptr<const Kit>>& kits,
+                                           const std::string& usual = {});
 
 /// A build sheet as kept in the car folder (JSON), and back; unknown members are kept out, wrong ones are an error.
 std::string toJson(const proposals::BuildSheet& sheet);

@@ -4,41 +4,114 @@
 #include "core/calibration/Calibration.h"
 
 namespace brusk::job {
+namespace {
 
-Result<ReadOutcome> readCar(link::Uds& uds, const Kit& kit, const link::Identity& identity,
-                            carfolder::CarFolder& folder, image::Image& partial, const link::OnProgress& onProgress) {
-    if (const auto kept = identityFromJson(folder.setting("identity"));
-        kept && kept->at("serial") != identity.at("serial"))
+constexpr const char* kReading = "reading";  // setting: whose bytes the kept pieces are, and of which scope
+
+class FolderKeeper final : public link::ReadKeeper {
+  public:
+    explicit FolderKeeper(carfolder::CarFolder& folder) : folder_(folder) {}
+    Done keep(uint32_t start, ByteSpan bytes) override { return folder_.keepPiece(start, bytes); }
+
+  private:
+    carfolder::CarFolder& folder_;
+};
+
+Done rightCar(const link::Identity& identity, const carfolder::CarFolder& folder) {
+    const auto kept = identityFromJson(folder.setting("identity"));
+    if (kept && kept->at("serial") != identity.at("serial"))
         return fail(ErrorCode::Mismatch, "This folder belongs to controller " + kept->at("serial") +
                                              "; the one on the link is " + identity.at("serial") +
                                              ". Make a folder for this car.");
-    if (auto done = link::readMemory(uds, kit.profile.areas, partial, onProgress); !done)
-        return tl::unexpected(done.error());
-    const calibration::Calibration calibration(kit.definition, partial);
+    return {};
+}
+
+/// Pieces of an interrupted read, when they are of this controller and this scope; else they are forgotten.
+Result<image::Image> piecesSoFar(carfolder::CarFolder& folder, const std::string& mark) {
+    if (folder.setting(kReading) == mark) return folder.keptPieces();
+    if (auto done = folder.forgetPieces(); !done) return tl::unexpected(done.error());
+    if (auto done = folder.setSetting(kReading, mark); !done) return tl::unexpected(done.error());
+    return image::Image();
+}
+
+/// The bytes that were read over those of `base`: a whole image again.
+Result<image::Image> laidOver(const image::Image& base, const image::Image& part) {
+    image::Image out = base;
+    for (const image::Segment& segment : part.segments())
+        if (auto done = out.overwrite(segment.start, segment.bytes); !done) return tl::unexpected(done.error());
+    return out;
+}
+
+/// What to compare a later read with the ledger by, and where it came from.
+struct Known {
+    int64_t round = 0;
+    std::shared_ptr<const image::Image> image;
+};
+
+Result<Known> lastKnown(const carfolder::CarFolder& folder, const std::vector<link::Sector>& sectors) {
+    const auto contents = folder.contents(sectors);
+    Known out;
+    out.round = contents.round ? *contents.round : folder.original()->id;
+    auto image = folder.image(out.round);
+    if (!image) return tl::unexpected(image.error());
+    out.image = *image;
+    return out;
+}
+
+}  // namespace
+
+Result<ReadOutcome> readCar(link::Uds& uds, const Kit& kit, const link::Identity& identity,
+                            carfolder::CarFolder& folder, ReadScope scope, const link::OnProgress& onProgress) {
+    if (auto done = rightCar(identity, folder); !done) return tl::unexpected(done.error());
+    const bool first = !folder.original();
+    if (first && scope != ReadScope::Everything)
+        return fail(ErrorCode::Refused, "The original is not kept yet. Read the whole memory first.");
+    std::vector<link::MemoryArea> areas;
+    for (const auto& area : kit.profile.areas)
+        if (scope == ReadScope::Everything || area.calibration) areas.push_back(area);
+    auto read = piecesSoFar(folder, identity.at("serial") + (scope == ReadScope::Everything ? " all" : " calibration"));
+    if (!read) return tl::unexpected(read.error());
+    FolderKeeper keeper(folder);
+    ReadOutcome out;
+    auto report = link::readMemory(uds, areas, *read, &keeper, onProgress);
+    if (!report) return tl::unexpected(report.error());
+    out.report = *report;
+    const auto sectors = kit.profile.sectors();
+    Known before;
+    if (!first) {
+        auto known = lastKnown(folder, sectors);
+        if (!known) return tl::unexpected(known.error());
+        before = std::move(*known);
+        auto whole = laidOver(*before.image, *read);
+        if (!whole) return tl::unexpected(whole.error());
+        read = std::move(whole);
+    }
+    const calibration::Calibration calibration(kit.definition, *read);
     if (auto done = calibration.matchesDefinition(); !done) return tl::unexpected(done.error());
     if (auto done = folder.setSetting("identity", toJson(identity)); !done) return tl::unexpected(done.error());
-    const auto sectors = kit.profile.sectors();
-    ReadOutcome out;
-    if (!folder.original()) {
-        auto round = folder.storeOriginal(partial, "Read from " + identity.at("vin"));
+    if (first) {
+        auto round = folder.storeOriginal(*read, "Read from " + identity.at("vin"));
         if (!round) return tl::unexpected(round.error());
-        if (auto done = folder.carHolds(partial, sectors); !done) return tl::unexpected(done.error());
         out.round = *round;
         out.isOriginal = true;
-        out.sentence = "The original is kept.";
-        return out;
+        out.sentence = "The original is kept: round 0, and original.hex in the folder.";
     }
-    if (auto done = folder.carHolds(partial, sectors); !done) return tl::unexpected(done.error());
+    if (auto done = folder.carHolds(*read, sectors); !done) return tl::unexpected(done.error());
+    // The pieces have their place now. Not being able to tidy up costs room, nothing else.
+    (void)folder.forgetPieces();
+    (void)folder.setSetting(kReading, "");
+    if (first) return out;
     const auto contents = folder.contents(sectors);
     if (contents.round) {
         auto round = folder.round(*contents.round);
         if (!round) return tl::unexpected(round.error());
         out.round = *round;
-        out.sentence = "The car holds round " + std::to_string(round->number) + ", as the ledger says.";
+        out.sentence = "The car holds round " + std::to_string(round->number) +
+                       (*contents.round == before.round ? ", as the ledger says."
+                                                        : "; the ledger had expected another and is put right.");
         return out;
     }
-    auto round =
-        folder.addRound(folder.original()->id, partial, "Found in the car", "Bytes that no round of this ledger had");
+    auto round = folder.addRound(before.round, *read, "Found in the car", "Bytes that no round of this ledger had");
     if (!round) return tl::unexpected(round.error());
     if (auto done = folder.markFlashed(round->id); !done) return tl::unexpected(done.error());
     out.round = *round;

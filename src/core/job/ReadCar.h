@@ -7,17 +7,24 @@
 
 namespace brusk::job {
 
+enum class ReadScope {
+    Everything,
+    Calibration  ///< of a car whose original is kept already
+};
+
 struct ReadOutcome {
     carfolder::Round round;   ///< the round whose bytes are in the car
     bool isOriginal = false;  ///< this read was the first
     bool unknown = false;     ///< bytes that no round had: kept as a round of their own
     std::string sentence;
+    link::ReadReport report;
 };
 
-/// Reads all areas of the profile. `partial` keeps what arrived when the read fails; handing it in again goes on from
-/// there.
+/// Reads the areas of the profile. The folder keeps what arrived when the read fails or the program is killed; reading
+/// again goes on from there. Mismatch when the folder belongs to another controller, or the software is not the
+/// definition's.
 [[nodiscard]] Result<ReadOutcome> readCar(link::Uds& uds, const Kit& kit, const link::Identity& identity,
-                                          carfolder::CarFolder& folder, image::Image& partial,
+                                          carfolder::CarFolder& folder, ReadScope scope,
                                           const link::OnProgress& onProgress);
 
 }  // namespace brusk::job

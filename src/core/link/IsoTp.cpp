@@ -9,18 +9,17 @@ namespace {
 enum Pci : uint8_t { kSingle = 0x0, kFirst = 0x1, kConsecutive = 0x2, kFlowControl = 0x3 };
 enum FlowStatus : uint8_t { kContinue = 0, kWait = 1, kOverflow = 2 };
 
-CanFrame frameOf(const IsoTpAddress& address, uint32_t id, ByteSpan payload) {
-    CanFrame frame;
-    frame.id = id;
-    frame.extended = address.extendedIds;
-    frame.length = 8;
-    frame.data.fill(address.padding);
-    std::copy(payload.begin(), payload.end(), frame.data.begin());
-    return frame;
+constexpr uint8_t kGoOn[] = {kFlowControl << 4 | kContinue, 0, 0};
+constexpr uint8_t kTooLong[] = {kFlowControl << 4 | kOverflow, 0, 0};
+
+Bytes singleFrame(ByteSpan message) {
+    Bytes payload{static_cast<uint8_t>(message.size())};
+    payload.insert(payload.end(), message.begin(), message.end());
+    return payload;
 }
 
 /// The first frame's bytes and how many bytes of the message it carries.
-std::pair<Bytes, size_t> firstFrame(ByteSpan message) {
+std::pair<Bytes, size_t> firstFrame(ByteSpan message, size_t prefix) {
     Bytes payload;
     if (message.size() <= 0xFFF) {
         payload = {static_cast<uint8_t>(kFirst << 4 | message.size() >> 8), static_cast<uint8_t>(message.size())};
@@ -28,12 +27,45 @@ std::pair<Bytes, size_t> firstFrame(ByteSpan message) {
         payload = {kFirst << 4, 0, 0, 0, 0, 0};
         storeUnsigned(payload.data() + 2, 4, ByteOrder::BigEndian, message.size());
     }
-    const size_t room = 8 - payload.size();
+    const size_t room = 8 - prefix - payload.size();
     payload.insert(payload.end(), message.begin(), message.begin() + static_cast<long>(room));
     return {payload, room};
 }
 
+Bytes consecutiveFrame(ByteSpan message, size_t at, uint8_t sequence, size_t prefix) {
+    const size_t count = std::min<size_t>(7 - prefix, message.size() - at);
+    Bytes payload{static_cast<uint8_t>(kConsecutive << 4 | sequence)};
+    payload.insert(payload.end(), message.begin() + static_cast<long>(at),
+                   message.begin() + static_cast<long>(at + count));
+    return payload;
+}
+
 }  // namespace
+
+IsoTpAddress IsoTpAddress::normalFixed(uint8_t target, uint8_t source, bool functional) {
+    IsoTpAddress out;
+    const uint32_t kind = functional ? 0x18DB0000u : 0x18DA0000u;
+    out.requestId = kind | static_cast<uint32_t>(target << 8) | source;
+    out.responseId = 0x18DA0000u | static_cast<uint32_t>(source << 8) | target;
+    out.extendedIds = true;
+    return out;
+}
+
+bool IsoTpAddress::isOurs(const CanFrame& frame) const {
+    return frame.id == responseId && frame.extended == extendedIds && frame.length > prefix() &&
+           (!responseTarget || frame.data[0] == *responseTarget);
+}
+
+CanFrame IsoTpAddress::frame(ByteSpan payload) const {
+    CanFrame out;
+    out.id = requestId;
+    out.extended = extendedIds;
+    out.length = padding ? 8 : static_cast<uint8_t>(prefix() + payload.size());
+    out.data.fill(padding.value_or(0));
+    if (requestTarget) out.data[0] = *requestTarget;
+    std::copy(payload.begin(), payload.end(), out.data.begin() + static_cast<long>(prefix()));
+    return out;
+}
 
 int64_t separationTime_us(uint8_t stMin) {
     if (stMin <= 0x7F) return int64_t{stMin} * 1000;
@@ -41,8 +73,70 @@ int64_t separationTime_us(uint8_t stMin) {
     return 127000;
 }
 
-Done IsoTp::sendFrame(ByteSpan payload) {
-    return port_.send(frameOf(address_, address_.requestId, payload));
+// --- receiving
+
+IsoTpAssembler::Event IsoTpAssembler::take(const CanFrame& frame) {
+    if (frame.length <= prefix_) return Event::Ignored;
+    switch (frame.data[prefix_] >> 4) {
+        case kSingle:
+            return single(frame);
+        case kFirst:
+            return first(frame);
+        case kConsecutive:
+            return consecutive(frame);
+        default:
+            return Event::Ignored;
+    }
+}
+
+IsoTpAssembler::Event IsoTpAssembler::single(const CanFrame& frame) {
+    // 9.6.2.2: a length of nothing, or of more than the frame holds, is ignored.
+    const size_t length = frame.data[prefix_] & 0x0F;
+    if (length == 0 || length > frame.length - prefix_ - 1u) return Event::Ignored;
+    const auto from = frame.data.begin() + static_cast<long>(prefix_) + 1;
+    message_.assign(from, from + static_cast<long>(length));
+    length_ = 0;
+    return Event::Complete;
+}
+
+IsoTpAssembler::Event IsoTpAssembler::first(const CanFrame& frame) {
+    if (frame.length != 8) return Event::Ignored;
+    uint64_t length = static_cast<uint64_t>(frame.data[prefix_] & 0x0F) << 8 | frame.data[prefix_ + 1];
+    size_t header = prefix_ + 2;
+    // 9.6.3.2: a long form for what the short one holds, or a message that fits a single frame, is ignored.
+    if (length == 0) {
+        length = loadUnsigned(frame.data.data() + header, 4, ByteOrder::BigEndian);
+        header += 4;
+        if (length <= 0xFFF) return Event::Ignored;
+    }
+    if (length <= 7 - prefix_) return Event::Ignored;
+    announced_ = length;
+    length_ = 0;
+    if (length > kLongestMessage) return Event::TooLong;
+    length_ = length;
+    message_.reserve(length);
+    message_.assign(frame.data.begin() + static_cast<long>(header), frame.data.end());
+    sequence_ = 1;
+    return Event::Begun;
+}
+
+IsoTpAssembler::Event IsoTpAssembler::consecutive(const CanFrame& frame) {
+    if (!underWay()) return Event::Ignored;
+    const size_t count = std::min<uint64_t>(7 - prefix_, length_ - message_.size());
+    // 9.6.4.2 wants a sequence error to end the message; a frame too short for its bytes is ignored (7.5).
+    if (frame.length < prefix_ + 1 + count) return Event::Ignored;
+    if ((frame.data[prefix_] & 0x0F) != sequence_) {
+        expected_ = sequence_;
+        received_ = frame.data[prefix_] & 0x0F;
+        length_ = 0;
+        return Event::WrongSequence;
+    }
+    const auto from = frame.data.begin() + static_cast<long>(prefix_) + 1;
+    message_.insert(message_.end(), from, from + static_cast<long>(count));
+    sequence_ = (sequence_ + 1) & 0x0F;
+    if (message_.size() < length_) return Event::Progress;
+    length_ = 0;
+    return Event::Complete;
 }
 
 Result<CanFrame> IsoTp::nextFrame(int64_t deadline_us, const char* what) {
@@ -50,21 +144,80 @@ Result<CanFrame> IsoTp::nextFrame(int64_t deadline_us, const char* what) {
         auto frame = port_.receive(deadline_us);
         if (!frame) return tl::unexpected(frame.error());
         if (!*frame) return fail(ErrorCode::Timeout, std::string("No answer: ") + what + " did not come in time.");
-        if ((*frame)->id == address_.responseId && (*frame)->extended == address_.extendedIds && (*frame)->length > 0)
-            return **frame;
+        if (address_.isOurs(**frame)) return **frame;
         if (onOther_) onOther_(**frame);
     }
 }
 
+Result<Bytes> IsoTp::receive(int64_t deadline_us) {
+    using Event = IsoTpAssembler::Event;
+    IsoTpAssembler assembler(address_.prefix());
+    int64_t consecutiveBy_us = 0;
+    while (true) {
+        const bool underWay = assembler.underWay();
+        const auto frame = nextFrame(underWay ? consecutiveBy_us : deadline_us,
+                                     underWay ? "a consecutive frame (N_Cr)" : "the controller's response");
+        if (!frame) return tl::unexpected(frame.error());
+        switch (assembler.take(*frame)) {
+            case Event::Begun:
+                if (auto done = sendFrame(kGoOn); !done) return tl::unexpected(done.error());
+                consecutiveBy_us = port_.now_us() + timing_.waitForConsecutive_us;
+                break;
+            case Event::Progress:
+                consecutiveBy_us = port_.now_us() + timing_.waitForConsecutive_us;
+                break;
+            case Event::Complete:
+                return std::move(assembler.message());
+            case Event::WrongSequence:
+                return fail(ErrorCode::BadInput, "A frame of the answer was lost: number " +
+                                                     std::to_string(assembler.expectedSequence()) + " was due, " +
+                                                     std::to_string(assembler.receivedSequence()) + " came.");
+            case Event::TooLong:
+                if (auto done = sendFrame(kTooLong); !done) return tl::unexpected(done.error());
+                return fail(ErrorCode::OutOfRange, "The controller announces a message of " +
+                                                       std::to_string(assembler.announced()) + " bytes; at most " +
+                                                       std::to_string(kLongestMessage) + " are taken.");
+            case Event::Ignored:
+                break;
+        }
+    }
+}
+
+Done IsoTp::drain() {
+    while (true) {
+        auto frame = port_.receive(port_.now_us());
+        if (!frame) return tl::unexpected(frame.error());
+        if (!*frame) return {};
+        if (!address_.isOurs(**frame) && onOther_) onOther_(**frame);
+    }
+}
+
+// --- sending
+
+Done IsoTp::sendFrame(ByteSpan payload) {
+    return port_.send(address_.frame(payload), port_.now_us() + timing_.send_us);
+}
+
+Done IsoTp::pause(int64_t until_us) {
+    while (port_.now_us() < until_us) {
+        auto other = port_.receive(until_us);
+        if (!other) return tl::unexpected(other.error());
+        if (*other && onOther_) onOther_(**other);
+    }
+    return {};
+}
+
 Done IsoTp::awaitFlowControl(uint8_t& blockSize, int64_t& separation_us) {
+    const size_t at = address_.prefix();
     for (int waits = 0; waits <= timing_.mostWaits;) {
         const auto frame = nextFrame(port_.now_us() + timing_.waitForFlowControl_us, "flow control (N_Bs)");
         if (!frame) return tl::unexpected(frame.error());
-        if (frame->data[0] >> 4 != kFlowControl || frame->length < 3) continue;
-        switch (frame->data[0] & 0x0F) {
+        // What is no flow control is ignored while we send (9.8.3, half duplex).
+        if (frame->data[at] >> 4 != kFlowControl || frame->length < at + 3) continue;
+        switch (frame->data[at] & 0x0F) {
             case kContinue:
-                blockSize = frame->data[1];
-                separation_us = separationTime_us(frame->data[2]);
+                blockSize = frame->data[at + 1];
+                separation_us = separationTime_us(frame->data[at + 2]);
                 return {};
             case kWait:
                 ++waits;
@@ -83,13 +236,20 @@ Done IsoTp::awaitFlowControl(uint8_t& blockSize, int64_t& separation_us) {
 
 Done IsoTp::send(ByteSpan message) {
     if (message.empty()) return fail(ErrorCode::BadInput, "An empty message can't be sent.");
-    if (message.size() <= 7) {
-        Bytes payload{static_cast<uint8_t>(message.size())};
-        payload.insert(payload.end(), message.begin(), message.end());
-        return sendFrame(payload);
+    if (message.size() > 0xFFFFFFFFu) return fail(ErrorCode::OutOfRange, "A message has at most 4 GiB.");
+    if (message.size() <= address_.singleRoom()) {
+        if (auto done = sendFrame(singleFrame(message)); !done) return done;
+    } else {
+        auto [first, sent] = firstFrame(message, address_.prefix());
+        if (auto done = sendFrame(first); !done) return done;
+        if (auto done = sendConsecutive(message, sent); !done) return done;
     }
-    auto [first, sent] = firstFrame(message);
-    if (auto done = sendFrame(first); !done) return done;
+    // The controller's time to answer begins when the last frame is out.
+    return port_.confirm(port_.now_us() + timing_.send_us);
+}
+
+Done IsoTp::sendConsecutive(ByteSpan message, size_t sent) {
+    const size_t prefix = address_.prefix();
     uint8_t sequence = 1;
     while (sent < message.size()) {
         uint8_t blockSize = 0;
@@ -97,121 +257,25 @@ Done IsoTp::send(ByteSpan message) {
         if (auto done = awaitFlowControl(blockSize, separation_us); !done) return done;
         for (int inBlock = 0; sent < message.size() && (blockSize == 0 || inBlock < blockSize); ++inBlock) {
             if (separation_us > 0) {
-                // Frames of others that arrive during the pause are not lost.
-                const int64_t until = port_.now_us() + separation_us;
-                while (port_.now_us() < until) {
-                    auto other = port_.receive(until);
-                    if (!other) return tl::unexpected(other.error());
-                    if (*other && onOther_) onOther_(**other);
-                }
+                // The gap is between the end of one frame and the beginning of the next.
+                if (auto done = port_.confirm(port_.now_us() + timing_.send_us); !done) return done;
+                if (auto done = pause(port_.now_us() + separation_us); !done) return done;
             }
-            const size_t count = std::min<size_t>(7, message.size() - sent);
-            Bytes payload{static_cast<uint8_t>(kConsecutive << 4 | sequence)};
-            payload.insert(payload.end(), message.begin() + static_cast<long>(sent),
-                           message.begin() + static_cast<long>(sent + count));
-            if (auto done = sendFrame(payload); !done) return done;
+            if (auto done = sendFrame(consecutiveFrame(message, sent, sequence, prefix)); !done) return done;
             sequence = (sequence + 1) & 0x0F;
-            sent += count;
+            sent += std::min<size_t>(7 - prefix, message.size() - sent);
         }
     }
     return {};
 }
 
-Result<Bytes> IsoTp::receive(int64_t deadline_us) {
-    while (true) {
-        const auto frame = nextFrame(deadline_us, "the controller's response");
-        if (!frame) return tl::unexpected(frame.error());
-        switch (frame->data[0] >> 4) {
-            case kSingle: {
-                const size_t length = frame->data[0] & 0x0F;
-                if (length == 0 || length >= frame->length) break;  // ignored, as 9.6.2.2 asks
-                return Bytes(frame->data.begin() + 1, frame->data.begin() + 1 + static_cast<long>(length));
-            }
-            case kFirst:
-                return receiveSegmented(*frame);
-            default:
-                break;  // an unexpected consecutive or flow-control frame is ignored
-        }
-    }
-}
-
-Result<Bytes> IsoTp::receiveSegmented(CanFrame first) {
-    static constexpr uint8_t kGoOn[] = {kFlowControl << 4 | kContinue, 0, 0};
-    static constexpr uint8_t kTooLong[] = {kFlowControl << 4 | kOverflow, 0, 0};
-    while (true) {
-        if (first.length != 8)
-            return fail(ErrorCode::BadInput,
-                        "A first frame has 8 bytes; this one has " + std::to_string(first.length) + ".");
-        uint64_t length = static_cast<uint64_t>(first.data[0] & 0x0F) << 8 | first.data[1];
-        size_t header = 2;
-        if (length == 0) {
-            length = loadUnsigned(first.data.data() + 2, 4, ByteOrder::BigEndian);
-            header = 6;
-            if (length <= 0xFFF)
-                return fail(ErrorCode::BadInput, "A first frame uses the 32-bit length for a short message.");
-        }
-        if (length > kLongestMessage) {
-            if (auto done = sendFrame(kTooLong); !done) return tl::unexpected(done.error());
-            return fail(ErrorCode::OutOfRange, "The controller announces a message of " + std::to_string(length) +
-                                                   " bytes; at most " + std::to_string(kLongestMessage) +
-                                                   " are taken.");
-        }
-        if (length <= 7)
-            return fail(ErrorCode::BadInput, "A first frame announces a message that fits a single frame.");
-        Bytes message(first.data.begin() + static_cast<long>(header), first.data.end());
-        message.reserve(length);
-        if (auto done = sendFrame(kGoOn); !done) return tl::unexpected(done.error());
-        uint8_t sequence = 1;
-        bool restarted = false;
-        while (message.size() < length) {
-            const auto frame = nextFrame(port_.now_us() + timing_.waitForConsecutive_us, "a consecutive frame (N_Cr)");
-            if (!frame) return tl::unexpected(frame.error());
-            const uint8_t kind = frame->data[0] >> 4;
-            if (kind == kSingle && (frame->data[0] & 0x0F) > 0 && (frame->data[0] & 0x0F) < frame->length)
-                return Bytes(frame->data.begin() + 1, frame->data.begin() + 1 + (frame->data[0] & 0x0F));
-            if (kind == kFirst) {
-                first = *frame;
-                restarted = true;
-                break;
-            }
-            if (kind != kConsecutive) continue;
-            if ((frame->data[0] & 0x0F) != sequence)
-                return fail(ErrorCode::BadInput, "A frame of the answer was lost: number " + std::to_string(sequence) +
-                                                     " was due, " + std::to_string(frame->data[0] & 0x0F) + " came.");
-            const size_t count = std::min<size_t>(frame->length - 1u, length - message.size());
-            message.insert(message.end(), frame->data.begin() + 1, frame->data.begin() + 1 + static_cast<long>(count));
-            sequence = (sequence + 1) & 0x0F;
-        }
-        if (!restarted) return message;
-    }
-}
-
-Done IsoTp::drain() {
-    while (true) {
-        auto frame = port_.receive(port_.now_us());
-        if (!frame) return tl::unexpected(frame.error());
-        if (!*frame) return {};
-        if ((*frame)->id != address_.responseId && onOther_) onOther_(**frame);
-    }
-}
-
-int64_t leastMessageTime_us(ByteSpan message, uint32_t id, uint8_t padding) {
-    const IsoTpAddress address{id, id, false, padding};
-    if (message.size() <= 7) {
-        Bytes payload{static_cast<uint8_t>(message.size())};
-        payload.insert(payload.end(), message.begin(), message.end());
-        return frameTime_us(frameOf(address, id, payload));
-    }
-    auto [first, sent] = firstFrame(message);
-    static constexpr uint8_t kGoOn[] = {0x30, 0, 0};
-    int64_t total = frameTime_us(frameOf(address, id, first)) + frameTime_us(frameOf(address, id, kGoOn));
+int64_t leastMessageTime_us(ByteSpan message, const IsoTpAddress& address) {
+    if (message.size() <= address.singleRoom()) return frameTime_us(address.frame(singleFrame(message)));
+    auto [first, sent] = firstFrame(message, address.prefix());
+    int64_t total = frameTime_us(address.frame(first)) + frameTime_us(address.frame(kGoOn));
     for (uint8_t sequence = 1; sent < message.size(); sequence = (sequence + 1) & 0x0F) {
-        const size_t count = std::min<size_t>(7, message.size() - sent);
-        Bytes payload{static_cast<uint8_t>(kConsecutive << 4 | sequence)};
-        payload.insert(payload.end(), message.begin() + static_cast<long>(sent),
-                       message.begin() + static_cast<long>(sent + count));
-        total += frameTime_us(frameOf(address, id, payload));
-        sent += count;
+        total += frameTime_us(address.frame(consecutiveFrame(message, sent, sequence, address.prefix())));
+        sent += std::min<size_t>(7 - address.prefix(), message.size() - sent);
     }
     return total;
 }

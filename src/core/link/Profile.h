@@ -15,8 +15,8 @@ struct MemoryArea {
     std::string name;
     uint32_t start = 0;
     uint32_t length = 0;
-    uint32_t sector = 0;       ///< size of its erase sectors; 0 when it can't be erased
-    bool calibration = false;  ///< holds what a tuner changes
+    std::vector<uint32_t> sectors;  ///< sizes of its erase sectors in order of address; none when it can't be erased
+    bool calibration = false;       ///< holds what a tuner changes
     uint64_t end() const { return uint64_t{start} + length; }
 };
 
@@ -26,13 +26,39 @@ struct Sector {
     bool operator==(const Sector&) const = default;
 };
 
-/// How a key follows from a seed; the algorithms are a small named set with parameters.
+/// How a key of four bytes follows from a seed of four; the algorithms are a small named set with parameters.
 struct KeyAlgorithm {
-    std::string name;  ///< "rotate-xor-add": rotl32(seed ^ xor, rotate) + add
+    /// "rotate-xor-add": rotl32(seed ^ xor, rotate) + add.
+    /// "multiply-add": seed * multiply + add.
+    /// "feedback-shift": `rounds` times shifted left, xor'ed with `polynomial` when a one falls out, then xor.
+    /// "none": no key is asked for.
+    std::string name;
     uint32_t xorWith = 0;
     uint32_t add = 0;
     int rotate = 0;
+    uint32_t multiply = 1;
+    uint32_t polynomial = 0;
+    int rounds = 0;
     Result<Bytes> key(ByteSpan seed) const;
+};
+
+/// An identifier in a freeze frame, and what its number means.
+struct FrozenItem {
+    uint16_t did = 0;
+    std::string label;
+    uint8_t bytes = 2;
+    bool isSigned = false;
+    double factor = 1;
+    double offset = 0;
+    std::string unit;
+    double physical(uint32_t raw) const;
+};
+
+/// Where a controller wants the ignition off and on again, seconds off; 0: nowhere.
+struct IgnitionCycles {
+    double beforeRead_s = 0;
+    double beforeFlash_s = 0;
+    double afterFlash_s = 0;
 };
 
 struct IdentityItem {
@@ -46,6 +72,8 @@ struct Profile {
     std::string controller;
     std::vector<std::string> hardware;  ///< hardware numbers this profile is for
     IsoTpAddress address;
+    uint32_t functionalId = 0x7DF;  ///< of requests to all
+    int bitrate = kBitrate;
     int64_t p2_us = 50000;
     int64_t p2Star_us = 5000000;
     uint8_t sessionExtended = 0x03;
@@ -61,13 +89,17 @@ struct Profile {
     uint16_t didVoltage = 0;
     double voltageScale = 0.1;  ///< volts per count
     double leastVoltage = 0;    ///< below it a flash is not begun
+    double mostVoltage = 100;   ///< above it neither
+    std::vector<FrozenItem> freezeFrame;
+    IgnitionCycles ignition;
+    bool silenceWhileBusy = false;  ///< it knows CommunicationControl and ControlDTCSetting
     uint16_t didEngineSpeed = 0;
     uint32_t periodicId = 0;  ///< CAN id of the frames with periodic data
     uint16_t firstDynamicId = 0xF200;
     int dynamicIds = 0;  ///< how many the controller keeps at once
     int64_t fastPeriod_us = 10000;
     uint8_t fastRate = 0x03;
-    int64_t eraseSector_us = 0;  ///< what the controller's maker states
+    int64_t erasePer16KiB_us = 0;  ///< what the controller's maker states
     int64_t programBlock_us = 0;
     std::string definitionFile;  ///< beside the profile; for the software below
     std::string definitionSoftware;
@@ -76,6 +108,12 @@ struct Profile {
     /// All sectors that may be erased, in order of address.
     std::vector<Sector> sectors() const;
     const MemoryArea* calibrationArea() const;
+    const FrozenItem* frozenItem(uint16_t did) const;
+    /// The least time, microseconds, in which `bytes` at `start` can be read: the frames ISO-TP needs for the upload in
+    /// blocks of `block` data bytes, back to back at the bitrate.
+    int64_t leastRead_us(uint32_t start, ByteSpan bytes, size_t block) const;
+    /// The same for erasing, writing and reading back a sector, with the erase and program times its maker states.
+    int64_t leastFlash_us(const Sector& sector, ByteSpan bytes, size_t block) const;
 };
 
 /// Reads and checks a profile; the error names the key that is missing or wrong.

@@ -4,6 +4,7 @@
 
 #include <functional>
 #include <map>
+#include <optional>
 #include <string>
 #include <vector>
 
@@ -16,13 +17,19 @@ struct Progress {
     std::string step;   ///< "Reading calibration", "Erasing 0x8C0000"
     uint64_t done = 0;  ///< bytes
     uint64_t total = 0;
-    int64_t elapsed_us = 0;  ///< on the link's clock
-    int retries = 0;
-    /// Bytes a second so far, and the seconds that are left at this rate.
+    uint64_t before = 0;             ///< of `done`, bytes that were there when the work began
+    int64_t elapsed_us = 0;          ///< on the link's clock
+    int retries = 0;                 ///< requests sent again and sectors begun again
+    bool waitsForPerson = false;     ///< `step` says what somebody at the car has to do
+    std::optional<Sector> sector{};  ///< under work, with a flash
+    /// Bytes a second so far.
     double rate() const {
-        return elapsed_us > 0 ? static_cast<double>(done) * 1e6 / static_cast<double>(elapsed_us) : 0;
+        return elapsed_us > 0 ? static_cast<double>(done - before) * 1e6 / static_cast<double>(elapsed_us) : 0;
     }
-    double secondsLeft() const { return rate() > 0 ? static_cast<double>(total - done) / rate() : 0; }
+    /// At this rate; nothing before there is one.
+    std::optional<double> secondsLeft() const {
+        return rate() > 0 ? std::optional(static_cast<double>(total - done) / rate()) : std::nullopt;
+    }
 };
 
 /// Called after each block; false stops the work with `Cancelled`.
@@ -34,31 +41,59 @@ struct Identity {
     double voltage = 0;
     double engineSpeed_rpm = 0;
     const std::string& at(const std::string& key) const;
+    /// It answers, and tells no software: its program or calibration is not whole.
+    bool bootMode() const { return at("software").empty(); }
 };
 
-/// Asks for every identifier of the profile. Mismatch when the hardware number is none that the profile is for.
+/// Asks for every identifier of the profile. Whether the profile is for this controller is for the caller to judge.
 [[nodiscard]] Result<Identity> identify(Uds& uds);
 
-/// Reads the areas that `image` does not hold yet into it, piece by piece: after a failure `image` keeps the pieces
-/// that arrived, and calling again goes on from there. Each piece is compared with the controller's own checksum.
-[[nodiscard]] Done readMemory(Uds& uds, const std::vector<MemoryArea>& areas, image::Image& image,
-                              const OnProgress& onProgress);
+/// Where the bytes of a read are kept as they arrive, so that nothing is read twice.
+class ReadKeeper {
+  public:
+    virtual ~ReadKeeper() = default;
+    [[nodiscard]] virtual Done keep(uint32_t start, ByteSpan bytes) = 0;
+};
 
-/// What a flash tells the car folder, before and after each step that changes the controller.
+struct ReadReport {
+    int64_t elapsed_us = 0;
+    int64_t theoreticalLeast_us = 0;  ///< of the bytes that crossed the wire now (Profile::leastRead_us)
+    uint64_t bytes = 0;               ///< that crossed the wire now
+    int retries = 0;
+    double share() const {
+        return elapsed_us > 0 ? static_cast<double>(theoreticalLeast_us) / static_cast<double>(elapsed_us) : 0;
+    }
+};
+
+/// Reads what `image` does not hold of the areas into it: after a failure `image` keeps the blocks that arrived, and
+/// calling again goes on from there. In the end every area is compared with the controller's own checksum; what does
+/// not agree is read again. `keeper` may be null.
+[[nodiscard]] Result<ReadReport> readMemory(Uds& uds, const std::vector<MemoryArea>& areas, image::Image& image,
+                                            ReadKeeper* keeper, const OnProgress& onProgress);
+
+/// What happens to a sector, in this order.
+enum class SectorStep {
+    Erase,     ///< about to be erased: from here on nobody knows what it holds
+    Write,     ///< erased, about to be written
+    ReadBack,  ///< written, about to be read back
+    Verified   ///< read back and equal to the image
+};
+
+/// What a flash tells the car folder before each step that changes the controller, and after a sector was verified.
 class FlashJournal {
   public:
     virtual ~FlashJournal() = default;
-    /// Written before the sector is erased: from here on nobody knows what it holds.
-    [[nodiscard]] virtual Done sectorBegun(const Sector& sector) = 0;
-    /// Written after the sector was read back and found equal to the image.
-    [[nodiscard]] virtual Done sectorVerified(const Sector& sector) = 0;
+    [[nodiscard]] virtual Done step(const Sector& sector, SectorStep step) = 0;
 };
 
 struct FlashReport {
     int64_t elapsed_us = 0;
-    int64_t theoreticalLeast_us = 0;  ///< frames ISO-TP needs at their bit times, plus stated erase and program times
+    /// Sum of Profile::leastFlash_us of the sectors: the frames ISO-TP needs at their bit times to write and read back,
+    /// plus the stated erase and program times.
+    int64_t theoreticalLeast_us = 0;
     uint64_t bytes = 0;
     size_t sectors = 0;
+    int retries = 0;
     double share() const {
         return elapsed_us > 0 ? static_cast<double>(theoreticalLeast_us) / static_cast<double>(elapsed_us) : 0;
     }
@@ -67,5 +102,11 @@ struct FlashReport {
 /// Erases, programs and reads back the given sectors from `image`, then has the controller check itself and start.
 [[nodiscard]] Result<FlashReport> flashSectors(Uds& uds, const image::Image& image, const std::vector<Sector>& sectors,
                                                FlashJournal& journal, const OnProgress& onProgress);
+
+/// Opens a session in which the controller's memory can be read, or with `programming` written.
+[[nodiscard]] Done openForTransfer(Uds& uds, bool programming);
+
+/// Reads a stretch, and once more when the controller's checksum does not agree with it. For small stretches.
+[[nodiscard]] Result<Bytes> readStretch(Uds& uds, uint32_t start, uint32_t length);
 
 }  // namespace brusk::link

@@ -1,14 +1,17 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/link/Uds.h"
 
+#include <algorithm>
+
 #include "core/base/Text.h"
 
 namespace brusk::link {
 namespace {
 
 constexpr int kMostPending = 200;  // A controller that stays "pending" for longer than this has hung.
-constexpr int kMostBusyRepeats = 10;
-constexpr int64_t kTransportSlack_us = 1000000;
+constexpr int kMostBusyRepeats = 100;
+constexpr int64_t kBusyPause_us = 50000;
+constexpr int64_t kTransportSlack_us = 500000;  // What the operating system and the way back may add to P2.
 
 void append32(Bytes& out, uint32_t value) {
     for (int shift = 24; shift >= 0; shift -= 8)
@@ -20,42 +23,75 @@ void append16(Bytes& out, uint16_t value) {
     out.push_back(static_cast<uint8_t>(value));
 }
 
-std::string serviceName(uint8_t service) {
-    switch (service) {
-        case 0x10:
-            return "start a session";
-        case 0x11:
-            return "reset";
-        case 0x14:
-            return "clear trouble codes";
-        case 0x19:
-            return "read trouble codes";
-        case 0x22:
-            return "read an identifier";
-        case 0x27:
-            return "security access";
-        case 0x2A:
-            return "periodic data";
-        case 0x2C:
-            return "define an identifier";
-        case 0x31:
-            return "run a routine";
-        case 0x34:
-            return "begin a download";
-        case 0x35:
-            return "begin an upload";
-        case 0x36:
-            return "transfer a block";
-        case 0x37:
-            return "end a transfer";
-        case 0x3E:
-            return "tester present";
-        default:
-            return "service " + hexAddress(service);
+struct ServiceWords {
+    uint8_t service;
+    const char* name;
+    const char* text;
+    size_t echo;  ///< bytes of the request, after the service, that the answer repeats
+};
+
+constexpr ServiceWords kServices[] = {
+    {0x01, "CurrentData", "read live values", 1},
+    {0x02, "FreezeFrameData", "read a freeze frame", 1},
+    {0x03, "StoredCodes", "read stored codes", 0},
+    {0x04, "ClearCodes", "clear codes", 0},
+    {0x07, "PendingCodes", "read pending codes", 0},
+    {0x09, "VehicleInformation", "read vehicle information", 1},
+    {0x10, "DiagnosticSessionControl", "start a session", 1},
+    {0x11, "ECUReset", "reset", 1},
+    {0x14, "ClearDiagnosticInformation", "clear trouble codes", 0},
+    {0x19, "ReadDTCInformation", "read trouble codes", 1},
+    {0x22, "ReadDataByIdentifier", "read an identifier", 2},
+    {0x23, "ReadMemoryByAddress", "read memory", 0},
+    {0x27, "SecurityAccess", "security access", 1},
+    {0x28, "CommunicationControl", "be silent", 1},
+    {0x2A, "ReadDataByPeriodicIdentifier", "periodic data", 0},
+    {0x2C, "DynamicallyDefineDataIdentifier", "define an identifier", 1},
+    {0x2E, "WriteDataByIdentifier", "write an identifier", 2},
+    {0x31, "RoutineControl", "run a routine", 3},
+    {0x34, "RequestDownload", "begin a download", 0},
+    {0x35, "RequestUpload", "begin an upload", 0},
+    {0x36, "TransferData", "transfer a block", 1},
+    {0x37, "RequestTransferExit", "end a transfer", 0},
+    {0x3E, "TesterPresent", "tester present", 1},
+    {0x85, "ControlDTCSetting", "hold trouble codes", 1},
+};
+
+const ServiceWords* wordsOf(uint8_t service) {
+    for (const ServiceWords& words : kServices)
+        if (words.service == service) return &words;
+    return nullptr;
+}
+
+bool worthRepeating(const Error& error) {
+    return error.code == ErrorCode::Timeout || error.code == ErrorCode::BadInput;
+}
+
+/// Whether a positive answer belongs to this request: it repeats sub-function, identifier or block number.
+bool answers(ByteSpan answer, ByteSpan request) {
+    if (answer[0] != static_cast<uint8_t>(request[0] + 0x40)) return false;
+    const ServiceWords* words = wordsOf(request[0]);
+    const size_t echo = words ? std::min(words->echo, request.size() - 1) : 0;
+    if (answer.size() < 1 + echo) return false;
+    for (size_t i = 1; i <= echo; ++i) {
+        // The bit that suppresses an answer is none of the sub-function's own.
+        const bool counts = request[0] == 0x36 || request[0] == 0x22 || request[0] == 0x2E || i > 1;
+        if ((answer[i] & (counts ? 0xFF : 0x7F)) != (request[i] & (counts ? 0xFF : 0x7F))) return false;
     }
+    return true;
 }
 
 }  // namespace
+
+std::string serviceText(uint8_t service) {
+    const ServiceWords* words = wordsOf(service);
+    return words ? words->text : "service " + hexAddress(service);
+}
+
+std::string serviceName(uint8_t service) {
+    const ServiceWords* words = wordsOf(service);
+    return words ? words->name : std::string();
+}
 
 std::string negativeResponseText(uint8_t code) {
     switch (code) {
@@ -112,41 +148,68 @@ std::string negativeResponseText(uint8_t code) {
     }
 }
 
-std::string TroubleCode::name() const {
+std::string troubleCodeName(uint16_t code) {
     static constexpr char kSystem[] = "PCBU";
-    char text[16];
-    std::snprintf(text, sizeof text, "%c%04X-%02X", kSystem[code >> 22 & 3], code >> 8 & 0x3FFF, code & 0xFF);
+    char text[8];
+    std::snprintf(text, sizeof text, "%c%04X", kSystem[code >> 14 & 3], code & 0x3FFF);
     return text;
 }
 
-Result<Bytes> Uds::request(ByteSpan message) {
-    if (message.empty()) return fail(ErrorCode::BadInput, "An empty request can't be sent.");
+std::string TroubleCode::name() const {
+    char type[8];
+    std::snprintf(type, sizeof type, "-%02X", code & 0xFF);
+    return troubleCodeName(static_cast<uint16_t>(code >> 8)) + type;
+}
+
+Result<std::optional<Bytes>> Uds::awaitAnswer(ByteSpan message) {
     const uint8_t service = message[0];
-    for (int busy = 0;; ++busy) {
+    int64_t deadline = port().now_us() + profile_.p2_us + kTransportSlack_us;
+    for (int pending = 0;;) {
+        if (goOn_ && !goOn_()) return fail(ErrorCode::Cancelled, "Stopped as you asked.");
+        auto answer = transport_.receive(deadline);
+        if (!answer) return tl::unexpected(answer.error());
+        if (answers(*answer, message)) return Bytes(answer->begin() + 1, answer->end());
+        // An answer to an earlier request is let pass.
+        if (answer->size() < 3 || (*answer)[0] != 0x7F || (*answer)[1] != service) continue;
+        const uint8_t code = (*answer)[2];
+        if (code == 0x78 && ++pending <= kMostPending) {
+            deadline = port().now_us() + profile_.p2Star_us + kTransportSlack_us;
+            continue;
+        }
+        lastRefusal_ = code;
+        if (code == 0x21) return std::optional<Bytes>{};
+        return fail(ErrorCode::Refused,
+                    "The controller refused to " + serviceText(service) + ": " + negativeResponseText(code) + ".");
+    }
+}
+
+Result<Bytes> Uds::requestOnce(ByteSpan message) {
+    const uint8_t service = message[0];
+    for (int busy = 0; busy <= kMostBusyRepeats; ++busy) {
         if (auto done = transport_.drain(); !done) return tl::unexpected(done.error());
         if (auto done = transport_.send(message); !done)
-            return failBecause("The controller did not take the request to " + serviceName(service) + ".",
+            return failBecause("The controller did not take the request to " + serviceText(service) + ".",
                                done.error());
-        int64_t deadline = port().now_us() + profile_.p2_us + kTransportSlack_us;
-        bool again = false;
-        for (int pending = 0; !again;) {
-            auto answer = transport_.receive(deadline);
-            if (!answer)
-                return failBecause("The controller did not answer the request to " + serviceName(service) + ".",
-                                   answer.error());
-            if ((*answer)[0] == service + 0x40) return Bytes(answer->begin() + 1, answer->end());
-            // An answer to an earlier request is let pass.
-            if (answer->size() < 3 || (*answer)[0] != 0x7F || (*answer)[1] != service) continue;
-            const uint8_t code = (*answer)[2];
-            if (code == 0x78 && ++pending <= kMostPending) {
-                deadline = port().now_us() + profile_.p2Star_us + kTransportSlack_us;
-                continue;
-            }
-            if (code != 0x21 || busy >= kMostBusyRepeats)
-                return fail(ErrorCode::Refused, "The controller refused to " + serviceName(service) + ": " +
-                                                    negativeResponseText(code) + ".");
-            again = true;
-        }
+        auto answer = awaitAnswer(message);
+        if (!answer && answer.error().code != ErrorCode::Refused && answer.error().code != ErrorCode::Cancelled)
+            return failBecause("The controller did not answer the request to " + serviceText(service) + ".",
+                               answer.error());
+        if (!answer) return tl::unexpected(answer.error());
+        if (*answer) return std::move(**answer);
+        // Busy: asked again after a while, as 14229-1 (table A.1, busyRepeatRequest) wants it.
+        for (const int64_t until = port().now_us() + kBusyPause_us; port().now_us() < until;)
+            if (auto frame = port().receive(until); !frame) return tl::unexpected(frame.error());
+    }
+    return fail(ErrorCode::Refused,
+                "The controller refused to " + serviceText(service) + ": " + negativeResponseText(0x21) + ".");
+}
+
+Result<Bytes> Uds::request(ByteSpan message, int tries) {
+    if (message.empty()) return fail(ErrorCode::BadInput, "An empty request can't be sent.");
+    for (int attempt = 1;; ++attempt) {
+        auto answer = requestOnce(message);
+        if (answer || attempt >= tries || !worthRepeating(answer.error())) return answer;
+        ++repeats_;
     }
 }
 
@@ -157,22 +220,23 @@ Done Uds::startSession(uint8_t session) {
 }
 
 Done Uds::unlock() {
-    const auto seed = request(Bytes{0x27, profile_.securityLevel});
-    if (!seed) return tl::unexpected(seed.error());
-    if (seed->size() < 2) return fail(ErrorCode::BadInput, "The controller's seed is empty.");
-    const ByteSpan value = ByteSpan(*seed).subspan(1);
-    // All zeros: already open (ISO 14229-1, 9.4.1).
-    bool open = true;
-    for (const uint8_t byte : value)
-        open = open && byte == 0;
-    if (open) return {};
-    const auto key = profile_.key.key(value);
-    if (!key) return tl::unexpected(key.error());
-    Bytes message{0x27, static_cast<uint8_t>(profile_.securityLevel + 1)};
-    message.insert(message.end(), key->begin(), key->end());
-    const auto answer = request(message);
-    if (!answer) return tl::unexpected(answer.error());
-    return {};
+    for (int attempt = 1;; ++attempt) {
+        const auto seed = request(Bytes{0x27, profile_.securityLevel});
+        if (!seed) return tl::unexpected(seed.error());
+        if (seed->size() < 2) return fail(ErrorCode::BadInput, "The controller's seed is empty.");
+        const ByteSpan value = ByteSpan(*seed).subspan(1);
+        // All zeros: already open (ISO 14229-1, 9.4.1).
+        if (std::all_of(value.begin(), value.end(), [](uint8_t byte) { return byte == 0; })) return {};
+        const auto key = profile_.key.key(value);
+        if (!key) return tl::unexpected(key.error());
+        Bytes message{0x27, static_cast<uint8_t>(profile_.securityLevel + 1)};
+        message.insert(message.end(), key->begin(), key->end());
+        // A key is good for one try; after a lost answer the next seed tells whether it was taken.
+        const auto answer = request(message, 1);
+        if (answer) return {};
+        if (attempt >= kTries || !worthRepeating(answer.error())) return tl::unexpected(answer.error());
+        ++repeats_;
+    }
 }
 
 Done Uds::reset() {
@@ -195,6 +259,73 @@ Result<Bytes> Uds::readId(uint16_t did) {
         return fail(ErrorCode::BadInput,
                     "The controller answered for another identifier than " + hexAddress(did) + ".");
     return Bytes(answer->begin() + 2, answer->end());
+}
+
+Done Uds::writeId(uint16_t did, ByteSpan data) {
+    Bytes message{0x2E};
+    append16(message, did);
+    message.insert(message.end(), data.begin(), data.end());
+    const auto answer = request(message);
+    if (!answer) return tl::unexpected(answer.error());
+    return {};
+}
+
+Result<Bytes> Uds::readMemory(uint32_t address, uint16_t size) {
+    Bytes message{0x23, 0x24};
+    append32(message, address);
+    append16(message, size);
+    auto answer = request(message);
+    if (answer && answer->size() != size)
+        return fail(ErrorCode::BadInput, "The controller sent " + std::to_string(answer->size()) + " bytes from " +
+                                             hexAddress(address) + "; " + std::to_string(size) + " were asked for.");
+    return answer;
+}
+
+Done Uds::silence(bool silent) {
+    // Normal messages (communication type 1): neither sent nor received, or both again.
+    const auto answer = request(Bytes{0x28, static_cast<uint8_t>(silent ? 0x03 : 0x00), 0x01});
+    if (!answer) return tl::unexpected(answer.error());
+    return {};
+}
+
+Done Uds::holdTroubleCodes(bool hold) {
+    const auto answer = request(Bytes{0x85, static_cast<uint8_t>(hold ? 0x02 : 0x01)});
+    if (!answer) return tl::unexpected(answer.error());
+    return {};
+}
+
+Result<std::vector<FrozenValue>> Uds::freezeFrame(uint32_t code) {
+    const auto answer = request(Bytes{0x19, 0x04, static_cast<uint8_t>(code >> 16), static_cast<uint8_t>(code >> 8),
+                                      static_cast<uint8_t>(code), 0xFF});
+    if (!answer) return tl::unexpected(answer.error());
+    std::vector<FrozenValue> out;
+    if (answer->size() < 5) return fail(ErrorCode::BadInput, "The freeze frame is cut off.");
+    // Sub-function, code, status; then each record: its number, how many identifiers, and each with its value.
+    const ByteView view(*answer);
+    for (uint64_t at = 5; at < answer->size();) {
+        const auto count = view.number(at + 1, 1, ByteOrder::BigEndian);
+        if (!count) return fail(ErrorCode::BadInput, "The freeze frame is cut off.");
+        at += 2;
+        for (uint64_t i = 0; i < *count; ++i) {
+            const auto did = view.number(at, 2, ByteOrder::BigEndian);
+            const FrozenItem* item = did ? profile_.frozenItem(static_cast<uint16_t>(*did)) : nullptr;
+            // Without its length nothing behind an unknown identifier can be found.
+            if (did && !item) return out;
+            const auto raw = item ? view.number(at + 2, item->bytes, ByteOrder::BigEndian) : std::nullopt;
+            if (!raw) return fail(ErrorCode::BadInput, "The freeze frame is cut off.");
+            out.push_back({item->did, static_cast<uint32_t>(*raw)});
+            at += 2 + item->bytes;
+        }
+    }
+    return out;
+}
+
+Result<int> Uds::occurrences(uint32_t code) {
+    const auto answer = request(Bytes{0x19, 0x06, static_cast<uint8_t>(code >> 16), static_cast<uint8_t>(code >> 8),
+                                      static_cast<uint8_t>(code), 0x01});
+    if (!answer) return tl::unexpected(answer.error());
+    if (answer->size() < 7) return fail(ErrorCode::NotFound, "The controller counts no occurrences.");
+    return static_cast<int>((*answer)[6]);
 }
 
 Result<std::vector<TroubleCode>> Uds::readTroubleCodes() {
@@ -270,7 +401,7 @@ Result<size_t> Uds::requestTransfer(uint8_t service, uint32_t start, uint32_t le
         return fail(ErrorCode::BadInput, "The controller's block length is cut off.");
     const uint64_t block = loadUnsigned(answer->data() + 1, bytes, ByteOrder::BigEndian);
     // Service byte and counter are part of the block length (ISO 14229-1, 14.2.2.2).
-    if (block < 3 || block > IsoTp::kLongestMessage)
+    if (block < 3 || block > kLongestMessage)
         return fail(ErrorCode::BadInput,
                     "The controller's block length of " + std::to_string(block) + " bytes can't be used.");
     return static_cast<size_t>(block - 2);
@@ -302,9 +433,14 @@ Result<Bytes> Uds::receiveBlock(uint8_t counter) {
 }
 
 Done Uds::exitTransfer() {
-    const auto answer = request(Bytes{0x37});
-    if (!answer) return tl::unexpected(answer.error());
-    return {};
+    for (int attempt = 1;; ++attempt) {
+        const auto answer = request(Bytes{0x37}, 1);
+        if (answer) return {};
+        // Asked again after a lost answer: "out of sequence" then says that it was done.
+        if (attempt > 1 && answer.error().code == ErrorCode::Refused && lastRefusal_ == 0x24) return {};
+        if (attempt >= kTries || !worthRepeating(answer.error())) return tl::unexpected(answer.error());
+        ++repeats_;
+    }
 }
 
 Done Uds::defineDynamicId(uint16_t did, const std::vector<Place>& places) {

@@ -21,12 +21,25 @@ class UnixSocketPort final : public CanPort {
     UnixSocketPort(int fd, std::string path) : fd_(fd), path_(std::move(path)) {}
     ~UnixSocketPort() override { ::close(fd_); }
 
-    Done send(const CanFrame& frame) override {
+    Done send(const CanFrame& frame, int64_t deadline_us) override {
         const SocketFrame bytes = packSocketFrame(frame);
-        if (::send(fd_, bytes.data(), bytes.size(), MSG_NOSIGNAL) != static_cast<ssize_t>(bytes.size()))
-            return tl::unexpected(lost());
+        while (::send(fd_, bytes.data(), bytes.size(), MSG_NOSIGNAL | MSG_DONTWAIT) !=
+               static_cast<ssize_t>(bytes.size())) {
+            if (errno == EINTR) continue;
+            if (errno != EAGAIN && errno != EWOULDBLOCK) return tl::unexpected(lost());
+            if (now_us() >= deadline_us)
+                return fail(ErrorCode::Timeout, "The other side of " + path_ + " takes no frames (N_As).");
+            pollfd waiting{fd_, POLLOUT, 0};
+            (void)::poll(&waiting, 1, static_cast<int>((deadline_us - now_us()) / 1000 + 1));
+        }
+        CanFrame sent = frame;
+        sent.time_us = now_us();
+        seen(sent, true);
         return {};
     }
+
+    /// A socket has what it took.
+    Done confirm(int64_t) override { return {}; }
 
     Result<std::optional<CanFrame>> receive(int64_t deadline_us) override {
         while (true) {
@@ -44,6 +57,7 @@ class UnixSocketPort final : public CanPort {
             auto frame = unpackSocketFrame(bytes, static_cast<size_t>(count));
             if (!frame) continue;
             frame->time_us = now_us();
+            seen(*frame, false);
             return frame;
         }
     }
@@ -54,8 +68,19 @@ class UnixSocketPort final : public CanPort {
             .count();
     }
 
+    PortStatus status() const override {
+        PortStatus out;
+        out.name = path_;
+        if (gone_) {
+            out.state = BusState::Down;
+            out.advice = "The other side closed the socket.";
+        }
+        return out;
+    }
+
   private:
-    Error lost() const {
+    Error lost() {
+        gone_ = true;
         return Error{ErrorCode::LinkLost,
                      "The link " + path_ + " is gone: the other side closed it. Plug it in again and repeat the step.",
                      nullptr};
@@ -63,6 +88,7 @@ class UnixSocketPort final : public CanPort {
 
     int fd_;
     std::string path_;
+    bool gone_ = false;
 };
 
 }  // namespace

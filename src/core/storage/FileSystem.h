@@ -40,6 +40,8 @@ class FileSystem {
     [[nodiscard]] virtual Result<std::unique_ptr<GrowingFile>> create(const Path& path) = 0;
     [[nodiscard]] virtual Done makeFolder(const Path& path) = 0;
     [[nodiscard]] virtual Done makeReadOnly(const Path& path) = 0;
+    /// Removes a file; one that is not there is no failure.
+    [[nodiscard]] virtual Done remove(const Path& path) = 0;
     virtual bool exists(const Path& path) const = 0;
 
     static constexpr uint64_t kReadLimit = uint64_t{2} << 30;
@@ -53,6 +55,7 @@ class RealFileSystem final : public FileSystem {
     Result<std::unique_ptr<GrowingFile>> create(const Path& path) override;
     Done makeFolder(const Path& path) override;
     Done makeReadOnly(const Path& path) override;
+    Done remove(const Path& path) override;
     bool exists(const Path& path) const override;
 };
 
@@ -66,6 +69,7 @@ class MemoryFileSystem final : public FileSystem {
     Result<std::unique_ptr<GrowingFile>> create(const Path& path) override;
     Done makeFolder(const Path& path) override;
     Done makeReadOnly(const Path& path) override;
+    Done remove(const Path& path) override;
     bool exists(const Path& path) const override;
 
     /// The operation number `n` (from 1, counted from now) fails; with `lasting` so do all after it.

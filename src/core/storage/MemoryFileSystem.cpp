@@ -104,6 +104,11 @@ Done MemoryFileSystem::makeReadOnly(const Path& path) {
     return {};
 }
 
+Done MemoryFileSystem::remove(const Path& path) {
+    state_->files.erase(path);
+    return {};
+}
+
 bool MemoryFileSystem::exists(const Path& path) const {
     return state_->files.count(path) > 0;
 }

@@ -144,6 +144,13 @@ Done RealFileSystem::makeReadOnly(const Path& path) {
     return {};
 }
 
+Done RealFileSystem::remove(const Path& path) {
+    std::error_code error;
+    std::filesystem::remove(path, error);
+    if (error) return fail(ErrorCode::Io, "Could not remove " + path.string() + ": " + error.message() + ".");
+    return {};
+}
+
 bool RealFileSystem::exists(const Path& path) const {
     std::error_code error;
     return std::filesystem::exists(path, error);

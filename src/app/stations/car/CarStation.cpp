@@ -1,9 +1,51 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/stations/car/CarStation.h"
 
-#include <QScrollArea>
+#include <QSignalBlocker>
+
+#include "core/link/SocketCan.h"
 
 namespace brusk::app {
+
+namespace {
+constexpr int kBusEvery_ms = 500;
+constexpr const char* kSocket = "unix:";
+}  // namespace
+
+LinkChoice::LinkChoice() {
+    setObjectName("linkChoice");
+    setAccessibleName("Link");
+    list();
+}
+
+void LinkChoice::showPopup() {
+    list();
+    QComboBox::showPopup();
+}
+
+void LinkChoice::list() {
+    const QString before = chosen();
+    const QSignalBlocker quiet(this);
+    clear();
+    addItem("Bench car", "bench");
+    for (const auto& found : link::canInterfaces())
+        addItem(QString::fromStdString(found.text()), "socketcan:" + QString::fromStdString(found.name));
+    addItem("Bus on a socket", kSocket);
+    choose(before);
+}
+
+void LinkChoice::choose(const QString& link) {
+    const int at = findData(link.startsWith(kSocket) ? QString(kSocket) : link);
+    if (at >= 0) setCurrentIndex(at);
+}
+
+QString LinkChoice::advice() const {
+    if (!chosen().startsWith("socketcan:")) return {};
+    const std::string name = chosen().mid(10).toStdString();
+    for (const auto& found : link::canInterfaces())
+        if (found.name == name && !found.up) return QString::fromStdString(link::bringUpLines(name, found.isVirtual));
+    return {};
+}
 
 CarStation::CarStation(Session& session, QWidget* parent) : Station("Car", parent), session_(session) {
     primary()->setObjectName("carPrimary");
@@ -13,17 +55,19 @@ CarStation::CarStation(Session& session, QWidget* parent) : Station("Car", paren
     left->setSpacing(12);
     makeLinkPanel(left);
     makeIdentityPanel(left);
-    makeCodesPanel(left);
     left->addStretch();
     columns->addLayout(left, 5);
 
     auto* right = new QVBoxLayout;
-    auto* panel = new Panel("Build sheet");
-    panel->headRow()->addWidget(label("the parts fitted; Base computes from them", "faint"));
+    sheetPanel_ = new Panel("Build sheet");
+    sheetPanel_->headRow()->addWidget(label("the parts fitted; Base computes from them", "faint"));
     sheet_ = new BuildSheetForm;
-    panel->body()->addWidget(sheet_);
-    right->addWidget(panel);
-    right->addStretch();
+    sheetPanel_->body()->addWidget(sheet_);
+    right->addWidget(sheetPanel_);
+    codes_ = new CodesPanel(session_);
+    right->addWidget(codes_, 1);
+    obd_ = new ObdPanel(session_);
+    right->addWidget(obd_, 1);
     columns->addLayout(right, 6);
     body()->addLayout(columns, 1);
 
@@ -32,24 +76,29 @@ CarStation::CarStation(Session& session, QWidget* parent) : Station("Car", paren
     connect(&session_, &Session::folderChanged, this, [this] {
         sheet_->setSheet(session_.buildSheet());
         const QString kept = QString::fromStdString(session_.folder()->setting("link"));
-        if (kept.startsWith("unix:")) {
-            linkChoice_->setCurrentIndex(1);
-            socketPath_->setText(kept.mid(5));
-        }
+        linkChoice_->choose(kept);
+        if (kept.startsWith(kSocket)) socketPath_->setText(kept.mid(5));
         refresh();
     });
-    for (auto signal : {&Session::linkChanged, &Session::taskChanged, &Session::roundsChanged})
+    for (auto signal : {&Session::linkChanged, &Session::taskChanged, &Session::roundsChanged, &Session::obdChanged})
         connect(&session_, signal, this, &CarStation::refresh);
-    connect(&session_, &Session::codesChanged, this, &CarStation::refreshCodes);
+    busTimer_.setInterval(kBusEvery_ms);
+    connect(&busTimer_, &QTimer::timeout, this, [this] {
+        if (isVisible()) refreshBus();
+    });
+    busTimer_.start();
+    refresh();
+}
+
+void CarStation::shown() {
+    if (session_.linkState() != LinkState::Open) linkChoice_->list();
     refresh();
 }
 
 void CarStation::makeLinkPanel(QVBoxLayout* column) {
     auto* panel = new Panel("Link");
     auto* row = new QHBoxLayout;
-    linkChoice_ = new QComboBox;
-    linkChoice_->setObjectName("linkChoice");
-    linkChoice_->addItems({"Bench car", "Bus on a socket"});
+    linkChoice_ = new LinkChoice;
     socketPath_ = new QLineEdit;
     socketPath_->setObjectName("socketPath");
     socketPath_->setPlaceholderText("/tmp/brusk-bus");
@@ -69,6 +118,17 @@ void CarStation::makeLinkPanel(QVBoxLayout* column) {
     linkState_->setObjectName("linkState");
     linkState_->setWordWrap(true);
     panel->body()->addWidget(linkState_);
+    bus_ = label({}, "numbers");
+    bus_->setObjectName("busState");
+    bus_->setToolTip(
+        "Bitrate, share of the wire in use over the last second, error frames and lost frames since the "
+        "link was opened");
+    panel->body()->addWidget(bus_);
+    ipLines_ = label({}, "numbers");
+    ipLines_->setObjectName("ipLines");
+    ipLines_->setTextInteractionFlags(Qt::TextSelectableByMouse | Qt::TextSelectableByKeyboard);
+    ipLines_->setToolTip("What to type in a terminal, as root, to bring the interface up");
+    panel->body()->addWidget(ipLines_);
     column->addWidget(panel);
     connect(linkChoice_, &QComboBox::currentIndexChanged, this, &CarStation::refresh);
     connect(cable_, &QPushButton::clicked, this, [this] { session_.setBenchCable(!session_.benchCablePlugged()); });
@@ -77,9 +137,22 @@ void CarStation::makeLinkPanel(QVBoxLayout* column) {
 
 void CarStation::makeIdentityPanel(QVBoxLayout* column) {
     auto* panel = new Panel("Controller");
+    calibrationOnly_ = new QPushButton("Read calibration only");
+    calibrationOnly_->setObjectName("readCalibration");
+    calibrationOnly_->setToolTip("A quarter of the memory: what a tuner changes. The rest stays as the ledger has it.");
+    compare_ = new QPushButton("Compare with the ledger");
+    compare_->setObjectName("compareLedger");
+    compare_->setToolTip("Asks the controller for the checksum of every sector; takes a moment, changes nothing.");
+    panel->headRow()->addWidget(calibrationOnly_);
+    panel->headRow()->addWidget(compare_);
+    mismatch_ = label({}, "alarm");
+    mismatch_->setObjectName("mismatch");
+    mismatch_->setWordWrap(true);
+    panel->body()->addWidget(mismatch_);
     identity_ = new Facts;
     panel->body()->addWidget(identity_);
     inTheCar_ = label({});
+    inTheCar_->setObjectName("carNow");
     inTheCar_->setWordWrap(true);
     panel->body()->addWidget(inTheCar_);
     progressBox_ = new QWidget;
@@ -92,40 +165,28 @@ void CarStation::makeIdentityPanel(QVBoxLayout* column) {
     progress_->setMaximum(1000);
     box->addWidget(progressText_);
     box->addWidget(progress_);
-    auto* stopping = label("Stopping keeps what was read; the next read goes on from there.", "faint");
+    auto* stopping = label(
+        "Ignition on, charger connected. Stopping keeps what was read; the next read goes on from there.", "faint");
     stopping->setWordWrap(true);
     box->addWidget(stopping);
     progressBox_->hide();
     panel->body()->addWidget(progressBox_);
     column->addWidget(panel);
-}
-
-void CarStation::makeCodesPanel(QVBoxLayout* column) {
-    auto* panel = new Panel("Trouble codes");
-    readCodes_ = new QPushButton("Read");
-    readCodes_->setObjectName("readCodes");
-    clearCodes_ = new QPushButton("Clear");
-    clearCodes_->setObjectName("clearCodes");
-    panel->headRow()->addWidget(readCodes_);
-    panel->headRow()->addWidget(clearCodes_);
-    codes_ = new QVBoxLayout;
-    codes_->setSpacing(4);
-    panel->body()->addLayout(codes_);
-    column->addWidget(panel);
-    connect(readCodes_, &QPushButton::clicked, this, [this] { session_.readTroubleCodes(false); });
-    connect(clearCodes_, &QPushButton::clicked, this, [this] { session_.readTroubleCodes(true); });
-    refreshCodes();
+    connect(compare_, &QPushButton::clicked, this, [this] { session_.checkAgainstLedger(); });
+    connect(calibrationOnly_, &QPushButton::clicked, this,
+            [this] { session_.readController(job::ReadScope::Calibration); });
 }
 
 QString CarStation::chosenLink() const {
-    return linkChoice_->currentIndex() == 0
-               ? QString("bench")
-               : "unix:" + (socketPath_->text().isEmpty() ? socketPath_->placeholderText() : socketPath_->text());
+    if (linkChoice_->chosen() != kSocket) return linkChoice_->chosen();
+    return kSocket + (socketPath_->text().isEmpty() ? socketPath_->placeholderText() : socketPath_->text());
 }
 
 void CarStation::act() {
     if (session_.busy())
         session_.cancelTask();
+    else if (session_.linkState() == LinkState::Open && session_.obdCar())
+        session_.refreshObd(false);
     else if (session_.linkState() == LinkState::Open)
         session_.readController();
     else
@@ -138,32 +199,35 @@ void CarStation::refreshProgress() {
     if (!reading) return;
     const auto& p = session_.progress();
     progress_->setValue(p.total ? static_cast<int>(p.done * 1000 / p.total) : 0);
-    progressText_->setText(QString("%1  %2 of %3 KiB  %4 KiB/s  %5 s left")
-                               .arg(QString::fromStdString(p.step))
-                               .arg(p.done / 1024)
-                               .arg(p.total / 1024)
-                               .arg(p.rate() / 1024, 0, 'f', 1)
-                               .arg(p.secondsLeft(), 0, 'f', 0));
+    progressText_->setText(progressText(p));
 }
 
-void CarStation::refresh() {
-    refreshProgress();
+void CarStation::refreshButtons() {
     const bool open = session_.linkState() == LinkState::Open;
     const bool idle = !session_.busy();
     const bool reading = session_.busy() && session_.taskTitle() == "Reading";
-    socketPath_->setVisible(linkChoice_->currentIndex() == 1);
+    const bool anyCar = session_.obdCar() != nullptr;
+    const bool fits = open && !anyCar && session_.mismatch().isEmpty();
+    const bool known = session_.folder() && session_.folder()->original();
+    socketPath_->setVisible(linkChoice_->chosen() == kSocket);
     linkChoice_->setEnabled(!open);
     socketPath_->setEnabled(!open);
     cable_->setVisible(session_.linkIsBenchCar());
     cable_->setText(session_.benchCablePlugged() ? "Pull the cable" : "Plug the cable in");
     disconnect_->setVisible(open && idle);
+    compare_->setVisible(fits && known);
+    compare_->setEnabled(idle);
+    calibrationOnly_->setVisible(fits && known);
+    calibrationOnly_->setEnabled(idle);
     primary()->setText(reading                                                                ? "Stop reading"
+                       : open && anyCar                                                       ? "Ask the car again"
                        : open                                                                 ? "Read the controller"
                        : session_.linkIsBenchCar() && session_.linkState() == LinkState::Lost ? "Connect again"
                                                                                               : "Connect");
-    primary()->setEnabled(session_.folder() && (idle || reading));
-    readCodes_->setEnabled(open && idle);
-    clearCodes_->setEnabled(open && idle && session_.troubleCodesRead());
+    primary()->setEnabled(session_.folder() && (idle || reading) && (!open || anyCar || fits || reading));
+}
+
+void CarStation::refreshLink() {
     switch (session_.linkState()) {
         case LinkState::Closed:
             linkState_->setText("Not connected.");
@@ -174,55 +238,76 @@ void CarStation::refresh() {
             setRole(linkState_, "faint");
             break;
         case LinkState::Open:
-            linkState_->setText("500 kbit/s. " + session_.linkText());
-            setRole(linkState_, "good");
+            linkState_->setText(session_.linkText());
+            setRole(linkState_, session_.mismatch().isEmpty() ? "good" : "warm");
             break;
         case LinkState::Lost:
             linkState_->setText(session_.linkText());
             setRole(linkState_, "alarm");
             break;
     }
+    const QString lines = session_.linkState() == LinkState::Open ? QString() : linkChoice_->advice();
+    ipLines_->setText(lines);
+    ipLines_->setVisible(!lines.isEmpty());
+    refreshBus();
+}
+
+void CarStation::refreshBus() {
+    const bool open = session_.linkState() == LinkState::Open;
+    bus_->setVisible(open);
+    if (!open) return;
+    const link::PortStatus status = session_.portStatus();
+    QString text = status.bitrateKnown ? QString("%1 kbit/s").arg(status.bitrate / 1000) : QString("virtual bus");
+    if (const auto traffic = session_.traffic())
+        text += QString("   bus %1 %").arg(traffic->busLoad() * 100, 0, 'f', 0);
+    if (session_.identity() && session_.identity()->voltage > 0)
+        text += QString("   %1 V").arg(session_.identity()->voltage, 0, 'f', 1);
+    text += QString("   %1 error frames").arg(status.errorFrames);
+    if (status.overruns) text += QString("   %1 frames lost").arg(status.overruns);
+    bus_->setText(text);
+    // A bus that is in trouble says so before anybody asks something of it.
+    if (!status.advice.empty()) {
+        linkState_->setText(QString::fromStdString(status.advice));
+        setRole(linkState_, "warm");
+    }
+}
+
+void CarStation::refreshIdentity() {
+    mismatch_->setText(session_.mismatch());
+    mismatch_->setVisible(!session_.mismatch().isEmpty());
+    inTheCar_->setText(session_.carSentence());
+    const link::Identity* identity = session_.identity() ? session_.identity() : session_.keptIdentity();
+    if (!identity || !session_.kit()) return;
+    for (const auto& item : session_.kit()->profile.identity) {
+        const QString value = QString::fromStdString(identity->at(item.key));
+        identity_->set(QString::fromStdString(item.label), value.isEmpty() ? "not told in boot mode" : value);
+    }
+    identity_->set(
+        "Profile",
+        session_.linkWhy().isEmpty() ? QString::fromStdString(session_.kit()->profile.name) : session_.linkWhy(), "");
+    for (const auto& round : session_.rounds())
+        if (round.number == 0)
+            identity_->set("Original",
+                           QString("kept %1, original.hex, never overwritten")
+                               .arg(QString::fromStdString(round.createdAt.substr(0, 10))),
+                           "");
+}
+
+void CarStation::refresh() {
+    refreshProgress();
+    refreshButtons();
+    refreshLink();
+    refreshIdentity();
+    const bool anyCar = session_.obdCar() != nullptr;
+    sheetPanel_->setVisible(!anyCar);
+    obd_->setVisible(anyCar);
+    codes_->setVisible(!anyCar);
     if (session_.folder()) {
         subtitle()->setText("folder " + QString::fromStdString(session_.folder()->path().filename().string()));
         subtitle()->setToolTip(QString::fromStdString(session_.folder()->path().string()));
     } else {
         subtitle()->setText("Open a car folder (Ctrl+O) or make a new one (Ctrl+N).");
     }
-    inTheCar_->setText(session_.carSentence());
-    const auto kept = session_.folder() ? job::identityFromJson(session_.folder()->setting("identity"))
-                                        : Result<link::Identity>(fail(ErrorCode::NotFound, ""));
-    const link::Identity* identity = session_.identity() ? session_.identity() : kept ? &*kept : nullptr;
-    if (!identity || !session_.kit()) return;
-    identity_->set(
-        "Profile",
-        session_.linkWhy().isEmpty() ? QString::fromStdString(session_.kit()->profile.name) : session_.linkWhy(), "");
-    for (const auto& item : session_.kit()->profile.identity) {
-        const QString value = QString::fromStdString(identity->at(item.key));
-        identity_->set(QString::fromStdString(item.label), value.isEmpty() ? "not told in boot mode" : value);
-    }
-    if (identity->voltage > 0) identity_->set("Battery", QString::number(identity->voltage, 'f', 1) + " V");
-}
-
-void CarStation::refreshCodes() {
-    emptyLayout(codes_);
-    if (!session_.troubleCodesRead()) {
-        codes_->addWidget(label("Not read yet.", "faint"));
-        return;
-    }
-    if (session_.troubleCodes().empty()) codes_->addWidget(label("None stored.", "good"));
-    for (const auto& code : session_.troubleCodes()) {
-        auto* row = new QHBoxLayout;
-        auto* name = label(QString::fromStdString(code.name()), "numbers");
-        name->setObjectName("troubleCode");
-        row->addWidget(name);
-        row->addWidget(label(code.failingNow()  ? "failing now"
-                             : code.confirmed() ? "confirmed, not failing now"
-                                                : "pending",
-                             code.failingNow() ? "warm" : "faint"));
-        row->addStretch();
-        codes_->addLayout(row);
-    }
-    refresh();
 }
 
 }  // namespace brusk::app

@@ -2,144 +2,155 @@
 #include "app/stations/flash/FlashStation.h"
 
 #include <QDateTime>
-#include <QPainter>
+#include <QScrollArea>
+#include <QToolButton>
 #include <algorithm>
 
-#include "app/theme/Theme.h"
 #include "core/base/Text.h"
 
 namespace brusk::app {
 
-MemoryRibbon::MemoryRibbon(QWidget* parent) : QWidget(parent) {
-    setFixedHeight(66);
-    connect(&Theme::instance(), &Theme::changed, this, qOverload<>(&QWidget::update));
+namespace {
+
+constexpr int kJournalLines = 30;
+constexpr size_t kMostChanges = 60;
+
+/// A panel whose content scrolls when there is more than room.
+QVBoxLayout* scrolled(Panel* panel) {
+    auto* scroll = new QScrollArea;
+    scroll->setWidgetResizable(true);
+    scroll->setFrameShape(QFrame::NoFrame);
+    scroll->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+    auto* inside = new QWidget;
+    auto* rows = new QVBoxLayout(inside);
+    rows->setContentsMargins(0, 0, 6, 0);
+    scroll->setWidget(inside);
+    panel->body()->addWidget(scroll, 1);
+    return rows;
 }
 
-void MemoryRibbon::setCells(std::vector<Cell> cells) {
-    if (cells == cells_) return;
-    cells_ = std::move(cells);
-    update();
+QString sectorsText(size_t n) {
+    return QString("%1 %2").arg(n).arg(n == 1 ? "sector" : "sectors");
 }
 
-void MemoryRibbon::paintEvent(QPaintEvent*) {
-    QPainter painter(this);
-    if (cells_.empty()) return;
-    const Tokens& t = tokens();
-    // Each sector has the same width: a large one is not more work to look at.
-    const double wide = static_cast<double>(width()) / static_cast<double>(cells_.size());
-    painter.setFont(Theme::instance().numbers(10));
-    for (size_t i = 0; i < cells_.size(); ++i) {
-        const QRectF r(static_cast<double>(i) * wide + 1, 4, wide - 2, 34);
-        QColor fill = t.line;
-        QString mark;
-        switch (cells_[i].state) {
-            case State::Same:
-                break;
-            case State::Change:
-                fill = Tokens::mix(t.sheet, t.accent, 0.75);
-                mark = "\u2260";
-                break;
-            case State::Unknown:
-                fill = t.warm;
-                mark = "?";
-                break;
-            case State::Writing:
-                fill = t.alarm;
-                mark = "\u2026";
-                break;
-            case State::Verified:
-                fill = t.accent;
-                mark = "\u2713";
-                break;
-        }
-        painter.fillRect(r, fill);
-        painter.setPen(t.dark ? QColor("#0B1413") : QColor("#FFFFFF"));
-        if (!mark.isEmpty()) painter.drawText(r, Qt::AlignCenter, mark);
-        painter.setPen(t.faint);
-        const bool label = i == 0 || cells_[i].length != cells_[i - 1].length || (i + 1 == cells_.size());
-        if (label)
-            painter.drawText(QRectF(std::min(r.left(), width() - 76.0), 42, 76, 16),
-                             (i + 1 == cells_.size() ? Qt::AlignRight : Qt::AlignLeft) | Qt::AlignVCenter,
-                             QString::fromStdString(hexAddress(cells_[i].start)));
-    }
-}
+}  // namespace
 
 FlashStation::FlashStation(Session& session, QWidget* parent) : Station("Flash", parent), session_(session) {
     primary()->setObjectName("flash");
+    scope_ = new QComboBox;
+    scope_->setObjectName("flashScope");
+    scope_->setAccessibleName("What is written");
+    scope_->setToolTip(
+        "What is written: only the sectors that differ from the car, the whole calibration, or all that "
+        "the controller lets be erased");
+    scope_->addItems({"Sectors that changed", "The whole calibration", "Everything"});
+    titleRow()->insertWidget(titleRow()->count() - 1, scope_);
+    makeMemory();
+    makeConfirm();
+    makeProgress();
+    makeColumns();
+    auto* traffic = new TrafficView(session_);
+    body()->addWidget(traffic, 3);
+
+    connect(scope_, &QComboBox::currentIndexChanged, this, [this](int index) {
+        options_.scope = static_cast<job::FlashScope>(index);
+        plan();
+    });
+    connect(gates_, &GateList::remedyWanted, this, &FlashStation::settle);
+    connect(gates_, &GateList::serialTyped, this, [this](const QString& serial) {
+        options_.typedSerial = serial.toStdString();
+        plan();
+    });
+    connect(primary(), &QPushButton::clicked, this, &FlashStation::act);
+    connect(cancel_, &QPushButton::clicked, &session_, &Session::cancelTask);
+    for (auto signal : {&Session::linkChanged, &Session::roundSelected, &Session::roundsChanged, &Session::taskChanged})
+        connect(&session_, signal, this, [this] {
+            if (isVisible()) refresh();
+        });
+}
+
+void FlashStation::makeMemory() {
     auto* memory = new Panel("Memory");
     ribbonText_ = label({}, "faint");
-    memory->headRow()->addWidget(ribbonText_);
+    ribbonText_->setObjectName("ribbonText");
+    memory->headRow()->insertWidget(1, ribbonText_);
+    memory->headRow()->insertSpacing(1, 10);
     ribbon_ = new MemoryRibbon;
     memory->body()->addWidget(ribbon_);
+    lastFlash_ = label({}, "faint");
+    lastFlash_->setObjectName("lastFlash");
+    lastFlash_->setToolTip(
+        "The theoretical least: the frames ISO-TP needs to write and read back, back to back at the "
+        "bitrate, and the controller's stated erase and program times");
+    memory->headRow()->addWidget(lastFlash_);
     body()->addWidget(memory);
+}
 
+void FlashStation::makeConfirm() {
     confirm_ = new QFrame;
     confirm_->setProperty("note", true);
-    auto* confirmRow = new QHBoxLayout(confirm_);
+    auto* row = new QHBoxLayout(confirm_);
     confirmText_ = label({});
+    confirmText_->setObjectName("confirmText");
     confirmText_->setWordWrap(true);
     yes_ = new QPushButton("Flash now");
     yes_->setObjectName("confirmFlash");
     yes_->setProperty("danger", true);
     auto* no = new QPushButton("Not now");
     no->setObjectName("declineFlash");
-    confirmRow->addWidget(confirmText_, 1);
-    confirmRow->addWidget(no);
-    confirmRow->addWidget(yes_);
+    row->addWidget(confirmText_, 1);
+    row->addWidget(no);
+    row->addWidget(yes_);
     confirm_->hide();
     body()->addWidget(confirm_);
+    connect(yes_, &QPushButton::clicked, this, [this] {
+        confirm_->hide();
+        session_.flashSelected(options_);
+        // What was typed was for this flash.
+        options_.typedSerial.clear();
+    });
+    connect(no, &QPushButton::clicked, confirm_, &QWidget::hide);
+}
 
-    auto* running = new Panel("");
-    progressPanel_ = running;
-    auto* progressRow = new QHBoxLayout;
+void FlashStation::makeProgress() {
+    auto* panel = new Panel("");
+    progressPanel_ = panel;
+    auto* row = new QHBoxLayout;
     progressText_ = label({}, "numbers");
     progressText_->setObjectName("flashProgress");
     cancel_ = new QPushButton("Stop");
     cancel_->setObjectName("stopFlash");
     cancel_->setToolTip(
         "Stops after the block under way. The controller then waits in boot mode until it is flashed again.");
-    progressRow->addWidget(progressText_, 1);
-    progressRow->addWidget(cancel_);
-    running->body()->addLayout(progressRow);
+    row->addWidget(progressText_, 1);
+    row->addWidget(cancel_);
+    panel->body()->addLayout(row);
     progress_ = new QProgressBar;
     progress_->setTextVisible(false);
-    running->body()->addWidget(progress_);
+    progress_->setMaximum(1000);
+    panel->body()->addWidget(progress_);
     progressPanel_->hide();
     body()->addWidget(progressPanel_);
+}
 
+void FlashStation::makeColumns() {
     auto* columns = new QHBoxLayout;
     columns->setSpacing(12);
     auto* gatePanel = new Panel("Gates");
-    gates_ = new QVBoxLayout;
-    gates_->setSpacing(9);
-    gatePanel->body()->addLayout(gates_);
-    gatePanel->body()->addStretch();
-    columns->addWidget(gatePanel, 4);
-    auto* changePanel = new Panel("Changes against the parent round");
-    changes_ = new QVBoxLayout;
-    changes_->setSpacing(6);
-    changePanel->body()->addLayout(changes_);
-    changePanel->body()->addStretch();
-    columns->addWidget(changePanel, 3);
+    gates_ = new GateList;
+    scrolled(gatePanel)->addWidget(gates_);
+    columns->addWidget(gatePanel, 7);
+    auto* changePanel = new Panel("What changed");
+    changesHead_ = label({}, "faint");
+    changePanel->headRow()->addWidget(changesHead_);
+    changes_ = scrolled(changePanel);
+    changes_->setSpacing(4);
+    columns->addWidget(changePanel, 4);
     auto* journalPanel = new Panel("Journal");
-    journal_ = new QVBoxLayout;
+    journal_ = scrolled(journalPanel);
     journal_->setSpacing(4);
-    journalPanel->body()->addLayout(journal_);
-    journalPanel->body()->addStretch();
     columns->addWidget(journalPanel, 3);
-    body()->addLayout(columns, 1);
-
-    connect(primary(), &QPushButton::clicked, this, &FlashStation::act);
-    connect(yes_, &QPushButton::clicked, this, [this] {
-        confirm_->hide();
-        session_.flashSelected();
-    });
-    connect(no, &QPushButton::clicked, confirm_, &QWidget::hide);
-    connect(cancel_, &QPushButton::clicked, &session_, &Session::cancelTask);
-    for (auto signal : {&Session::linkChanged, &Session::roundSelected, &Session::roundsChanged, &Session::taskChanged})
-        connect(&session_, signal, this, [this] {
-            if (isVisible()) refresh();
-        });
+    body()->addLayout(columns, 5);
 }
 
 void FlashStation::shown() {
@@ -149,134 +160,182 @@ void FlashStation::shown() {
     if (session_.linkState() == LinkState::Open && !session_.busy()) session_.refreshIdentity();
 }
 
+void FlashStation::settle(job::Gate::Remedy remedy, const QString& parameter) {
+    switch (remedy) {
+        case job::Gate::Remedy::Connect:
+        case job::Gate::Remedy::Read:
+            emit session_.stationWanted("Car");
+            break;
+        case job::Gate::Remedy::AskAgain:
+            session_.refreshIdentity();
+            break;
+        case job::Gate::Remedy::ShowParameter:
+            emit session_.parameterWanted(parameter);
+            break;
+        default:
+            break;
+    }
+}
+
 void FlashStation::act() {
     if (!plan_ || plan_->blocked()) return;
-    confirmText_->setText(
-        QString("Round %1 goes into %2: %3 %4, %5 KiB. Keep the ignition on and a charger connected until it is done.")
+    QString text =
+        QString("Round %1 goes into %2: %3, %4 KiB. Keep the ignition on and a charger connected until it is done.")
             .arg(plan_->round.number)
             .arg(QString::fromStdString(session_.identity() ? session_.identity()->at("vin") : ""))
-            .arg(plan_->sectors.size())
-            .arg(plan_->sectors.size() == 1 ? "sector" : "sectors")
-            .arg(plan_->bytes() / 1024));
+            .arg(sectorsText(plan_->sectors.size()))
+            .arg(plan_->bytes() / 1024);
+    for (const auto& gate : plan_->gates)
+        if (gate.verdict == job::Gate::Verdict::Warns)
+            text += "\n" + QString::fromStdString(gate.name + ": " + gate.sentence);
+    confirmText_->setText(text);
     confirm_->show();
     yes_->setFocus();
 }
 
 void FlashStation::refresh() {
-    const bool flashing = session_.flashing();
-    progressPanel_->setVisible(flashing);
-    if (flashing) {
-        const auto& p = session_.progress();
-        progress_->setMaximum(1000);
-        progress_->setValue(p.total ? static_cast<int>(p.done * 1000 / p.total) : 0);
-        progressText_->setText(QString("%1   %2 of %3 KiB   %4 KiB/s   %5 s left%6")
-                                   .arg(QString::fromStdString(p.step), -22)
-                                   .arg(p.done / 1024)
-                                   .arg(p.total / 1024)
-                                   .arg(p.rate() / 1024, 0, 'f', 1)
-                                   .arg(p.secondsLeft(), 0, 'f', 0)
-                                   .arg(p.retries ? QString("   %1 retries").arg(p.retries) : QString()));
-    }
-    primary()->setEnabled(false);
-    if (flashing && plan_) {
+    refreshProgress();
+    if (session_.flashing() && plan_) {
         // The plan stands until the flash is over; only what moves is drawn anew.
+        refreshPrimary();
         refreshRibbon();
         return refreshJournal();
     }
-    plan_.reset();
     const auto* round = session_.selected();
     if (!round || !session_.kit()) {
+        plan_.reset();
         primary()->setText("Flash");
+        primary()->setEnabled(false);
         subtitle()->setText("Read the controller first.");
         return;
     }
-    auto plan = job::planFlash(*session_.kit(), *session_.folder(), round->id,
-                               session_.linkState() == LinkState::Open ? session_.identity() : nullptr);
+    subtitle()->setText(QString("round %1, %2").arg(round->number).arg(QString::fromStdString(round->title)));
+    if (plan_ && plan_->round.id != round->id) plan_.reset();
+    refreshPrimary();
+    refreshJournal();
+    plan();
+}
+
+void FlashStation::plan() {
+    const auto* round = session_.selected();
+    if (!round || !session_.kit() || session_.flashing()) return;
+    planning_ = true;
+    std::optional<link::Identity> identity;
+    if (session_.linkState() == LinkState::Open && session_.identity()) identity = *session_.identity();
+    session_.planFlash(round->id, identity, options_, [this, number = ++asked_](Result<job::FlashPlan> plan) {
+        if (number == asked_) takePlan(std::move(plan));
+    });
+    refreshPrimary();
+}
+
+void FlashStation::takePlan(Result<job::FlashPlan> plan) {
+    planning_ = false;
+    // A flash that began meanwhile keeps the plan it was begun with.
+    if (session_.flashing()) return;
     if (!plan) return session_.say(QString::fromStdString(plan.error().text()), true);
     plan_ = std::move(*plan);
-    subtitle()->setText(QString("round %1, %2").arg(round->number).arg(QString::fromStdString(round->title)));
-    const size_t n = plan_->sectors.size();
-    primary()->setText(n == 0   ? QString("In the car already")
-                       : n == 1 ? QString("Flash 1 sector")
-                                : QString("Flash %1 sectors").arg(n));
-    primary()->setEnabled(n > 0 && !plan_->blocked() && !session_.busy());
+    gates_->setGates(plan_->gates);
+    refreshPrimary();
     refreshRibbon();
-    if (!flashing) {
-        refreshGates();
-        refreshChanges();
+    refreshChanges();
+}
+
+void FlashStation::refreshProgress() {
+    const bool flashing = session_.flashing();
+    progressPanel_->setVisible(flashing);
+    scope_->setEnabled(!flashing);
+    if (flashing) {
+        const auto& p = session_.progress();
+        progress_->setValue(p.total ? static_cast<int>(p.done * 1000 / p.total) : 0);
+        progressText_->setText(progressText(p));
     }
-    refreshJournal();
+    const auto last = session_.lastFlash();
+    lastFlash_->setVisible(last && last->sectors > 0);
+    if (last && last->sectors > 0)
+        lastFlash_->setText(QString("last flash: %1, %2 KiB in %3 s, %4 times the theoretical least")
+                                .arg(sectorsText(last->sectors))
+                                .arg(last->bytes / 1024)
+                                .arg(static_cast<double>(last->elapsed_us) * 1e-6, 0, 'f', 1)
+                                .arg(1 / last->share(), 0, 'f', 3));
+}
+
+void FlashStation::refreshPrimary() {
+    const size_t n = plan_ ? plan_->sectors.size() : 0;
+    primary()->setText(!plan_ ? QString("Flash") : n == 0 ? QString("In the car already") : "Flash " + sectorsText(n));
+    primary()->setEnabled(plan_ && !planning_ && n > 0 && !plan_->blocked() && !session_.busy());
 }
 
 void FlashStation::refreshRibbon() {
     const bool flashing = session_.flashing();
+    const auto& unknown = session_.carContents().unknown;
+    const auto now = flashing ? session_.progress().sector : std::optional<link::Sector>();
+    bool behind = now.has_value();  // sectors of the plan up to the one under work are done
     std::vector<MemoryRibbon::Cell> cells;
-    const int unknown = session_.carContents().unknownSectors;
-    const std::string step = session_.progress().step;
     for (const auto& sector : session_.kit()->profile.sectors()) {
+        using State = MemoryRibbon::State;
         const bool toWrite = std::find(plan_->sectors.begin(), plan_->sectors.end(), sector) != plan_->sectors.end();
-        auto state = !toWrite  ? MemoryRibbon::State::Same
-                     : unknown ? MemoryRibbon::State::Unknown
-                               : MemoryRibbon::State::Change;
-        if (flashing && step.find(hexAddress(sector.start)) != std::string::npos) state = MemoryRibbon::State::Writing;
+        const bool lost =
+            std::any_of(unknown.begin(), unknown.end(), [&](const auto& u) { return u.sector == sector; });
+        State state = lost ? State::Unknown : toWrite ? State::Change : State::Same;
+        if (now && sector == *now) {
+            state = State::Writing;
+            behind = false;
+        } else if (behind && toWrite) {
+            state = State::Verified;
+        }
         cells.push_back({sector.start, sector.length, state});
     }
     ribbon_->setCells(std::move(cells));
     ribbonText_->setText(plan_->sectors.empty() ? QString("every sector holds this round's bytes")
-                                                : QString("%1 of %2 sectors differ from the car, %3 KiB")
+                                                : QString("%1 of %2 sectors to write, %3 KiB")
                                                       .arg(plan_->sectors.size())
                                                       .arg(session_.kit()->profile.sectors().size())
                                                       .arg(plan_->bytes() / 1024));
 }
 
-void FlashStation::refreshGates() {
-    emptyLayout(gates_);
-    for (const auto& gate : plan_->gates) {
-        auto* row = new QHBoxLayout;
-        auto* mark = label(gate.passed ? "\u2713" : "\u2715", gate.passed ? "good" : "alarm");
-        mark->setFixedWidth(16);
-        mark->setAlignment(Qt::AlignTop);
-        auto* text = new QVBoxLayout;
-        text->setSpacing(1);
-        auto* name = label(QString::fromStdString(gate.name), "heading");
-        auto* sentence = label(QString::fromStdString(gate.sentence), gate.passed ? "faint" : "alarm");
-        sentence->setWordWrap(true);
-        text->addWidget(name);
-        text->addWidget(sentence);
-        row->addWidget(mark);
-        row->addLayout(text, 1);
-        gates_->addLayout(row);
-    }
-}
-
 void FlashStation::refreshChanges() {
     emptyLayout(changes_);
-    const auto* now = session_.calibration();
-    const auto* before = session_.reference();
-    if (!now || !before) {
-        changes_->addWidget(label("This round has no parent.", "faint"));
+    if (!plan_->comparedWith) {
+        changesHead_->clear();
+        changes_->addWidget(label("This is the original.", "faint"));
+        changes_->addStretch();
         return;
     }
-    const auto differences = calibration::compare(*before, *now);
-    if (differences.empty()) changes_->addWidget(label("None.", "faint"));
-    for (const auto& d : differences) {
-        auto* row = new QHBoxLayout;
-        row->addWidget(label(QString::fromStdString(d.parameter->label)));
-        row->addStretch();
-        const auto& conversion = now->definition().conversionOf(*d.parameter);
+    const bool inCar = session_.carContents().round == plan_->comparedWith->id;
+    changesHead_->setText(
+        QString(inCar ? "against round %1, in the car" : "against round %1").arg(plan_->comparedWith->number));
+    if (plan_->changes.empty()) changes_->addWidget(label("Nothing.", "faint"));
+    for (size_t i = 0; i < plan_->changes.size() && i < kMostChanges; ++i) {
+        const auto& d = plan_->changes[i];
+        auto* row = new QVBoxLayout;
+        row->setSpacing(0);
+        auto* name = new QToolButton;
+        name->setProperty("link", true);
+        name->setText(QString::fromStdString(d.parameter->label));
+        name->setToolTip(QString::fromStdString(d.parameter->description));
+        connect(name, &QToolButton::clicked, this, [this, parameter = QString::fromStdString(d.parameter->name)] {
+            emit session_.parameterWanted(parameter);
+        });
+        row->addWidget(name);
+        const auto& conversion = session_.kit()->definition->conversionOf(*d.parameter);
         QString text = QString("%1%2 %3")
                            .arg(d.largest > 0 ? "+" : "")
                            .arg(d.largest, 0, 'f', conversion.decimals)
                            .arg(QString::fromStdString(conversion.unit));
         if (d.cells > 1) text = QString("%1 cells, up to %2").arg(d.cells).arg(text);
-        row->addWidget(label(text, "numbers"));
+        auto* amount = label(text, "faint");
+        amount->setWordWrap(true);
+        row->addWidget(amount);
         changes_->addLayout(row);
     }
+    if (plan_->changes.size() > kMostChanges)
+        changes_->addWidget(label(QString("and %1 more").arg(plan_->changes.size() - kMostChanges), "faint"));
+    changes_->addStretch();
 }
 
 void FlashStation::refreshJournal() {
     emptyLayout(journal_);
-    for (const auto& entry : session_.folder()->journal(12)) {
+    for (const auto& entry : session_.folder()->journal(kJournalLines)) {
         auto* row = new QHBoxLayout;
         row->addWidget(
             label(
@@ -288,6 +347,7 @@ void FlashStation::refreshJournal() {
         row->addWidget(what, 1);
         journal_->addLayout(row);
     }
+    journal_->addStretch();
 }
 
 }  // namespace brusk::app

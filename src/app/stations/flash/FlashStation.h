@@ -1,55 +1,53 @@
-// Flash: what would be written, the gates, the progress, and what the journal says.
+// Flash: what would be written, the gates, the progress, what the journal says and what goes over the wire.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
+#include <QComboBox>
 #include <QProgressBar>
 
 #include "app/Session.h"
+#include "app/stations/flash/GateList.h"
+#include "app/stations/flash/MemoryRibbon.h"
 #include "app/widgets/Panels.h"
+#include "app/widgets/TrafficView.h"
 
 namespace brusk::app {
-
-/// The controller's sectors as a strip: same, to be written, unknown, being written, verified.
-class MemoryRibbon : public QWidget {
-    Q_OBJECT
-  public:
-    enum class State { Same, Change, Unknown, Writing, Verified };
-    explicit MemoryRibbon(QWidget* parent = nullptr);
-    struct Cell {
-        uint32_t start = 0;
-        uint32_t length = 0;
-        State state = State::Same;
-        bool operator==(const Cell&) const = default;
-    };
-    void setCells(std::vector<Cell> cells);
-
-  protected:
-    void paintEvent(QPaintEvent*) override;
-
-  private:
-    std::vector<Cell> cells_;
-};
 
 class FlashStation : public Station {
     Q_OBJECT
   public:
     FlashStation(Session& session, QWidget* parent = nullptr);
-    QString hint() const override { return "only the sectors that differ are written; each is read back"; }
+    QString hint() const override { return "each sector is read back before the ledger believes it"; }
     void shown() override;
 
   private:
+    void makeMemory();
+    void makeConfirm();
+    void makeProgress();
+    void makeColumns();
     void refresh();
-    void refreshGates();
+    /// Asks the core what would be written and whether it may be; the answer comes to takePlan().
+    void plan();
+    void takePlan(Result<job::FlashPlan> plan);
+    void refreshProgress();
+    void refreshPrimary();
     void refreshRibbon();
     void refreshChanges();
     void refreshJournal();
+    void settle(job::Gate::Remedy remedy, const QString& parameter);
     void act();
 
     Session& session_;
     std::optional<job::FlashPlan> plan_;
+    job::FlashOptions options_;
+    int asked_ = 0;  ///< counts the questions, so that only the newest answer is taken
+    bool planning_ = false;
+    QComboBox* scope_;
     MemoryRibbon* ribbon_;
     QLabel* ribbonText_;
-    QVBoxLayout* gates_;
+    QLabel* lastFlash_;
+    GateList* gates_;
+    QLabel* changesHead_;
     QVBoxLayout* changes_;
     QVBoxLayout* journal_;
     QFrame* progressPanel_;

@@ -1,0 +1,122 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "app/stations/car/CodesPanel.h"
+
+#include <QGridLayout>
+#include <QScrollArea>
+#include <QToolButton>
+
+namespace brusk::app {
+
+namespace {
+constexpr int kMostParameters = 6;
+constexpr int kListWidth = 158;
+
+QString stateOf(const link::TroubleCode& code) {
+    return code.failingNow() ? "failing now" : code.confirmed() ? "confirmed" : "pending";
+}
+}  // namespace
+
+CodesPanel::CodesPanel(Session& session) : Panel("Trouble codes"), session_(session) {
+    read_ = new QPushButton("Read");
+    read_->setObjectName("readCodes");
+    clear_ = new QPushButton("Clear");
+    clear_->setObjectName("clearCodes");
+    clear_->setToolTip("Clears all codes, their freeze frames and what the controller learned");
+    headRow()->addWidget(read_);
+    headRow()->addWidget(clear_);
+    empty_ = label("Not read yet.", "faint");
+    body()->addWidget(empty_);
+    auto* row = new QHBoxLayout;
+    row->setSpacing(14);
+    list_ = new QListWidget;
+    list_->setObjectName("troubleCodes");
+    list_->setAccessibleName("Trouble codes");
+    list_->setFixedWidth(kListWidth);
+    row->addWidget(list_);
+    auto* scroll = new QScrollArea;
+    scroll->setWidgetResizable(true);
+    scroll->setFrameShape(QFrame::NoFrame);
+    detail_ = new QWidget;
+    detail_->setObjectName("codeDetail");
+    detailBody_ = new QVBoxLayout(detail_);
+    detailBody_->setContentsMargins(0, 0, 6, 0);
+    detailBody_->setSpacing(4);
+    scroll->setWidget(detail_);
+    row->addWidget(scroll, 1);
+    body()->addLayout(row, 1);
+    connect(read_, &QPushButton::clicked, this, [this] { session_.readTroubleCodes(false); });
+    connect(clear_, &QPushButton::clicked, this, [this] { session_.readTroubleCodes(true); });
+    connect(list_, &QListWidget::currentRowChanged, this, &CodesPanel::refreshDetail);
+    connect(&session_, &Session::codesChanged, this, &CodesPanel::refreshList);
+    for (auto signal : {&Session::linkChanged, &Session::taskChanged})
+        connect(&session_, signal, this, &CodesPanel::refreshButtons);
+    refreshList();
+}
+
+void CodesPanel::refreshButtons() {
+    const bool ready = session_.linkState() == LinkState::Open && !session_.busy() && session_.kit();
+    read_->setEnabled(ready);
+    clear_->setEnabled(ready && session_.troubleCodesRead());
+}
+
+void CodesPanel::refreshList() {
+    const auto& codes = session_.troubleCodes();
+    list_->clear();
+    for (const auto& report : codes)
+        list_->addItem(QString::fromStdString(report.code.name()) + "  " + stateOf(report.code));
+    const bool any = !codes.empty();
+    list_->setVisible(any);
+    detail_->setVisible(any);
+    empty_->setVisible(!any);
+    empty_->setText(session_.troubleCodesRead() ? "None stored." : "Not read yet.");
+    setRole(empty_, session_.troubleCodesRead() ? "good" : "faint");
+    if (any) list_->setCurrentRow(0);
+    refreshButtons();
+}
+
+void CodesPanel::refreshDetail() {
+    emptyLayout(detailBody_);
+    const int at = list_->currentRow();
+    if (at < 0 || at >= static_cast<int>(session_.troubleCodes().size())) return;
+    const job::TroubleCodeReport& report = session_.troubleCodes()[static_cast<size_t>(at)];
+    QString head = stateOf(report.code);
+    if (report.occurrences)
+        head += QString(", set %1 %2").arg(report.occurrences).arg(report.occurrences == 1 ? "time" : "times");
+    detailBody_->addWidget(label(head, report.code.failingNow() ? "warm" : "faint"));
+    auto* columns = new QHBoxLayout;
+    columns->setSpacing(18);
+    auto* frame = new QGridLayout;
+    frame->setHorizontalSpacing(10);
+    frame->setVerticalSpacing(2);
+    int i = 0;
+    for (const auto& value : report.frozen) {
+        frame->addWidget(label(QString::fromStdString(value.label), "faint"), i, 0);
+        auto* number = label(QString::number(value.value, 'f', 1), "numbers");
+        number->setAlignment(Qt::AlignRight);
+        frame->addWidget(number, i, 1);
+        frame->addWidget(label(QString::fromStdString(value.unit), "faint"), i++, 2);
+    }
+    if (report.frozen.empty()) frame->addWidget(label("No freeze frame was kept.", "faint"), 0, 0);
+    frame->setRowStretch(i + 1, 1);
+    columns->addLayout(frame);
+    auto* links = new QVBoxLayout;
+    links->setSpacing(2);
+    if (!report.parameters.empty()) links->addWidget(label("In the calibration", "faint"));
+    for (size_t k = 0; k < report.parameters.size() && k < kMostParameters; ++k) {
+        const auto* parameter = report.parameters[k];
+        auto* link = new QToolButton;
+        link->setProperty("link", true);
+        link->setObjectName("codeParameter");
+        link->setText(QString::fromStdString(parameter->label) + " \u2192");
+        link->setToolTip(QString::fromStdString(parameter->description));
+        connect(link, &QToolButton::clicked, this,
+                [this, name = QString::fromStdString(parameter->name)] { emit session_.parameterWanted(name); });
+        links->addWidget(link);
+    }
+    links->addStretch();
+    columns->addLayout(links, 1);
+    detailBody_->addLayout(columns);
+    detailBody_->addStretch();
+}
+
+}  // namespace brusk::app

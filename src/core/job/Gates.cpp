@@ -1,0 +1,353 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/job/Gates.h"
+
+#include <algorithm>
+#include <cmath>
+#include <nlohmann/json.hpp>
+
+#include "core/base/Text.h"
+#include "core/evidence/Cells.h"
+#include "core/job/Correct.h"
+
+namespace brusk::job {
+namespace {
+
+using Verdict = Gate::Verdict;
+using Remedy = Gate::Remedy;
+
+constexpr double kStanding_rpm = 50;  // A crank sensor's noise turns slower than this.
+
+Gate passed(std::string name, std::string sentence) {
+    return {std::move(name), Verdict::Passed, std::move(sentence)};
+}
+Gate blocks(std::string name, std::string sentence, Remedy remedy) {
+    return {std::move(name), Verdict::Blocks, std::move(sentence), remedy};
+}
+
+/// A mismatch blocks unless somebody typed the serial number of the controller on the link.
+Gate mismatch(const GateInput& in, std::string name, const std::string& sentence) {
+    const std::string& serial = in.identity->at("serial");
+    Gate gate = blocks(std::move(name), sentence + " To flash all the same, type the controller's serial number.",
+                       Remedy::TypeSerial);
+    if (serial.empty() || in.typedSerial != serial) return gate;
+    gate.verdict = Verdict::Warns;
+    gate.overridden = true;
+    gate.sentence = sentence + " Overridden by typing " + serial + ".";
+    return gate;
+}
+
+Gate rightCar(const GateInput& in, const link::Identity& kept) {
+    const std::string& now = in.identity->at("vin");
+    if (kept.at("vin") == now) return passed("Right car", "VIN " + now + " is this folder's.");
+    return blocks("Right car",
+                  "This folder is for " + kept.at("vin") + "; the car on the link is " + now + ". Open its own folder.",
+                  Remedy::None);
+}
+
+Gate rightController(const GateInput& in, const link::Identity& kept) {
+    const link::Identity& now = *in.identity;
+    const auto& fits = in.kit.profile.hardware;
+    if (std::find(fits.begin(), fits.end(), now.at("hardware")) == fits.end())
+        return mismatch(in, "Right controller",
+                        "The controller is hardware \"" + now.at("hardware") + "\"; the profile " +
+                            in.kit.profile.name + " is not for it.");
+    if (kept.at("serial") != now.at("serial"))
+        return mismatch(in, "Right controller",
+                        "This folder's controller has serial " + kept.at("serial") + "; the one on the link has " +
+                            now.at("serial") + ".");
+    return passed("Right controller", now.at("hardware") + ", serial " + now.at("serial") + ".");
+}
+
+Gate rightSoftware(const GateInput& in) {
+    const std::string& seen = in.identity->at("software");
+    const std::string& wanted = in.kit.profile.definitionSoftware;
+    if (seen.empty())
+        return passed("Right software",
+                      "The controller waits in boot mode: its program or calibration is not whole. A flash mends "
+                      "that.");
+    if (seen == wanted) return passed("Right software", seen + ", what the definition is for.");
+    return mismatch(in, "Right software", "The controller runs " + seen + ", the definition is for " + wanted + ".");
+}
+
+Gate rights(const GateInput& in) {
+    const char* name = "Rights";
+    if (in.round.rights.empty()) return passed(name, "This round is your own.");
+    const auto rights = rightsFromJson(in.round.rights);
+    if (!rights) return blocks(name, rights.error().message, Remedy::None);
+    if (!rights->mayFlash)
+        return blocks(name, "Its seal lets this calibration be looked at, not flashed.", Remedy::None);
+    const link::Identity& now = *in.identity;
+    const std::pair<const std::string*, const char*> bound[] = {
+        {&rights->vin, "vin"}, {&rights->serial, "serial"}, {&rights->software, "software"}};
+    for (const auto& [wanted, key] : bound)
+        if (!wanted->empty() && *wanted != now.at(key) && !(std::string_view(key) == "software" && now.bootMode()))
+            return blocks(name,
+                          "This calibration was sealed for " + *wanted + "; the car on the link is " + now.at(key) +
+                              ". Ask its maker for one for this car.",
+                          Remedy::None);
+    if (rights->wholeOnly && in.scope == FlashScope::Changed)
+        return blocks(name, "Its seal asks for a whole flash. Choose the calibration or everything.", Remedy::None);
+    if (rights->scope == "calibration" && in.scope == FlashScope::Everything)
+        return blocks(name, "Its seal covers the calibration only. Choose the calibration.", Remedy::None);
+    return passed(name, "Its seal is for this car and this scope.");
+}
+
+Gate checksums(const GateInput& in) {
+    const calibration::Calibration calibration(in.kit.definition, in.image);
+    if (auto done = calibration.matchesDefinition(); !done)
+        return blocks("Checksums", done.error().message, Remedy::NewRound);
+    if (in.unmendable) return blocks("Checksums", in.unmendable->message, Remedy::NewRound);
+    const std::string count = std::to_string(in.kit.profile.checksums.size());
+    if (in.mended == 0) return passed("Checksums", count + " areas agree with their checksums.");
+    return passed("Checksums", std::to_string(in.mended) + " of " + count + " checksums are mended before the flash.");
+}
+
+Gate battery(const GateInput& in) {
+    const link::Profile& profile = in.kit.profile;
+    const double volts = in.identity->voltage;
+    const std::string seen = formatNumber(volts, 1) + " V";
+    if (volts < profile.leastVoltage)
+        return blocks(
+            "Battery",
+            seen + "; at least " + formatNumber(profile.leastVoltage, 1) + " V are needed. Connect a charger.",
+            Remedy::AskAgain);
+    if (volts > profile.mostVoltage)
+        return blocks("Battery",
+                      seen + "; at most " + formatNumber(profile.mostVoltage, 1) +
+                          " V are good for the controller. Use a supply that is held to less.",
+                      Remedy::AskAgain);
+    return passed("Battery", seen + ", enough.");
+}
+
+Gate engineOff(const GateInput& in) {
+    const double speed = in.identity->engineSpeed_rpm;
+    if (speed < kStanding_rpm) return passed("Engine off", "The engine stands still.");
+    return blocks("Engine off", "The engine turns at " + formatNumber(speed, 0) + " rpm. Switch it off, ignition on.",
+                  Remedy::AskAgain);
+}
+
+Gate limits(const calibration::Calibration& before, const calibration::Calibration& now) {
+    const auto loose = loosenedLimits(before, now);
+    if (loose.empty()) return passed("Limits", "No limit lets more through than what is in the car.");
+    const auto number = [](double v) { return formatNumber(v, std::abs(v) < 100 ? 1 : 0); };
+    const LoosenedLimit& first = loose.front();
+    std::string sentence = first.parameter->label + " goes from " + number(first.before) + " to " + number(first.now) +
+                           (first.unit.empty() ? "" : " " + first.unit);
+    if (loose.size() > 1)
+        sentence += ", and " + std::to_string(loose.size() - 1) + (loose.size() == 2 ? " other" : " others");
+    return {"Limits", Verdict::Warns, sentence + ". Is the engine up to it?", Remedy::ShowParameter,
+            first.parameter->name};
+}
+
+Gate evidence(const GateInput& in, const calibration::Calibration& before, const calibration::Calibration& now) {
+    const char* name = "Evidence";
+    const auto unseen = unseenChanges(in.kit, in.folder, in.round, before, now);
+    if (!unseen) return {name, Verdict::Warns, unseen.error().message};
+    if (unseen->empty()) return passed(name, "No changed cell under full load lacks samples.");
+    int cells = 0;
+    for (const UnseenChange& change : *unseen)
+        cells += change.cells;
+    const UnseenChange& first = unseen->front();
+    return {name, Verdict::Warns,
+            std::to_string(cells) + (cells == 1 ? " cell" : " cells") +
+                " under full load changed that no drive has "
+                "visited, most in " +
+                first.parameter->label + ". Drive up to them in steps.",
+            Remedy::ShowParameter, first.parameter->name};
+}
+
+Gate originalKept(const GateInput& in) {
+    if (in.folder.original()) return passed("Original kept", "Round 0 and original.hex are in the folder.");
+    return blocks("Original kept", "Read the controller first, so that you can always go back.", Remedy::Read);
+}
+
+}  // namespace
+
+std::vector<Gate> gatesOf(const GateInput& in) {
+    std::vector<Gate> out;
+    const auto kept = identityFromJson(in.folder.setting("identity"));
+    if (!in.identity) {
+        out.push_back(blocks("Right car", "No controller was asked yet. Connect on the Car station.", Remedy::Connect));
+    } else if (!kept) {
+        out.push_back(blocks("Right car", "This car was not read yet. Read it first.", Remedy::Read));
+    } else {
+        out.push_back(rightCar(in, *kept));
+        out.push_back(rightController(in, *kept));
+        out.push_back(rightSoftware(in));
+        out.push_back(rights(in));
+    }
+    out.push_back(checksums(in));
+    if (in.identity) {
+        out.push_back(battery(in));
+        out.push_back(engineOff(in));
+    }
+    out.push_back(originalKept(in));
+    if (in.before) {
+        const calibration::Calibration now(in.kit.definition, in.image);
+        out.push_back(limits(*in.before, now));
+        out.push_back(evidence(in, *in.before, now));
+    }
+    return out;
+}
+
+// --- limits
+
+namespace {
+
+struct LimitRole {
+    const char* role;
+    bool moreIsLooser;
+};
+/// A switch of a watch is looser when it is off.
+constexpr LimitRole kLimitRoles[] = {{"rev_limit", true},         {"rev_limit_cold", true}, {"boost_cut", true},
+                                     {"load_limit", true},        {"speed_limit", true},    {"plaus_pressure", true},
+                                     {"plaus_airflow", true},     {"duty_limit", true},     {"limp_on", false},
+                                     {"diag_plausibility", false}};
+
+}  // namespace
+
+std::vector<LoosenedLimit> loosenedLimits(const calibration::Calibration& before, const calibration::Calibration& now) {
+    std::vector<LoosenedLimit> out;
+    for (const LimitRole& limit : kLimitRoles) {
+        const auto* parameter = now.definition().parameterWithRole(limit.role);
+        if (!parameter) continue;
+        const auto a = before.read(*parameter), b = now.read(*parameter);
+        if (!a || !b || a->values.size() != b->values.size()) continue;
+        size_t worst = 0;
+        double by = 0;
+        for (size_t i = 0; i < a->values.size(); ++i) {
+            const double more = (b->values[i] - a->values[i]) * (limit.moreIsLooser ? 1 : -1);
+            if (more > by) by = more, worst = i;
+        }
+        if (by > 0)
+            out.push_back(
+                {parameter, a->values[worst], b->values[worst], now.definition().conversionOf(*parameter).unit});
+    }
+    return out;
+}
+
+// --- evidence
+
+namespace {
+
+/// From where on a cell counts as full load, by what moves along its axis: near the air outside and above, or in the
+/// upper part of the axis.
+bool underFullLoad(const std::string& role, double value, double top) {
+    if (role == "manifold_pressure") return value >= 90;
+    if (role == "pedal") return value >= 80;
+    if (role == "air_per_cylinder" || role == "load") return value >= 0.7 * top;
+    return false;
+}
+
+const definition::Measurement* inputOf(const definition::Definition& definition, const definition::Parameter& map,
+                                       size_t axis) {
+    return definition.measurement(map.axes[axis].input);
+}
+
+/// The recordings driven on a round and on those it came from, newest first.
+std::vector<std::shared_ptr<const recording::Recording>> recordingsOfLine(carfolder::CarFolder& folder,
+                                                                          const carfolder::Round& round) {
+    constexpr size_t kMost = 24;
+    std::vector<std::shared_ptr<const recording::Recording>> out;
+    for (std::optional<int64_t> id = round.id; id && out.size() < kMost;) {
+        for (const auto& entry : folder.recordings(*id))
+            if (auto recording = loadRecording(folder, entry)) out.push_back(*recording);
+        const auto at = folder.round(*id);
+        id = at ? at->parent : std::nullopt;
+    }
+    return out;
+}
+
+/// How many samples fell into each cell of a map, over all recordings that have both its channels.
+std::vector<uint32_t> visits(const std::vector<std::shared_ptr<const recording::Recording>>& recordings,
+                             const std::string& xName, const std::string& yName, const calibration::Table& table) {
+    const evidence::AxisLookup x(table.x.values), y(table.y.values);
+    std::vector<uint32_t> out(table.values.size());
+    for (const auto& recording : recordings)
+        for (const auto& group : recording->groups) {
+            const recording::Channel *a = nullptr, *b = nullptr;
+            for (const auto& channel : group.channels) {
+                if (channel.name == xName) a = &channel;
+                if (channel.name == yName) b = &channel;
+            }
+            if (!a || !b) continue;
+            const size_t n = std::min(a->values.size(), b->values.size());
+            for (size_t i = 0; i < n; ++i)
+                if (!std::isnan(a->values[i]) && !std::isnan(b->values[i]))
+                    ++out[size_t{y.nearest(b->values[i])} * x.size() + x.nearest(a->values[i])];
+        }
+    return out;
+}
+
+}  // namespace
+
+Result<std::vector<UnseenChange>> unseenChanges(const Kit& kit, carfolder::CarFolder& folder,
+                                                const carfolder::Round& round, const calibration::Calibration& before,
+                                                const calibration::Calibration& now) {
+    const definition::Definition& definition = *kit.definition;
+    std::vector<UnseenChange> out;
+    std::optional<std::vector<std::shared_ptr<const recording::Recording>>> recordings;
+    for (const auto& difference : calibration::compare(before, now)) {
+        const definition::Parameter& map = *difference.parameter;
+        if (map.kind != definition::Parameter::Kind::Map || map.axes.size() < 2) continue;
+        const auto *x = inputOf(definition, map, 0), *y = inputOf(definition, map, 1);
+        if (!x || !y) continue;
+        const auto a = before.read(map), b = now.read(map);
+        if (!a || !b || b->y.values.empty() || a->values.size() != b->values.size()) continue;
+        const double top = b->y.values.back();
+        std::vector<uint32_t> seen;
+        UnseenChange change{&map, 0};
+        for (size_t i = 0; i < b->values.size(); ++i) {
+            const size_t row = i / b->x.values.size();
+            if (a->values[i] == b->values[i] || !underFullLoad(y->role, b->y.values[row], top)) continue;
+            if (!recordings) recordings = recordingsOfLine(folder, round);
+            if (seen.empty()) seen = visits(*recordings, x->name, y->name, *b);
+            change.cells += seen[i] == 0;
+        }
+        if (change.cells) out.push_back(change);
+    }
+    std::stable_sort(out.begin(), out.end(), [](const auto& a, const auto& b) { return a.cells > b.cells; });
+    return out;
+}
+
+// --- rights and scopes
+
+std::string toJson(const Rights& rights) {
+    return nlohmann::json{{"vin", rights.vin},
+                          {"serial", rights.serial},
+                          {"software", rights.software},
+                          {"may_flash", rights.mayFlash},
+                          {"whole_only", rights.wholeOnly},
+                          {"scope", rights.scope}}
+        .dump();
+}
+
+Result<Rights> rightsFromJson(const std::string& text) {
+    try {
+        const auto in = nlohmann::json::parse(text);
+        return Rights{in.at("vin"),       in.at("serial"),     in.at("software"),
+                      in.at("may_flash"), in.at("whole_only"), in.at("scope")};
+    } catch (const nlohmann::json::exception&) {
+        return fail(ErrorCode::BadInput, "The rights of this round can't be read; it is not flashed.");
+    }
+}
+
+const char* scopeName(FlashScope scope) {
+    switch (scope) {
+        case FlashScope::Changed:
+            return "changed";
+        case FlashScope::Calibration:
+            return "calibration";
+        case FlashScope::Everything:
+            return "everything";
+    }
+    return "";
+}
+
+std::optional<FlashScope> scopeNamed(std::string_view name) {
+    for (const FlashScope scope : {FlashScope::Changed, FlashScope::Calibration, FlashScope::Everything})
+        if (name == scopeName(scope)) return scope;
+    return std::nullopt;
+}
+
+}  // namespace brusk::job

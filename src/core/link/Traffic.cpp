@@ -1,0 +1,275 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/link/Traffic.h"
+
+#include <algorithm>
+#include <charconv>
+
+#include "core/base/Text.h"
+#include "core/link/Uds.h"
+
+namespace brusk::link {
+
+namespace {
+constexpr int64_t kSlice_us = 100000;
+constexpr size_t kSlices = 10;
+}  // namespace
+
+void TrafficLog::add(const CanFrame& frame, bool ours, int bitrate) {
+    const std::lock_guard lock(mutex_);
+    frames_.push_back({frame, ours});
+    if (frames_.size() > most_) frames_.pop_front(), ++dropped_;
+    const int64_t begin = frame.time_us / kSlice_us * kSlice_us;
+    if (slices_.empty() || slices_.back().begin_us != begin) slices_.push_back({begin, 0});
+    slices_.back().busy_us += int64_t{frameBits(frame)} * 1000000 / std::max(1, bitrate);
+    while (slices_.size() > 1 && slices_.front().begin_us + static_cast<int64_t>(kSlices) * kSlice_us <= begin)
+        slices_.pop_front();
+}
+
+void TrafficLog::clear() {
+    const std::lock_guard lock(mutex_);
+    dropped_ += frames_.size();
+    frames_.clear();
+}
+
+std::vector<LoggedFrame> TrafficLog::frames(uint64_t from, size_t count) const {
+    const std::lock_guard lock(mutex_);
+    const uint64_t skip = from > dropped_ ? from - dropped_ : 0;
+    if (skip >= frames_.size()) return {};
+    const auto begin = frames_.begin() + static_cast<long>(skip);
+    return {begin, begin + static_cast<long>(std::min<size_t>(count, frames_.size() - skip))};
+}
+
+uint64_t TrafficLog::next() const {
+    const std::lock_guard lock(mutex_);
+    return dropped_ + frames_.size();
+}
+
+uint64_t TrafficLog::dropped() const {
+    const std::lock_guard lock(mutex_);
+    return dropped_;
+}
+
+double TrafficLog::busLoad() const {
+    const std::lock_guard lock(mutex_);
+    // The slice that is still filling says nothing yet.
+    if (slices_.size() < 2) return 0;
+    int64_t busy = 0;
+    for (size_t i = 0; i + 1 < slices_.size(); ++i)
+        busy += slices_[i].busy_us;
+    const int64_t span = slices_.back().begin_us - slices_.front().begin_us;
+    return std::min(1.0, static_cast<double>(busy) / static_cast<double>(span));
+}
+
+// --- candump
+
+std::string toCandump(const std::vector<LoggedFrame>& frames, const std::string& interface) {
+    std::string out;
+    out.reserve(frames.size() * 48);
+    char text[64];
+    for (const LoggedFrame& logged : frames) {
+        const CanFrame& f = logged.frame;
+        std::snprintf(text, sizeof text, "(%010lld.%06lld) ", static_cast<long long>(f.time_us / 1000000),
+                      static_cast<long long>(f.time_us % 1000000));
+        out += text;
+        out += interface;
+        std::snprintf(text, sizeof text, f.extended ? " %08X#" : " %03X#", f.id);
+        out += text;
+        for (size_t i = 0; i < f.length; ++i) {
+            std::snprintf(text, sizeof text, "%02X", f.data[i]);
+            out += text;
+        }
+        out += '\n';
+    }
+    return out;
+}
+
+namespace {
+
+tl::unexpected<Error> badLine(size_t number, const std::string& what) {
+    return fail(ErrorCode::BadInput, "The CAN log can't be read: line " + std::to_string(number) + ": " + what + ".");
+}
+
+/// All of `text` as hexadecimal.
+std::optional<uint32_t> hexNumber(std::string_view text) {
+    uint32_t value = 0;
+    const auto [end, error] = std::from_chars(text.data(), text.data() + text.size(), value, 16);
+    if (error != std::errc() || end != text.data() + text.size() || text.empty()) return std::nullopt;
+    return value;
+}
+
+/// "(1436509052.249713)" in microseconds.
+std::optional<int64_t> logTime(std::string_view text) {
+    if (text.size() < 4 || text.front() != '(' || text.back() != ')') return std::nullopt;
+    text = text.substr(1, text.size() - 2);
+    const size_t point = text.find('.');
+    if (point == std::string_view::npos || text.size() - point - 1 != 6) return std::nullopt;
+    const auto seconds = parseUnsigned(std::string("1") + std::string(text.substr(0, point)));
+    const auto micros = parseUnsigned(std::string("1") + std::string(text.substr(point + 1)));
+    if (point > 12 || !seconds || !micros) return std::nullopt;
+    uint64_t head = 1;
+    for (size_t i = 0; i < point; ++i)
+        head *= 10;
+    return static_cast<int64_t>((*seconds - head) * 1000000 + (*micros - 1000000));
+}
+
+/// "7E0#023E00": nothing when it is wrong; `other` when it is of a kind that is passed over.
+std::optional<CanFrame> logFrame(std::string_view text, bool& other) {
+    const size_t mark = text.find('#');
+    if (mark != 3 && mark != 8) return std::nullopt;
+    const auto id = hexNumber(text.substr(0, mark));
+    if (!id) return std::nullopt;
+    std::string_view data = text.substr(mark + 1);
+    const bool errorFrame = mark == 8 && *id & 0x20000000u;
+    other = errorFrame || (!data.empty() && (data[0] == '#' || data[0] == 'R'));
+    CanFrame frame;
+    if (other) return frame;
+    frame.extended = mark == 8;
+    frame.id = *id;
+    if (*id > (frame.extended ? 0x1FFFFFFFu : 0x7FFu) || data.size() > 16 || data.size() % 2) return std::nullopt;
+    for (; !data.empty(); data.remove_prefix(2)) {
+        const auto byte = hexNumber(data.substr(0, 2));
+        if (!byte) return std::nullopt;
+        frame.data[frame.length++] = static_cast<uint8_t>(*byte);
+    }
+    return frame;
+}
+
+}  // namespace
+
+Result<CandumpLog> readCandump(std::string_view text) {
+    CandumpLog out;
+    for (size_t number = 1; !text.empty(); ++number) {
+        const size_t end = std::min(text.find('\n'), text.size());
+        std::string_view line = trimmed(text.substr(0, end));
+        text.remove_prefix(std::min(end + 1, text.size()));
+        if (line.empty()) continue;
+        std::vector<std::string_view> words;
+        while (!line.empty()) {
+            const size_t blank = std::min(line.find(' '), line.size());
+            words.push_back(line.substr(0, blank));
+            line = trimmed(line.substr(blank));
+        }
+        if (words.size() < 3) return badLine(number, "a time, an interface and a frame were expected");
+        const auto time = logTime(words[0]);
+        if (!time) return badLine(number, "\"" + std::string(words[0].substr(0, 40)) + "\" is no time");
+        bool other = false;
+        auto frame = logFrame(words[2], other);
+        if (!frame) return badLine(number, "\"" + std::string(words[2].substr(0, 40)) + "\" is no frame");
+        if (std::find(out.interfaces.begin(), out.interfaces.end(), words[1]) == out.interfaces.end())
+            out.interfaces.emplace_back(words[1]);
+        if (other) {
+            ++out.passedOver;
+            continue;
+        }
+        frame->time_us = *time;
+        // Newer candump marks the direction: T for what its own host sent.
+        out.frames.push_back({*frame, words.size() > 3 && words[3] == "T"});
+    }
+    return out;
+}
+
+// --- words
+
+namespace {
+
+std::string hexOf(ByteSpan bytes, size_t from, size_t count) {
+    std::string out;
+    char text[4];
+    for (size_t i = from; i < std::min(bytes.size(), from + count); ++i) {
+        std::snprintf(text, sizeof text, "%02X", bytes[i]);
+        out += text;
+    }
+    return out;
+}
+
+/// The argument that matters most, after the service's name.
+std::string argument(ByteSpan m, uint8_t service) {
+    switch (service) {
+        case 0x22:
+        case 0x2E:
+            return " 0x" + hexOf(m, 1, 2);
+        case 0x31:
+            return " 0x" + hexOf(m, 2, 2) + (m.size() > 8 && m[0] < 0x40 ? " at 0x" + hexOf(m, 5, 4) : std::string());
+        case 0x34:
+        case 0x35:
+            return m[0] < 0x40 ? " 0x" + hexOf(m, 3, 4) + ", " +
+                                     std::to_string(m.size() >= 11 ? loadUnsigned(&m[7], 4, ByteOrder::BigEndian) : 0) +
+                                     " bytes"
+                               : " blocks of " + std::to_string(m.size() >= 4 ? m[2] << 8 | m[3] : 0);
+        case 0x36:
+            return m.size() > 1 ? " " + std::to_string(m[1]) +
+                                      (m.size() > 2 ? ", " + std::to_string(m.size() - 2) + " bytes" : std::string())
+                                : std::string();
+        case 0x10:
+        case 0x11:
+        case 0x19:
+        case 0x27:
+        case 0x28:
+        case 0x2A:
+        case 0x2C:
+        case 0x85:
+        case 0x01:
+        case 0x09:
+            return m.size() > 1 ? " " + hexOf(m, 1, 1) : std::string();
+        default:
+            return {};
+    }
+}
+
+}  // namespace
+
+std::string messageText(ByteSpan message, bool request) {
+    if (message.empty()) return {};
+    if (!request && message[0] == 0x7F && message.size() >= 3)
+        return serviceName(message[1]) + (message[2] == 0x78 ? " pending: " : " refused: ") +
+               negativeResponseText(message[2]);
+    const auto service = static_cast<uint8_t>(request ? message[0] : message[0] - 0x40);
+    const std::string name = serviceName(service);
+    if (name.empty()) return "0x" + hexOf(message, 0, 1);
+    return name + argument(message, service) + (request ? "" : " \u2713");
+}
+
+void TrafficDecoder::know(const IsoTpAddress& address) {
+    const Stream request{address.prefix(), IsoTpAssembler(address.prefix()), 0, true};
+    Stream response = request;
+    response.request = false;
+    streams_.insert_or_assign({address.requestId, address.extendedIds}, request);
+    streams_.insert_or_assign({address.responseId, address.extendedIds}, response);
+}
+
+void TrafficDecoder::take(const LoggedFrame& logged, std::vector<TrafficLine>& lines) {
+    const CanFrame& f = logged.frame;
+    TrafficLine line{f.time_us, f.id, f.extended, logged.ours, 1, {}, {}, false};
+    const auto found = streams_.find({f.id, f.extended});
+    if (found == streams_.end()) {
+        line.bytes.assign(f.data.begin(), f.data.begin() + f.length);
+        lines.push_back(std::move(line));
+        return;
+    }
+    Stream& stream = found->second;
+    ++stream.frames;
+    switch (stream.assembler.take(f)) {
+        case IsoTpAssembler::Event::Complete:
+            line.bytes = stream.assembler.message();
+            line.text = messageText(line.bytes, stream.request);
+            line.alarm = !stream.request && line.bytes[0] == 0x7F && line.bytes.size() > 2 && line.bytes[2] != 0x78;
+            break;
+        case IsoTpAssembler::Event::WrongSequence:
+            line.text = "a frame was lost: number " + std::to_string(stream.assembler.expectedSequence()) +
+                        " was due, " + std::to_string(stream.assembler.receivedSequence()) + " came";
+            line.alarm = true;
+            break;
+        case IsoTpAssembler::Event::Begun:
+            stream.frames = 1;
+            return;
+        default:
+            // Flow control belongs to the other side's message; what is under way is told when it is whole.
+            if (!stream.assembler.underWay()) stream.frames = 0;
+            return;
+    }
+    line.frames = std::max(1, stream.frames);
+    stream.frames = 0;
+    lines.push_back(std::move(line));
+}
+
+}  // namespace brusk::link

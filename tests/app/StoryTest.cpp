@@ -1,11 +1,17 @@
 // The whole job through the real window, with mouse and keys on real widgets.
 // SPDX-License-Identifier: GPL-3.0-or-later
+#include <sys/socket.h>
+#include <sys/un.h>
+#include <unistd.h>
+
 #include <QCheckBox>
 #include <QComboBox>
 #include <QElapsedTimer>
 #include <QListWidget>
 #include <QSlider>
 #include <QSpinBox>
+#include <QTableView>
+#include <QToolButton>
 #include <QTreeWidget>
 
 #include "Expect.h"
@@ -51,6 +57,12 @@ class StoryTest : public QObject {
     void aFlashWhoseCableIsPulledIsSaidAndTheSameButtonFinishesIt();
     void aStoppedReadGoesOn();
     void theWindowStaysAliveWhileTheLinkWorks();
+    void theWindowStaysAliveWhileACableIsPulledInMidRead();
+    void aSilentControllerNeverHoldsTheWindow();
+    void gatesAreShownWithWhatSettlesThem();
+    void theScopeOfAFlashIsChosen();
+    void theTrafficIsShownInWordsAndSaved();
+    void theCarIsComparedWithTheLedger();
     void mapsAreFoundEditedAndUndoneByKeyboard();
     void editsOnAFlashedRoundBeginADraftAndAreKept();
     void whatWasFlashedIsNotUndone();
@@ -114,6 +126,7 @@ void StoryTest::aFlashWhoseCableIsPulledIsSaidAndTheSameButtonFinishesIt() {
     story.goTo("Flash");
     QVERIFY(story.settle());
     session.setTimeLapse(1);
+    QTRY_VERIFY(story.find<QPushButton>("flash")->isEnabled());
     QVERIFY(story.click("flash") && story.click("confirmFlash"));
     QTRY_VERIFY_WITH_TIMEOUT(session.progress().step.find("Writing") == 0, 10000);
     story.goTo("Car");
@@ -123,7 +136,7 @@ void StoryTest::aFlashWhoseCableIsPulledIsSaidAndTheSameButtonFinishesIt() {
         story.message().contains("The flash stopped at sector") && story.message().contains("Flash again to finish it"),
         qPrintable(story.message()));
     QVERIFY(session.linkState() == LinkState::Lost);
-    QVERIFY(story.window().findChild<QLabel*>("inTheCar")->text().contains("A flash was interrupted"));
+    QVERIFY(story.window().findChild<QLabel*>("inTheCar")->text().contains("The flash of round 1 was interrupted"));
     QVERIFY(!carHoldsRound(session, session.selected()->id));
     story.hurry();
     QVERIFY(story.click("cable"));
@@ -151,28 +164,176 @@ void StoryTest::aStoppedReadGoesOn() {
     QVERIFY(session.selected()->state == carfolder::RoundState::Original);
 }
 
+namespace {
+
+/// Watches the event loop: how often it turned, and its longest pause.
+class Heartbeat {
+  public:
+    Heartbeat() {
+        QObject::connect(&timer_, &QTimer::timeout, &timer_, [this] {
+            longest_ms = std::max(longest_ms, since_.restart());
+            ++beats;
+        });
+        since_.start();
+        timer_.start(5);
+    }
+    int beats = 0;
+    qint64 longest_ms = 0;
+
+  private:
+    QTimer timer_;
+    QElapsedTimer since_;
+};
+
+}  // namespace
+
 void StoryTest::theWindowStaysAliveWhileTheLinkWorks() {
     Story story;
     Session& session = story.session();
     QVERIFY(story.connectBenchCar());
     session.setTimeLapse(20);
     story.goTo("Car");
-    // Beats of the event loop while reading: were the link waited for on this thread, there would be none.
-    QElapsedTimer beat;
-    qint64 longest = 0;
-    int beats = 0;
-    QTimer timer;
-    connect(&timer, &QTimer::timeout, &timer, [&] {
-        longest = std::max(longest, beat.restart());
-        ++beats;
-    });
+    // Were the link waited for on this thread, there would be no beats.
+    Heartbeat heart;
     QVERIFY(story.click("carPrimary"));
-    beat.start();
-    timer.start(5);
     QVERIFY(story.settle());
-    timer.stop();
-    qInfo("%d beats while reading, the longest pause %lld ms", beats, static_cast<long long>(longest));
-    QVERIFY(beats > 20);
+    qInfo("%d beats while reading, the longest pause %lld ms", heart.beats, static_cast<long long>(heart.longest_ms));
+    QVERIFY(heart.beats > 20);
+}
+
+void StoryTest::theWindowStaysAliveWhileACableIsPulledInMidRead() {
+    Story story;
+    Session& session = story.session();
+    QVERIFY(story.connectBenchCar());
+    session.setTimeLapse(1);  // real time: a whole read takes half a minute
+    story.goTo("Car");
+    Heartbeat heart;
+    QVERIFY(story.click("carPrimary"));
+    QTRY_VERIFY(session.progress().done > 20000);
+    QVERIFY(story.click("cable"));
+    QVERIFY(story.settle());
+    QVERIFY(session.linkState() == LinkState::Lost);
+    QTest::qWait(100);
+    // Pulled again while the controller is asked, and the link closed while an answer is waited for.
+    QVERIFY(story.click("cable") && story.settle());
+    QVERIFY(story.click("carPrimary"));
+    QTRY_VERIFY(session.busy());
+    session.disconnectLink();
+    QVERIFY(session.linkState() == LinkState::Closed);
+    QTest::qWait(100);
+    qInfo("%d beats, the longest pause %lld ms", heart.beats, static_cast<long long>(heart.longest_ms));
+    QVERIFY(heart.beats > 50);
+}
+
+void StoryTest::aSilentControllerNeverHoldsTheWindow() {
+    // A bus with nobody on it: each question is waited for in vain.
+    QTemporaryDir temporary;
+    const std::string path = temporary.filePath("bus").toStdString();
+    const int listener = ::socket(AF_UNIX, SOCK_SEQPACKET | SOCK_CLOEXEC, 0);
+    sockaddr_un address{};
+    address.sun_family = AF_UNIX;
+    std::copy(path.begin(), path.end(), address.sun_path);
+    QCOMPARE(::bind(listener, reinterpret_cast<const sockaddr*>(&address), sizeof address), 0);
+    QCOMPARE(::listen(listener, 1), 0);
+    Story story;
+    Session& session = story.session();
+    Heartbeat heart;
+    session.connectLink("unix:" + QString::fromStdString(path));
+    QTRY_VERIFY(session.busy());
+    QTest::qWait(200);
+    QVERIFY(session.busy());
+    QElapsedTimer closing;
+    closing.start();
+    session.disconnectLink();
+    const qint64 closed_ms = closing.elapsed();
+    QTest::qWait(100);
+    ::close(listener);
+    qInfo("closed in %lld ms; %d beats, the longest pause %lld ms", static_cast<long long>(closed_ms), heart.beats,
+          static_cast<long long>(heart.longest_ms));
+    QVERIFY(heart.beats > 20 && session.linkState() == LinkState::Closed);
+}
+
+void StoryTest::gatesAreShownWithWhatSettlesThem() {
+    Story story;
+    Session& session = story.session();
+    QVERIFY(story.begin());
+    auto* grid = story.openParameter("rev_limit");
+    typeInto(grid, "7400");
+    story.goTo("Flash");
+    QTRY_VERIFY(story.find<QPushButton>("flash")->isEnabled());
+    auto* warns = story.find<QLabel>("gateWarns");
+    QVERIFY(warns && warns->text() == "Limits");
+    // What the warning is about is one click away.
+    QVERIFY(story.click("gateRemedy"));
+    QTRY_VERIFY(story.find<MapGrid>("mapGrid")->isVisible());
+    QCOMPARE(story.find<QLabel>("parameterName")->text(), "Rev limit");
+    // The warning is repeated where the flash is confirmed.
+    story.goTo("Flash");
+    QTRY_VERIFY(story.find<QPushButton>("flash")->isEnabled());
+    QVERIFY(story.click("flash"));
+    QVERIFY(story.find<QLabel>("confirmText")->text().contains("Limits: Rev limit goes from 6700 to 7400 rpm"));
+    QVERIFY(story.click("declineFlash"));
+    // Without a link nobody can be asked: the gate blocks, and leads to where it is mended.
+    session.disconnectLink();
+    QTRY_VERIFY(story.find<QLabel>("gateBlocks"));
+    QVERIFY(!story.find<QPushButton>("flash")->isEnabled());
+    QVERIFY(story.click("gateRemedy"));
+    QVERIFY(story.window().station("Car")->isVisible());
+}
+
+void StoryTest::theScopeOfAFlashIsChosen() {
+    Story story;
+    QVERIFY(story.begin());
+    story.goTo("Flash");
+    auto* button = story.find<QPushButton>("flash");
+    QTRY_COMPARE(button->text(), "In the car already");
+    auto* scope = story.find<QComboBox>("flashScope");
+    scope->setFocus();
+    QTest::keyClick(scope, Qt::Key_Down);
+    QTRY_COMPARE(button->text(), "Flash 16 sectors");
+    QTRY_VERIFY(button->isEnabled());
+    QVERIFY(story.click("flash") && story.click("confirmFlash") && story.settle());
+    QVERIFY2(story.message().contains("16 sectors written and read back"), qPrintable(story.message()));
+    QVERIFY(story.find<QLabel>("lastFlash")->text().contains("times the theoretical least"));
+}
+
+void StoryTest::theTrafficIsShownInWordsAndSaved() {
+    Story story;
+    Session& session = story.session();
+    QVERIFY(story.begin() && story.makeBase() && story.flash());
+    auto* table = story.find<QTableView>("traffic");
+    const auto lines = [&](const QString& words) {
+        int n = 0;
+        for (int i = 0; i < table->model()->rowCount(); ++i)
+            n += table->model()->index(i, 3).data().toString().startsWith(words);
+        return n;
+    };
+    QTRY_VERIFY(lines("RequestDownload 0x") >= 2);
+    QVERIFY(lines("RoutineControl 0xFF00 at 0x008C0000") == 1 && lines("TransferData 1, 4093 bytes") >= 2);
+    QVERIFY(lines("RoutineControl pending") >= 2);
+    QVERIFY(lines("other frame") == 0);
+    story.find<QCheckBox>("trafficOthers")->click();
+    QTRY_VERIFY(lines("other frame") > 0);
+    QVERIFY(story.click("saveTraffic"));
+    QTRY_VERIFY(story.message().startsWith("The traffic is in "));
+    const QDir exports(QString::fromStdString((session.folder()->path() / "exports").string()));
+    const auto names = exports.entryList({"traffic-*.log"});
+    QCOMPARE(names.size(), 1);
+    const auto log = link::readCandump(readText(exports.filePath(names[0]).toStdString().c_str()));
+    EXPECT_OK(log);
+    QCOMPARE(log->frames.size(), session.traffic()->frames().size());
+}
+
+void StoryTest::theCarIsComparedWithTheLedger() {
+    Story story;
+    QVERIFY(story.begin());
+    story.goTo("Car");
+    QVERIFY(story.click("compareLedger") && story.settle());
+    QVERIFY2(story.message().contains("The car holds what the ledger says"), qPrintable(story.message()));
+    QVERIFY(story.click("readCalibration") && story.settle());
+    QVERIFY2(story.message().contains("The car holds round 0, as the ledger says. 256 KiB in"),
+             qPrintable(story.message()));
+    QVERIFY(story.find<QLabel>("busState")->text().contains("500 kbit/s"));
 }
 
 void StoryTest::mapsAreFoundEditedAndUndoneByKeyboard() {
@@ -477,7 +638,7 @@ void StoryTest::bothThemesAreComplete() {
         QTest::keyClick(&story.window(), Qt::Key_D, Qt::ControlModifier);
         QCOMPARE(tokens().dark, dark);
         const QImage picture = story.window().grab().toImage();
-        const QColor ground = picture.pixelColor(picture.width() - 30, picture.height() - 60);
+        const QColor ground = picture.pixelColor(250, picture.height() - 60);
         QCOMPARE(ground.name(), tokens().ground.name());
     }
 }

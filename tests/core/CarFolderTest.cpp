@@ -152,8 +152,8 @@ void CarFolderTest::whatIsInTheCarFollowsTheJournal() {
     EXPECT_OK(folder->sectorStep(kSectors[2], link::SectorStep::Verified, *changed.bytes(0x1020, 16)));
     QCOMPARE(*folder->contents(kSectors).round, one.id);
     const auto journal = folder->journal(2);
-    QVERIFY(journal[0].what.find("0x001020 read back and equal") != std::string::npos);
-    QVERIFY(journal[1].what.find("0x001020 begun") != std::string::npos);
+    QVERIFY(journal[0].what.find("0x001020: verified") != std::string::npos);
+    QVERIFY(journal[1].what.find("0x001020: erasing") != std::string::npos);
 }
 
 void CarFolderTest::aFlashedRoundIsPreferredAmongEqualOnes() {

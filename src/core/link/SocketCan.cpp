@@ -318,7 +318,8 @@ class SocketCanPort final : public CanPort {
 std::string CanInterface::text() const {
     if (!up) return name + ": down";
     if (isVirtual) return name + ": virtual, up";
-    return name + ": " + (bitrate ? formatNumber(bitrate / 1000.0, 1) + " kbit/s, " : "") + stateText(state);
+    return name + ": " + (bitrate ? formatNumber(bitrate / 1000.0, bitrate % 1000 ? 1 : 0) + " kbit/s, " : "") +
+           stateText(state);
 }
 
 std::vector<CanInterface> canInterfaces() {

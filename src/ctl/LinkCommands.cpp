@@ -160,7 +160,9 @@ Result<link::FlashReport> flashFile(Context& c, LinkSession& session, const Flas
     if (!image) return failBecause(choice.file + " can't be read.", image.error());
     const auto& kit = session.kit();
     const calibration::Calibration calibration(kit.definition, *image);
-    if (auto done = calibration.matchesDefinition(); !done) return tl::unexpected(done.error());
+    // A part of the memory may lack the software id; the controller's own was compared when it was found.
+    if (auto done = calibration.matchesDefinition(); !done && done.error().code == ErrorCode::Mismatch)
+        return tl::unexpected(done.error());
     std::vector<image::ChecksumArea> held;
     for (const auto& area : kit.profile.checksums)
         if (image->contains(area.start, area.length) &&

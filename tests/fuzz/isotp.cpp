@@ -1,8 +1,8 @@
-// Hostile frames into the transport and the UDS client: no hang, no unbounded memory.
+// Hostile frames into the transport, with each way of addressing: no hang, no unbounded memory.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include <cstring>
 
-#include "core/link/Uds.h"
+#include "core/link/IsoTp.h"
 
 namespace {
 
@@ -10,6 +10,7 @@ namespace {
 class ScriptedPort final : public brusk::link::CanPort {
   public:
     ScriptedPort(const uint8_t* data, size_t size) : data_(data), left_(size) {}
+    using CanPort::send;
     brusk::Done send(const brusk::link::CanFrame&, int64_t) override { return {}; }
     brusk::Done confirm(int64_t) override { return {}; }
     brusk::Result<std::optional<brusk::link::CanFrame>> receive(int64_t deadline_us) override {
@@ -38,13 +39,19 @@ class ScriptedPort final : public brusk::link::CanPort {
 }  // namespace
 
 extern "C" int LLVMFuzzerTestOneInput(const uint8_t* data, size_t size) {
-    static const brusk::link::Profile profile;
-    ScriptedPort port(data, size);
-    brusk::link::Uds uds(port, profile);
-    (void)uds.readId(0xF190);
-    (void)uds.readTroubleCodes();
-    (void)uds.requestUpload(0, 4096);
-    (void)uds.receiveBlock(1);
-    (void)uds.checksum(0, 16);
+    if (size == 0) return 0;
+    using namespace brusk;
+    link::IsoTpAddress address;
+    if (data[0] & 1) address.requestTarget = 0x10, address.responseTarget = 0xF1;
+    if (data[0] & 2) address.padding.reset();
+    ScriptedPort port(data + 1, size - 1);
+    link::IsoTp transport(port, address);
+    for (int i = 0; i < 8; ++i)
+        if (const auto message = transport.receive(port.now_us() + 100000);
+            message && message->size() > link::kLongestMessage)
+            __builtin_trap();
+    const Bytes request(static_cast<size_t>(data[0]) + 1, 0x5A);
+    (void)transport.send(request);
+    (void)transport.drain();
     return 0;
 }

@@ -61,6 +61,12 @@ bool sameAddress(const link::IsoTpAddress& a, const link::IsoTpAddress& b) {
            a.requestTarget == b.requestTarget && a.responseTarget == b.responseTarget;
 }
 
+bool asksTheSame(const link::Profile& a, const link::Profile& b) {
+    return a.didVoltage == b.didVoltage && a.voltageScale == b.voltageScale && a.didEngineSpeed == b.didEngineSpeed &&
+           std::equal(a.identity.begin(), a.identity.end(), b.identity.begin(), b.identity.end(),
+                      [](const auto& x, const auto& y) { return x.key == y.key && x.did == y.did; });
+}
+
 bool fits(const Kit& kit, const link::Identity& identity) {
     const auto& hardware = kit.profile.hardware;
     return std::find(hardware.begin(), hardware.end(), identity.at("hardware")) != hardware.end();
@@ -74,13 +80,20 @@ Result<Found> findController(link::CanPort& port, const std::vector<std::shared_
     std::optional<Error> last;
     std::optional<Found> stranger;
     std::vector<const link::IsoTpAddress*> silent;
+    std::vector<std::pair<const Kit*, link::Identity>> answers;
     for (const auto& kit : kits) {
         const link::IsoTpAddress& address = kit->profile.address;
         // Nobody is waited for twice at the same address.
         if (std::any_of(silent.begin(), silent.end(), [&](const auto* other) { return sameAddress(*other, address); }))
             continue;
+        // Profiles that ask the same of the same address get the same answer.
+        const auto known = std::find_if(answers.begin(), answers.end(), [&](const auto& answer) {
+            return sameAddress(answer.first->profile.address, address) &&
+                   asksTheSame(answer.first->profile, kit->profile);
+        });
         link::Uds uds(port, kit->profile);
-        auto identity = link::identify(uds);
+        auto identity = known == answers.end() ? link::identify(uds) : Result<link::Identity>(known->second);
+        if (identity) answers.emplace_back(kit.get(), *identity);
         if (!identity) {
             last = identity.error();
             if (last->code == ErrorCode::LinkLost) return tl::unexpected(*last);

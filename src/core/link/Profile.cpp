@@ -191,6 +191,7 @@ void readTimes(const json& root, Profile& profile) {
     if (profile.fastPeriod_us < 1000) throw BadProfile{"\"fast_period_ms\" must be 1 or more"};
     if (!root.contains("ignition_off_s")) return;
     const json& off = root["ignition_off_s"];
+    if (!off.is_object()) throw BadProfile{"\"ignition_off_s\" must hold times"};
     profile.ignition = {numberOr(off, "before_read", 0), numberOr(off, "before_flash", 0),
                         numberOr(off, "after_flash", 0)};
     for (const double s :

@@ -81,6 +81,10 @@ Result<std::unique_ptr<Peers>> joinInterface(const std::string& name) {
         ::close(fd);
         return refused(name, "it is down.");
     }
+    // A virtual bus has no bitrate: a whole block may arrive at once.
+    const int room = 8 << 20;
+    if (::setsockopt(fd, SOL_SOCKET, SO_RCVBUFFORCE, &room, sizeof room) != 0)
+        ::setsockopt(fd, SOL_SOCKET, SO_RCVBUF, &room, sizeof room);
     return std::unique_ptr<Peers>(std::make_unique<InterfacePeers>(fd));
 }
 

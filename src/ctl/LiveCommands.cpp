@@ -157,11 +157,11 @@ void interfaces(Context& c) {
         c.outcome.json.push_back(
             {{"name", found.name}, {"up", found.up}, {"virtual", found.isVirtual}, {"bitrate", found.bitrate}});
         c.outcome.text += found.text() + "\n";
-        if (!found.up) c.outcome.text += "  bring it up:\n  " + link::bringUpLines(found.name, found.isVirtual) + "\n";
+        if (!found.up) c.outcome.text += "Bring it up:\n" + link::bringUpLines(found.name, found.isVirtual) + "\n";
     }
     if (c.outcome.json.empty())
         c.outcome.text = "This machine has no CAN interface. Plug one in, or make a simulated one:\n" +
-                         link::bringUpLines("vcan0", true) + "\n";
+                         link::makeVirtualLines("vcan0") + "\n";
 }
 
 }  // namespace

@@ -25,6 +25,7 @@
 namespace brusk::link {
 namespace {
 
+constexpr int kReceiveBuffer = 8 << 20;
 constexpr int64_t kQueueFull_us = 500;  // How long to wait when the interface's queue takes no more.
 
 /// A file descriptor that is closed when it goes.
@@ -87,9 +88,10 @@ CanInterface describe(int fd, const std::string& name) {
     out.name = name;
     ifreq answer{};
     out.up = request(fd, name, SIOCGIFFLAGS, answer) && answer.ifr_flags & IFF_UP;
+    // What has no device behind it has no bitrate to ask for.
+    out.isVirtual = ::access(("/sys/class/net/" + name + "/device").c_str(), F_OK) != 0;
     can_bittiming timing{};
-    out.isVirtual = can_get_bittiming(name.c_str(), &timing) != 0;
-    out.bitrate = out.isVirtual ? 0 : static_cast<int>(timing.bitrate);
+    if (!out.isVirtual && can_get_bittiming(name.c_str(), &timing) == 0) out.bitrate = static_cast<int>(timing.bitrate);
     int state = 0;
     if (!out.up)
         out.state = BusState::Down;
@@ -123,7 +125,7 @@ class SocketCanPort final : public CanPort {
         ifreq answer{};
         if (!request(socket.get(), name_, SIOCGIFINDEX, answer))
             return fail(ErrorCode::NotFound, "There is no CAN interface " + name_ + ". Plug it in, or make one:\n" +
-                                                 bringUpLines(name_, true));
+                                                 makeVirtualLines(name_));
         const int index = answer.ifr_ifindex;
         const CanInterface seen = describe(socket.get(), name_);
         if (!seen.up)
@@ -141,6 +143,9 @@ class SocketCanPort final : public CanPort {
         ::setsockopt(socket.get(), SOL_CAN_RAW, CAN_RAW_ERR_FILTER, &errors, sizeof errors);
         ::setsockopt(socket.get(), SOL_SOCKET, SO_TIMESTAMPING, &stamps, sizeof stamps);
         ::setsockopt(socket.get(), SOL_SOCKET, SO_RXQ_OVFL, &on, sizeof on);
+        // A long answer may arrive while this thread is held up. Only root gets the whole of it.
+        if (::setsockopt(socket.get(), SOL_SOCKET, SO_RCVBUFFORCE, &kReceiveBuffer, sizeof kReceiveBuffer) != 0)
+            ::setsockopt(socket.get(), SOL_SOCKET, SO_RCVBUF, &kReceiveBuffer, sizeof kReceiveBuffer);
         if (::bind(socket.get(), reinterpret_cast<const sockaddr*>(&address), sizeof address) != 0)
             return fail(ErrorCode::Io,
                         "The CAN interface " + name_ + " could not be joined: " + std::strerror(errno) + ".");
@@ -239,6 +244,8 @@ class SocketCanPort final : public CanPort {
             pending_ = std::max(0, pending_ - 1);
             seen(raw.frame, true);
         } else {
+            // Whatever arrives tells that the interface is up again.
+            if (status_.state == BusState::Down) setState(BusState::Active);
             seen(raw.frame, false);
             inbox_.push_back(raw.frame);
         }
@@ -336,9 +343,13 @@ std::vector<CanInterface> canInterfaces() {
 }
 
 std::string bringUpLines(const std::string& name, bool isVirtual, int bitrate) {
-    if (isVirtual) return "ip link add " + name + " type vcan\nip link set " + name + " up";
+    if (isVirtual) return "ip link set " + name + " up";
     return "ip link set " + name + " type can bitrate " + std::to_string(bitrate) + " restart-ms 100\nip link set " +
            name + " up";
+}
+
+std::string makeVirtualLines(const std::string& name) {
+    return "ip link add " + name + " type vcan\n" + bringUpLines(name, true);
 }
 
 RawFrame readRawFrame(const uint8_t* bytes, size_t count) {

@@ -24,8 +24,10 @@ struct CanInterface {
 /// All of them; empty when the kernel has none.
 std::vector<CanInterface> canInterfaces();
 
-/// The ip lines that bring an interface up, one a line.
+/// The ip lines that bring an interface up, one a line: of a real one, or of a simulated one that is there already.
 std::string bringUpLines(const std::string& name, bool isVirtual, int bitrate = kBitrate);
+/// The ip lines that make a simulated interface.
+std::string makeVirtualLines(const std::string& name);
 
 /// Joins an interface. The error says what is missing (no CAN in the kernel, no such interface, down, no permission)
 /// and with which ip lines to mend it. The port outlives the interface's going down and up again.

@@ -46,6 +46,9 @@ class CarFolderTest : public QObject {
     void foldersThatAreNoneAreSaidAndLeftAlone_data();
     void foldersThatAreNoneAreSaidAndLeftAlone();
     void aFolderFromANewerBruskIsRefused();
+    void aFolderOfAnOlderFormatIsBroughtUpWithACopyKept();
+    void aFlashThatDidNotEndIsRemembered();
+    void piecesOfAReadAreKept();
     void packedImagesRoundTripAndDamageIsSaid();
     void buildSheetsAndIdentitiesRoundTrip();
 
@@ -231,6 +234,73 @@ void CarFolderTest::aFolderFromANewerBruskIsRefused() {
          qs((path_ / "car.sqlite").string())});
     QVERIFY(sqlite.waitForFinished() && sqlite.exitCode() == 0);
     EXPECT_FAILS(CarFolder::open(files_, path_), "written by a newer Brusk (format 99)");
+}
+
+void CarFolderTest::aFolderOfAnOlderFormatIsBroughtUpWithACopyKept() {
+    EXPECT_OK(files_.makeFolder(path_));
+    const std::string sample = readText(BRUSK_SOURCE_DIR "/tests/core/samples/car.format1.sqlite");
+    EXPECT_OK(files_.save(path_ / "car.sqlite", bytesOf(sample)));
+    for (int opening = 0; opening < 2; ++opening) {
+        const auto folder = CarFolder::open(files_, path_);
+        EXPECT_OK(folder);
+        const auto rounds = (*folder)->rounds();
+        QCOMPARE(rounds.size(), size_t{2});
+        QVERIFY(rounds[0].title == "Base" && rounds[0].fuelError_pct == 3.5 && rounds[0].rights.empty());
+        QCOMPARE((*folder)->contents(kSectors).round, std::optional(rounds[0].id));
+        EXPECT_OK((*folder)->image(rounds[1].id));
+        QVERIFY(!(*folder)->lastFlash());
+        EXPECT_OK((*folder)->setRights(rounds[0].id, "{}"));
+        EXPECT_OK((*folder)->setRights(rounds[0].id, ""));
+    }
+    // The old one is beside it, as it was, and can still be looked at.
+    QVERIFY(files_.exists(path_ / "car.format1.sqlite"));
+    QProcess sqlite;
+    sqlite.start("python3", {"-c",
+                             "import sqlite3,sys\nd=sqlite3.connect(sys.argv[1])\nprint(d.execute('PRAGMA "
+                             "user_version').fetchone()[0], d.execute('SELECT COUNT(*) FROM round').fetchone()[0])",
+                             qs((path_ / "car.format1.sqlite").string())});
+    QVERIFY(sqlite.waitForFinished());
+    QCOMPARE(QString(sqlite.readAllStandardOutput()).trimmed(), "1 2");
+}
+
+void CarFolderTest::aFlashThatDidNotEndIsRemembered() {
+    auto folder = std::move(*CarFolder::create(files_, path_, "car"));
+    const auto original = *folder->storeOriginal(imageOf(0), "");
+    EXPECT_OK(folder->carHolds(imageOf(0), kSectors));
+    const auto one = *folder->addRound(original.id, imageOf(1), "one", "");
+    const auto flash = folder->flashBegun(one.id, "changed", 4, "");
+    EXPECT_OK(flash);
+    EXPECT_OK(folder->sectorStep(kSectors[0], link::SectorStep::Erase));
+    EXPECT_OK(folder->sectorStep(kSectors[0], link::SectorStep::Verified, *imageOf(1).bytes(0x1000, 16)));
+    EXPECT_OK(folder->sectorStep(kSectors[1], link::SectorStep::Erase));
+    EXPECT_OK(folder->sectorStep(kSectors[1], link::SectorStep::Write));
+    folder.reset();  // the program is gone
+    folder = std::move(*CarFolder::open(files_, path_));
+    auto contents = folder->contents(kSectors);
+    QVERIFY(!contents.round && contents.unknown.size() == 1 && contents.unknown[0].sector == kSectors[1]);
+    QVERIFY(contents.unknown[0].step == link::SectorStep::Write);
+    QVERIFY(contents.unfinished && contents.unfinished->round == one.id && contents.unfinished->endedAt.empty());
+    QVERIFY(contents.sectorsOfUnfinished == 1 && contents.sectors == 4);
+    // Found out from the car itself.
+    EXPECT_OK(folder->sectorFound(kSectors[1], *imageOf(0).bytes(0x1010, 16)));
+    QVERIFY(folder->contents(kSectors).unknown.empty());
+    EXPECT_OK(folder->flashEnded(*flash, "done"));
+    QVERIFY(!folder->contents(kSectors).unfinished);
+}
+
+void CarFolderTest::piecesOfAReadAreKept() {
+    auto folder = std::move(*CarFolder::create(files_, path_, "car"));
+    EXPECT_OK(folder->keepPiece(0x1000, Bytes(32, 1)));
+    EXPECT_OK(folder->keepPiece(0x1020, Bytes(32, 2)));
+    EXPECT_OK(folder->keepPiece(0x1008, Bytes(8, 3)));  // read again
+    folder.reset();
+    folder = std::move(*CarFolder::open(files_, path_));
+    const auto pieces = folder->keptPieces();
+    EXPECT_OK(pieces);
+    QCOMPARE(pieces->size(), uint64_t{64});
+    QVERIFY((*pieces->bytes(0x1008, 1))[0] == 3 && (*pieces->bytes(0x1010, 1))[0] == 1);
+    EXPECT_OK(folder->forgetPieces());
+    QVERIFY(folder->keptPieces()->empty());
 }
 
 void CarFolderTest::packedImagesRoundTripAndDamageIsSaid() {

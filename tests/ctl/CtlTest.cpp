@@ -48,6 +48,10 @@ class CtlTest : public QObject {
     void theWrongDefinitionIsSaid();
     void compareListsWhatDiffers();
     void identifyOverTheBench();
+    void obdNeedsNoProfile();
+    void aCarIsReadIntoAFolderAndChecked();
+    void anInterruptedReadIntoAFileGoesOn();
+    void aFlashTellsItsShareOfTheLeast();
     void noAnswerOnASocketIsSaid();
     void sampleAndCellsWorkTogether();
     void theStockCarStoresARichCode();
@@ -229,6 +233,59 @@ void CtlTest::identifyOverTheBench() {
     QCOMPARE(object["profile"].toString(), "Aldine E2");
     QCOMPARE(object["identity"].toObject()["vin"].toString(), "FMKHR16T0E2004711");
     QCOMPARE(ctl({"identify", "--link", "telepathy"}).code, 1);
+}
+
+void CtlTest::obdNeedsNoProfile() {
+    const auto object = ctl({"obd", "--link", "bench", "--json"}).object();
+    const auto first = object["controllers"].toArray()[0].toObject();
+    QCOMPARE(first["id"].toString(), "7E8");
+    QCOMPARE(first["vin"].toString(), "FMKHR16T0E2004711");
+    QVERIFY(first["values"].toArray().size() > 15 && object["codes"].toArray().isEmpty());
+    // The stock calibration on other injectors sets codes, with the values of that moment.
+    const auto driven = ctl({"obd", "--link", "bench", "--route", "survey", "--seconds", "200", "--json"}).object();
+    QVERIFY(!driven["codes"].toArray().isEmpty());
+    const auto frozen = driven["controllers"].toArray()[0].toObject()["freeze_frame"].toObject();
+    QVERIFY(frozen["code"].toString().startsWith("P0") && frozen["values"].toArray().size() > 5);
+    QVERIFY(ctl({"obd", "--link", "bench", "--route", "survey", "--seconds", "200", "--clear"})
+                .out.contains("No trouble codes"));
+}
+
+void CtlTest::aCarIsReadIntoAFolderAndChecked() {
+    const auto read = ctl({"read", "--link", "bench", "--car", at("heron"), "--quiet", "--json"}).object();
+    QVERIFY(read["original"].toBool() && read["round"].toInt() == 0);
+    QVERIFY(read["times_theoretical_least"].toDouble() >= 1 && read["times_theoretical_least"].toDouble() <= 1.03);
+    QVERIFY(QFile::exists(at("heron") + "/original.hex"));
+    const Ran check = ctl({"check", "--link", "bench", "--car", at("heron")});
+    QCOMPARE(check.code, 0);
+    QVERIFY(check.out.contains("The car runs round 0, as the ledger says."));
+    QCOMPARE(ctl({"read", "--link", "bench"}).code, 2);
+    QCOMPARE(ctl({"flash", "--link", "bench", "--car", at("heron"), "--round", "0", "--scope", "half"}).code, 1);
+    const auto flash = ctl({"flash", "--link", "bench", "--car", at("heron"), "--round", "0", "--quiet", "--json"});
+    QCOMPARE(flash.object()["sectors"].toInt(), 0);
+}
+
+void CtlTest::anInterruptedReadIntoAFileGoesOn() {
+    QVERIFY(ctl({"read", "--link", "bench", "--calibration", "--out", at("whole.hex"), "--quiet"}).code == 0);
+    // What an interrupted read leaves: the beginning of the area.
+    QVERIFY(ctl({"image", "convert", at("whole.hex"), at("whole.bin"), "--force"}).code == 0);
+    const QByteArray all = QByteArray::fromStdString(readText(at("whole.bin").toStdString()));
+    QFile begun(at("begun.bin"));
+    QVERIFY(begun.open(QFile::WriteOnly) && begun.write(all.left(100000)) == 100000);
+    begun.close();
+    QVERIFY(ctl({"image", "convert", at("begun.bin"), at("begun.hex"), "--base", "0x8C0000"}).code == 0);
+    QVERIFY(QFile::rename(at("begun.hex"), at("again.hex.part")));
+    const auto read =
+        ctl({"read", "--link", "bench", "--calibration", "--out", at("again.hex"), "--quiet", "--json"}).object();
+    QCOMPARE(read["bytes"].toInt(), 262144 - 100000);
+    QVERIFY(!QFile::exists(at("again.hex.part")));
+    QCOMPARE(readText(at("again.hex").toStdString()), readText(at("whole.hex").toStdString()));
+}
+
+void CtlTest::aFlashTellsItsShareOfTheLeast() {
+    QVERIFY(ctl({"read", "--link", "bench", "--out", at("share.hex"), "--quiet"}).code == 0);
+    const Ran ran = ctl({"flash", at("share.hex"), "--link", "bench", "--scope", "calibration", "--quiet"});
+    QVERIFY2(ran.out.contains("Wrote and read back 16 sectors, 262144 bytes in"), ran.out);
+    QVERIFY(ran.out.contains("times the theoretical least"));
 }
 
 void CtlTest::noAnswerOnASocketIsSaid() {

@@ -117,7 +117,7 @@ class Session : public QObject {
     void readController(job::ReadScope scope = job::ReadScope::Everything);
     void flashSelected(const job::FlashOptions& options = {});
     /// What a flash would write and whether it may, computed off this thread; `then` is called on it.
-    void planFlash(int64_t round, std::optional<link::Identity> identity, const job::FlashOptions& options,
+    void planFlash(int64_t round, const std::optional<link::Identity>& identity, const job::FlashOptions& options,
                    std::function<void(Result<job::FlashPlan>)> then);
     /// Asks the controller what its sectors hold, and puts the ledger right.
     void checkAgainstLedger();

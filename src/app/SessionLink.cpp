@@ -12,8 +12,13 @@ namespace brusk::app {
 
 namespace {
 
-QString bootText(const link::Identity& identity) {
-    return identity.bootMode() ? "It answers from boot mode: its program or calibration is not whole." : "It answers.";
+/// Who answers, and whether it is whole.
+QString answerText(const job::Kit& kit, const link::Identity& identity) {
+    const link::IsoTpAddress& address = kit.profile.address;
+    const QString who = QString("%1 answers on %2")
+                            .arg(QString::fromStdString(kit.profile.controller))
+                            .arg(QString::number(address.responseId, 16).toUpper());
+    return identity.bootMode() ? who + ", from boot mode: its program or calibration is not whole." : who + ".";
 }
 
 /// What any car tells: vehicle, all live values, codes, freeze frame.
@@ -139,7 +144,7 @@ void Session::linkFound(Result<job::Found> found, std::optional<ObdCar> obd, con
     identity_ = found->identity;
     mismatch_ = QString::fromStdString(found->mismatch);
     linkWhy_ = QString::fromStdString(found->why);
-    linkText_ = bootText(found->identity);
+    linkText_ = answerText(*kit_, found->identity);
     if (!mismatch_.isEmpty()) say(mismatch_, true);
     // A mismatched controller does not choose the folder's profile.
     if (mismatch_.isEmpty())
@@ -244,7 +249,7 @@ void Session::refreshIdentity() {
             }
             identity_ = *identity;
             linkState_ = LinkState::Open;
-            linkText_ = bootText(*identity);
+            linkText_ = answerText(*kit_, *identity);
             emit linkChanged();
         };
     });
@@ -312,7 +317,7 @@ void Session::flashSelected(const job::FlashOptions& flashOptions) {
         });
 }
 
-void Session::planFlash(int64_t round, std::optional<link::Identity> identity, const job::FlashOptions& options,
+void Session::planFlash(int64_t round, const std::optional<link::Identity>& identity, const job::FlashOptions& options,
                         std::function<void(Result<job::FlashPlan>)> then) {
     inBackground<Result<job::FlashPlan>>(
         [kit = kit_, folder = folder_, round, identity, options] {

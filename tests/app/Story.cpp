@@ -5,9 +5,9 @@
 
 namespace brusk::app {
 
-Story::Story(const QString& folder) {
+Story::Story(const QString& folder, const QString& profiles) {
     const storage::Path data = BRUSK_DATA_DIR;
-    session_ = std::make_unique<Session>(files_, data);
+    session_ = std::make_unique<Session>(files_, profiles.isEmpty() ? data : storage::Path(profiles.toStdString()));
     window_ = std::make_unique<MainWindow>(*session_);
     const storage::Path path = folder.isEmpty() ? storage::Path(temporary_.filePath("heron").toStdString())
                                                 : storage::Path(folder.toStdString());

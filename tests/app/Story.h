@@ -15,7 +15,8 @@ namespace brusk::app {
 
 class Story {
   public:
-    explicit Story(const QString& folder = {});
+    /// `data`: where profiles are looked for; the demo's when empty.
+    explicit Story(const QString& folder = {}, const QString& data = {});
     ~Story();
 
     MainWindow& window() { return *window_; }

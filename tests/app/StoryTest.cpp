@@ -8,9 +8,11 @@
 #include <QComboBox>
 #include <QElapsedTimer>
 #include <QListWidget>
+#include <QSignalSpy>
 #include <QSlider>
 #include <QSpinBox>
 #include <QTableView>
+#include <QTableWidget>
 #include <QToolButton>
 #include <QTreeWidget>
 
@@ -63,6 +65,8 @@ class StoryTest : public QObject {
     void theScopeOfAFlashIsChosen();
     void theTrafficIsShownInWordsAndSaved();
     void theCarIsComparedWithTheLedger();
+    void aCarNoProfileKnowsIsReadByObd();
+    void anotherSoftwareIsSaidAndBlocksUntilTheSerialIsTyped();
     void mapsAreFoundEditedAndUndoneByKeyboard();
     void editsOnAFlashedRoundBeginADraftAndAreKept();
     void whatWasFlashedIsNotUndone();
@@ -334,6 +338,72 @@ void StoryTest::theCarIsComparedWithTheLedger() {
     QVERIFY2(story.message().contains("The car holds round 0, as the ledger says. 256 KiB in"),
              qPrintable(story.message()));
     QVERIFY(story.find<QLabel>("busState")->text().contains("500 kbit/s"));
+}
+
+void StoryTest::aCarNoProfileKnowsIsReadByObd() {
+    QTemporaryDir nothing;
+    Story story({}, nothing.path());
+    Session& session = story.session();
+    story.hurry();
+    QVERIFY(story.connectBenchCar());
+    QVERIFY(session.obdCar());
+    QCOMPARE(story.find<QPushButton>("carPrimary")->text(), "Ask the car again");
+    auto* values = story.find<QTableWidget>("obdValues");
+    QTRY_VERIFY(values->rowCount() > 15);
+    QStringList names;
+    for (int i = 0; i < values->rowCount(); ++i)
+        names << values->item(i, 0)->text();
+    QVERIFY(names.contains("Engine speed") && names.contains("Coolant"));
+    QVERIFY(story.find<QLabel>("obdCodes")->text().contains("No trouble codes"));
+    QVERIFY(story.find<QLabel>("linkState")->text().contains("no profile knows its controller"));
+    // The values are asked for again by themselves.
+    QSignalSpy again(&session, &Session::obdChanged);
+    QTRY_VERIFY_WITH_TIMEOUT(again.count() >= 2, 10000);
+}
+
+void StoryTest::anotherSoftwareIsSaidAndBlocksUntilTheSerialIsTyped() {
+    // The demo's profiles, but for another software.
+    QTemporaryDir data;
+    for (const char* name : {"aldine-e2.a2l", "aldine-e2.profile.json"}) {
+        QByteArray text = QByteArray::fromStdString(readText(std::string(BRUSK_DATA_DIR "/heron/") + name));
+        if (QByteArray(name).endsWith(".json"))
+            text.replace("\"software\": \"AE2-5127-C04\"", "\"software\": \"AE2-9999-X01\"");
+        QFile file(data.filePath(name));
+        QVERIFY(file.open(QFile::WriteOnly) && file.write(text) == text.size());
+    }
+    QTemporaryDir cars;
+    const QString car = cars.filePath("heron");
+    {
+        Story story(car);
+        QVERIFY(story.begin() && story.makeBase());
+    }
+    Story story(car, data.path());
+    Session& session = story.session();
+    story.hurry();
+    QVERIFY(story.connectBenchCar());
+    auto* mismatch = story.find<QLabel>("mismatch");
+    QVERIFY(mismatch->isVisible() && mismatch->text().contains("runs software \"AE2-5127-C04\""));
+    QVERIFY(!story.find<QPushButton>("carPrimary")->isEnabled());
+    session.selectRound(session.rounds().front().id);
+    story.goTo("Flash");
+    QTRY_VERIFY(story.find<QLineEdit>("overrideSerial"));
+    auto* button = story.find<QPushButton>("flash");
+    QVERIFY(!button->isEnabled());
+    auto* serial = story.find<QLineEdit>("overrideSerial");
+    QTest::keyClicks(serial, "E2-0098-4418");
+    QTest::keyClick(serial, Qt::Key_Return);
+    QTest::qWait(200);
+    QVERIFY(!button->isEnabled());
+    serial = story.find<QLineEdit>("overrideSerial");
+    serial->clear();
+    QTest::keyClicks(serial, "E2-0098-4417");
+    QTest::keyClick(serial, Qt::Key_Return);
+    QTRY_VERIFY(button->isEnabled());
+    QVERIFY(story.click("flash"));
+    QVERIFY(story.find<QLabel>("confirmText")->text().contains("Overridden by typing E2-0098-4417"));
+    QVERIFY(story.click("confirmFlash") && story.settle());
+    QVERIFY2(story.message().contains("is in the car"), qPrintable(story.message()));
+    QVERIFY(session.folder()->lastFlash()->overridden.find("Right software") == 0);
 }
 
 void StoryTest::mapsAreFoundEditedAndUndoneByKeyboard() {

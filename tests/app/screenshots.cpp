@@ -2,12 +2,72 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include <QApplication>
 #include <QComboBox>
+#include <QTemporaryDir>
 
 #include "Story.h"
+#include "app/stations/flash/GateList.h"
 #include "app/widgets/LaneView.h"
 #include "app/widgets/MapGrid.h"
 
 using namespace brusk::app;
+
+namespace {
+
+/// Every gate as it blocks or warns, each from a plan of the core for a car or a round with that one thing wrong.
+void shootGates(Story& story, const QString& out) {
+    using namespace brusk;
+    Session& session = story.session();
+    carfolder::CarFolder& folder = *session.folder();
+    const job::Kit& demo = *session.kit();
+    const int64_t round = session.selected()->id;
+    std::vector<job::Gate> gates;
+    const auto take = [&](const job::Kit& kit, const link::Identity& identity) {
+        const auto plan = job::planFlash(kit, folder, round, &identity);
+        if (!plan) qFatal("%s", plan.error().text().c_str());
+        for (const auto& gate : plan->gates)
+            if (gate.verdict == job::Gate::Verdict::Blocks) gates.push_back(gate);
+    };
+    const auto with = [&](auto change) {
+        link::Identity identity = *session.identity();
+        change(identity);
+        take(demo, identity);
+    };
+    with([](link::Identity& i) { i.values["vin"] = "FMKHR16T0E2009999"; });
+    with([](link::Identity& i) { i.values["serial"] = "E2-0101-0007"; });
+    with([](link::Identity& i) { i.values["software"] = "AE2-5127-D11"; });
+    with([](link::Identity& i) { i.voltage = 11.4; });
+    with([](link::Identity& i) { i.engineSpeed_rpm = 850; });
+    job::Kit unmendable = demo;
+    unmendable.profile.checksums.front() = {0x8C0000, 16, 0x800100};
+    take(unmendable, *session.identity());
+    const std::string identity = folder.setting("identity");
+    if (!folder.setSetting("identity", "")) qFatal("no identity to forget");
+    take(demo, *session.identity());
+    if (!folder.setSetting("identity", identity)) qFatal("the identity is gone");
+    if (!folder.setRights(round, job::toJson(job::Rights{.serial = "E2-0200-0001"}))) qFatal("no rights to set");
+    take(demo, *session.identity());
+    if (!folder.setRights(round, "")) qFatal("the rights stay");
+    const auto calibration = *job::calibrationOf(demo, folder, round);
+    const auto edit = calibration.prepare(*demo.definition->parameter("rev_limit"), {{0, 7400}},
+                                          calibration::AtLimit::Refuse, "Rev limit");
+    auto loose = calibration;
+    if (!edit || !loose.apply(*edit)) qFatal("the limit holds");
+    const auto wide = folder.round(round);
+    for (const auto& gate : job::gatesOf({demo, folder, *wide, loose.image(), 0, std::nullopt, session.identity(),
+                                          job::FlashScope::Changed, "", session.reference()}))
+        if (gate.verdict == job::Gate::Verdict::Warns) gates.push_back(gate);
+    QFrame sheet;
+    sheet.setProperty("panel", true);
+    sheet.resize(760, 390);
+    auto* list = new GateList(&sheet);
+    list->setGeometry(16, 16, 728, 360);
+    list->setGates(gates);
+    sheet.show();
+    QTest::qWait(100);
+    sheet.grab().save(out + "/gates.png");
+}
+
+}  // namespace
 
 int main(int argc, char** argv) {
     QApplication application(argc, argv);
@@ -52,6 +112,14 @@ int main(int argc, char** argv) {
     story.settle();
     must(QTest::qWaitFor([&] { return story.find<QPushButton>("flash")->isEnabled(); }, 20000), "the gates");
     shoot("flash-ready");
+    // A limit let loose, an engine that runs, a battery that is low: what the gates say then.
+    shootGates(story, out);
+    story.session().disconnectLink();
+    shoot("flash-blocked");
+    must(story.connectBenchCar(), "connect again");
+    story.goTo("Flash");
+    story.settle();
+    must(QTest::qWaitFor([&] { return story.find<QPushButton>("flash")->isEnabled(); }, 20000), "the gates again");
     // The picture of a flash under way: slow enough to be looked at.
     story.session().setTimeLapse(1);
     must(story.click("flash") && story.click("confirmFlash"), "begin the flash");
@@ -79,5 +147,13 @@ int main(int argc, char** argv) {
     must(story.settle(), "stop the drive");
     story.goTo("Deliver");
     shoot("deliver");
+    // A car that no profile knows.
+    QTemporaryDir nothing;
+    Story any({}, nothing.path());
+    any.window().resize(1280, 800);
+    any.hurry();
+    must(any.connectBenchCar(), "any car");
+    QTest::qWait(1500);
+    any.window().grab().save(out + "/any-car.png");
     return 0;
 }

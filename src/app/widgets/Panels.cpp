@@ -81,7 +81,7 @@ Station::Station(const QString& title, QWidget* parent) : QWidget(parent) {
 }
 
 QString progressText(const link::Progress& p) {
-    const QString step = QString::fromStdString(p.step);
+    QString step = QString::fromStdString(p.step);
     if (p.waitsForPerson) return step;
     QString out = QString("%1  %2 of %3 KiB").arg(step).arg(p.done / 1024).arg(p.total / 1024);
     if (const auto left = p.secondsLeft())

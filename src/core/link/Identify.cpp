@@ -24,14 +24,21 @@ Result<Identity> identify(Uds& uds) {
         }
         identity.values[item.key] = std::string(trimmed(asText(*bytes).substr(0, asText(*bytes).find('\0'))));
     }
-    const auto number = [&](uint16_t did) {
+    // A controller may lack one of these too; silence is not taken for nothing.
+    const auto number = [&](uint16_t did) -> Result<double> {
         const auto bytes = uds.readId(did);
-        if (!bytes || bytes->empty()) return 0.0;
+        if (!bytes && bytes.error().code == ErrorCode::Refused) return 0.0;
+        if (!bytes) return tl::unexpected(bytes.error());
+        if (bytes->empty()) return 0.0;
         return static_cast<double>(
             loadUnsigned(bytes->data(), std::min<size_t>(8, bytes->size()), ByteOrder::BigEndian));
     };
-    identity.voltage = number(profile.didVoltage) * profile.voltageScale;
-    identity.engineSpeed_rpm = number(profile.didEngineSpeed);
+    const auto counts = number(profile.didVoltage);
+    if (!counts) return failBecause("The controller did not tell its voltage.", counts.error());
+    identity.voltage = *counts * profile.voltageScale;
+    const auto speed = number(profile.didEngineSpeed);
+    if (!speed) return failBecause("The controller did not tell the engine's speed.", speed.error());
+    identity.engineSpeed_rpm = *speed;
     return identity;
 }
 

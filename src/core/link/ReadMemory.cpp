@@ -88,7 +88,7 @@ class MemoryReader {
         auto done =
             reader_.read(gap.start, gap.length, [&](uint32_t at, ByteSpan bytes) { return keeping_.take(at, bytes); });
         // What arrived is kept, however the read ended; its own failure is the one to be told.
-        const auto kept = keeping_.flush();
+        auto kept = keeping_.flush();
         if (!done) return done;
         if (!kept) return kept;
         const auto bytes = image_.bytes(gap.start, gap.length);

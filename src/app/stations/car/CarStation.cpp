@@ -137,6 +137,7 @@ void CarStation::makeLinkPanel(QVBoxLayout* column) {
 
 void CarStation::makeIdentityPanel(QVBoxLayout* column) {
     auto* panel = new Panel("Controller");
+    controllerPanel_ = panel;
     calibrationOnly_ = new QPushButton("Read calibration only");
     calibrationOnly_->setObjectName("readCalibration");
     calibrationOnly_->setToolTip("A quarter of the memory: what a tuner changes. The rest stays as the ledger has it.");
@@ -299,6 +300,7 @@ void CarStation::refresh() {
     refreshLink();
     refreshIdentity();
     const bool anyCar = session_.obdCar() != nullptr;
+    controllerPanel_->setVisible(!anyCar);
     sheetPanel_->setVisible(!anyCar);
     obd_->setVisible(anyCar);
     codes_->setVisible(!anyCar);

@@ -67,6 +67,7 @@ class CarStation : public Station {
     QProgressBar* progress_;
     CodesPanel* codes_;
     ObdPanel* obd_;
+    Panel* controllerPanel_;
     Panel* sheetPanel_;
     BuildSheetForm* sheet_;
     QTimer busTimer_;

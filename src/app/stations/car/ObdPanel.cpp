@@ -37,6 +37,11 @@ ObdPanel::ObdPanel(Session& session) : Panel("Any car (OBD)"), session_(session)
     values_->setHorizontalHeaderLabels({"Value", "Now", "Unit", "Frozen"});
     values_->verticalHeader()->hide();
     values_->horizontalHeader()->setSectionResizeMode(kName, QHeaderView::Stretch);
+    values_->horizontalHeader()->setDefaultAlignment(Qt::AlignLeft | Qt::AlignVCenter);
+    values_->horizontalHeaderItem(kValue)->setTextAlignment(Qt::AlignRight | Qt::AlignVCenter);
+    values_->setColumnWidth(kValue, 170);
+    values_->setColumnWidth(kUnit, 70);
+    values_->verticalHeader()->setDefaultSectionSize(22);
     values_->setShowGrid(false);
     body()->addWidget(values_, 1);
     connect(clear_, &QPushButton::clicked, this, [this] { session_.refreshObd(true); });

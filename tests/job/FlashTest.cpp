@@ -27,6 +27,7 @@ class FlashTest : public QObject {
     void whatWasFlashedIsInTheCarByteForByte();
     void flashingTheSameAgainWritesNothing();
     void readAndFlashAreCloseToTheTheoreticalLeast();
+    void functionalRequestsInBetweenDoNoHarm();
     void theScopeChoosesTheSectors();
     void anIgnitionCycleIsWaitedForWhereTheProfileAsks();
     void everyGateBlocksWithASentence_data();
@@ -233,6 +234,28 @@ void FlashTest::readAndFlashAreCloseToTheTheoreticalLeast() {
     // A round of one map takes the time of its one sector.
     QCOMPARE(one->sectors, size_t{1});
     QVERIFY(seconds(one->elapsed_us) < 1.1 * seconds(all->elapsed_us) / 16);
+}
+
+void FlashTest::functionalRequestsInBetweenDoNoHarm() {
+    Bench bench;
+    const auto original = bench.read();
+    const auto round = bench.change("rev_limit", 6500, original.id);
+    // A sign of life to all, in the middle of long messages of either side.
+    link::CanFrame alive;
+    alive.id = 0x7DF;
+    alive.length = 8;
+    alive.data = {0x02, 0x3E, 0x80};
+    int seen = 0, sent = 0;
+    bench.bus.watch([&](const link::CanFrame& frame, bool) {
+        const bool consecutive = (frame.id == 0x7E0 || frame.id == 0x7E8) && frame.data[0] >> 4 == 2;
+        if (!consecutive || ++seen % 40) return;
+        ++sent;
+        if (!bench.bus.send(alive)) qFatal("the bus took no frame");
+    });
+    const auto report = bench.flash(round.id);
+    EXPECT_OK(report);
+    QVERIFY(sent > 50 && report->retries == 0);
+    QVERIFY(bench.carHoldsExactly(round.id));
 }
 
 void FlashTest::theScopeChoosesTheSectors() {

@@ -80,7 +80,7 @@ void Session::connectLink(const QString& choice) {
         port->paced = std::make_unique<benchcar::PacedBus>(*port->bus, 0);
         linkName_ = "Bench car";
     } else {
-        auto opened = link::openPort(choice.toStdString());
+        auto opened = link::portNamed(choice.toStdString());
         if (!opened) {
             linkState_ = LinkState::Lost;
             linkText_ = QString::fromStdString(opened.error().text());

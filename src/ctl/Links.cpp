@@ -35,7 +35,7 @@ Result<std::unique_ptr<OpenLink>> openLink(Context& context, const LinkOptions& 
         out->car = std::make_unique<benchcar::BenchCar>(benchcar::kHeronFitted, options.seed);
         out->port = std::make_unique<benchcar::VirtualBus>(*out->car);
     } else {
-        auto port = link::openPort(options.link);
+        auto port = link::portNamed(options.link);
         if (!port) return tl::unexpected(port.error());
         out->port = std::move(*port);
     }

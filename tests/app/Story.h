@@ -57,4 +57,25 @@ class Story {
     std::unique_ptr<MainWindow> window_;
 };
 
+/// The bench car's flash, as it stands in the folder after the last flash.
+inline Bytes benchFlash(Session& session) {
+    const auto bytes = session.folder()->files().read(session.folder()->path() / "benchcar.flash");
+    return bytes.value_or(Bytes{});
+}
+
+inline bool carHoldsRound(Session& session, int64_t round) {
+    const auto image = *session.folder()->image(round);
+    const auto wanted = image->bytes(0x800000, 0x100000);
+    const Bytes held = benchFlash(session);
+    return wanted && held.size() == wanted->size() && std::equal(held.begin(), held.end(), wanted->begin());
+}
+
+inline void typeInto(MapGrid* grid, const char* text) {
+    QTest::keyClick(grid, text[0]);
+    auto* editor = grid->findChild<QLineEdit*>("cellEditor");
+    QVERIFY(editor && editor->isVisible());
+    QTest::keyClicks(editor, text + 1);
+    QTest::keyClick(editor, Qt::Key_Return);
+}
+
 }  // namespace brusk::app

@@ -242,14 +242,14 @@ void TrafficTest::errorFramesMoveTheBusState() {
 
 void TrafficTest::missingInterfacesAreSaidWithWhatToType() {
     // A kernel without CAN says so, one with it says that there is no such interface; both tell what to type.
-    const auto missing = openPort("socketcan:brusk-none0");
+    const auto missing = portNamed("socketcan:brusk-none0");
     QVERIFY(!missing);
     QVERIFY2(missing.error().message.find("modprobe can_raw") != std::string::npos ||
                  missing.error().message.find("ip link add brusk-none0 type vcan") != std::string::npos,
              missing.error().message.c_str());
-    EXPECT_FAILS(openPort("socketcan:"), "is not the name of an interface");
-    EXPECT_FAILS(openPort("socketcan:a-name-that-is-too-long"), "is not the name of an interface");
-    EXPECT_FAILS(openPort("serial:COM1"), "use bench, unix:PATH or socketcan:INTERFACE");
+    EXPECT_FAILS(portNamed("socketcan:"), "is not the name of an interface");
+    EXPECT_FAILS(portNamed("socketcan:a-name-that-is-too-long"), "is not the name of an interface");
+    EXPECT_FAILS(portNamed("serial:COM1"), "use bench, unix:PATH or socketcan:INTERFACE");
     QCOMPARE(bringUpLines("can0", false, 250000),
              std::string("ip link set can0 type can bitrate 250000 restart-ms 100\nip link set can0 up"));
     for (const CanInterface& found : canInterfaces())

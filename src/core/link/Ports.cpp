@@ -6,7 +6,7 @@
 
 namespace brusk::link {
 
-Result<std::unique_ptr<CanPort>> openPort(const std::string& name) {
+Result<std::unique_ptr<CanPort>> portNamed(const std::string& name) {
     if (name.starts_with("unix:")) return openUnixSocket(name.substr(5));
     if (name.starts_with("socketcan:")) return openSocketCan(name.substr(10));
     return fail(ErrorCode::BadInput,

@@ -7,6 +7,6 @@
 namespace brusk::link {
 
 /// Opens "unix:PATH" (a bus over a Unix-domain socket) or "socketcan:IFACE" (an interface of the kernel).
-[[nodiscard]] Result<std::unique_ptr<CanPort>> openPort(const std::string& name);
+[[nodiscard]] Result<std::unique_ptr<CanPort>> portNamed(const std::string& name);
 
 }  // namespace brusk::link

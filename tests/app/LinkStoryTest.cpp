@@ -1,0 +1,354 @@
+// The link as its users meet it: the Car and Flash stations through the real window.
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include <sys/socket.h>
+#include <sys/un.h>
+#include <unistd.h>
+
+#include <QCheckBox>
+#include <QComboBox>
+#include <QElapsedTimer>
+#include <QListWidget>
+#include <QSignalSpy>
+#include <QTableView>
+#include <QTableWidget>
+#include <QToolButton>
+
+#include "Expect.h"
+#include "Story.h"
+#include "app/widgets/MapGrid.h"
+
+using namespace brusk;
+using namespace brusk::app;
+
+class LinkStoryTest : public QObject {
+    Q_OBJECT
+  private slots:
+    void initTestCase();
+    void theWindowStaysAliveWhileTheLinkWorks();
+    void theWindowStaysAliveWhileACableIsPulledInMidRead();
+    void aSilentControllerNeverHoldsTheWindow();
+    void gatesAreShownWithWhatSettlesThem();
+    void theScopeOfAFlashIsChosen();
+    void theTrafficIsShownInWordsAndSaved();
+    void theCarIsComparedWithTheLedger();
+    void aCarNoProfileKnowsIsReadByObd();
+    void anotherSoftwareIsSaidAndBlocksUntilTheSerialIsTyped();
+    void aStoppedReadGoesOn();
+    void aFlashWhoseCableIsPulledIsSaidAndTheSameButtonFinishesIt();
+    void troubleCodesAreReadAndCleared();
+};
+
+void LinkStoryTest::initTestCase() {
+    Theme::instance().loadFonts();
+    Theme::instance().setDark(false);
+}
+
+namespace {
+
+/// Watches the event loop: how often it turned, and its longest pause.
+class Heartbeat {
+  public:
+    Heartbeat() {
+        QObject::connect(&timer_, &QTimer::timeout, &timer_, [this] {
+            longest_ms = std::max(longest_ms, since_.restart());
+            ++beats;
+        });
+        since_.start();
+        timer_.start(5);
+    }
+    int beats = 0;
+    qint64 longest_ms = 0;
+
+  private:
+    QTimer timer_;
+    QElapsedTimer since_;
+};
+
+}  // namespace
+
+void LinkStoryTest::aFlashWhoseCableIsPulledIsSaidAndTheSameButtonFinishesIt() {
+    Story story;
+    Session& session = story.session();
+    QVERIFY(story.begin() && story.makeBase());
+    story.goTo("Flash");
+    QVERIFY(story.settle());
+    session.setTimeLapse(1);
+    QTRY_VERIFY(story.find<QPushButton>("flash")->isEnabled());
+    QVERIFY(story.click("flash") && story.click("confirmFlash"));
+    QTRY_VERIFY_WITH_TIMEOUT(session.progress().step.find("Writing") == 0, 10000);
+    story.goTo("Car");
+    QVERIFY(story.click("cable"));
+    QVERIFY(story.settle());
+    QVERIFY2(
+        story.message().contains("The flash stopped at sector") && story.message().contains("Flash again to finish it"),
+        qPrintable(story.message()));
+    QVERIFY(session.linkState() == LinkState::Lost);
+    QVERIFY(story.window().findChild<QLabel*>("inTheCar")->text().contains("The flash of round 1 was interrupted"));
+    QVERIFY(!carHoldsRound(session, session.selected()->id));
+    story.hurry();
+    QVERIFY(story.click("cable"));
+    QVERIFY(story.settle());
+    QVERIFY(session.linkState() == LinkState::Open);
+    QVERIFY(story.flash());
+    QVERIFY(carHoldsRound(session, session.selected()->id));
+    QVERIFY(story.window().findChild<QLabel*>("inTheCar")->text().contains("The car runs round 1"));
+}
+
+void LinkStoryTest::aStoppedReadGoesOn() {
+    Story story;
+    Session& session = story.session();
+    QVERIFY(story.connectBenchCar());
+    session.setTimeLapse(5);
+    story.goTo("Car");
+    QVERIFY(story.click("carPrimary"));
+    QTRY_VERIFY_WITH_TIMEOUT(session.progress().done > 100000, 20000);
+    QVERIFY(story.click("carPrimary"));  // it says "Stop reading" now
+    QVERIFY(story.settle());
+    QVERIFY(story.message().contains("Stopped as you asked"));
+    QVERIFY(session.rounds().empty());
+    story.hurry();
+    QVERIFY(story.read());
+    QVERIFY(session.selected()->state == carfolder::RoundState::Original);
+}
+
+void LinkStoryTest::theWindowStaysAliveWhileTheLinkWorks() {
+    Story story;
+    Session& session = story.session();
+    QVERIFY(story.connectBenchCar());
+    session.setTimeLapse(20);
+    story.goTo("Car");
+    // Were the link waited for on this thread, there would be no beats.
+    Heartbeat heart;
+    QVERIFY(story.click("carPrimary"));
+    QVERIFY(story.settle());
+    qInfo("%d beats while reading, the longest pause %lld ms", heart.beats, static_cast<long long>(heart.longest_ms));
+    QVERIFY(heart.beats > 20);
+}
+
+void LinkStoryTest::theWindowStaysAliveWhileACableIsPulledInMidRead() {
+    Story story;
+    Session& session = story.session();
+    QVERIFY(story.connectBenchCar());
+    session.setTimeLapse(1);  // real time: a whole read takes half a minute
+    story.goTo("Car");
+    Heartbeat heart;
+    QVERIFY(story.click("carPrimary"));
+    QTRY_VERIFY(session.progress().done > 20000);
+    QVERIFY(story.click("cable"));
+    QVERIFY(story.settle());
+    QVERIFY(session.linkState() == LinkState::Lost);
+    QTest::qWait(100);
+    // Pulled again while the controller is asked, and the link closed while an answer is waited for.
+    QVERIFY(story.click("cable") && story.settle());
+    QVERIFY(story.click("carPrimary"));
+    QTRY_VERIFY(session.busy());
+    session.disconnectLink();
+    QVERIFY(session.linkState() == LinkState::Closed);
+    QTest::qWait(100);
+    qInfo("%d beats, the longest pause %lld ms", heart.beats, static_cast<long long>(heart.longest_ms));
+    QVERIFY(heart.beats > 50);
+}
+
+void LinkStoryTest::aSilentControllerNeverHoldsTheWindow() {
+    // A bus with nobody on it: each question is waited for in vain.
+    QTemporaryDir temporary;
+    const std::string path = temporary.filePath("bus").toStdString();
+    const int listener = ::socket(AF_UNIX, SOCK_SEQPACKET | SOCK_CLOEXEC, 0);
+    sockaddr_un address{};
+    address.sun_family = AF_UNIX;
+    std::copy(path.begin(), path.end(), address.sun_path);
+    QCOMPARE(::bind(listener, reinterpret_cast<const sockaddr*>(&address), sizeof address), 0);
+    QCOMPARE(::listen(listener, 1), 0);
+    Story story;
+    Session& session = story.session();
+    Heartbeat heart;
+    session.connectLink("unix:" + QString::fromStdString(path));
+    QTRY_VERIFY(session.busy());
+    QTest::qWait(200);
+    QVERIFY(session.busy());
+    QElapsedTimer closing;
+    closing.start();
+    session.disconnectLink();
+    const qint64 closed_ms = closing.elapsed();
+    QTest::qWait(100);
+    ::close(listener);
+    qInfo("closed in %lld ms; %d beats, the longest pause %lld ms", static_cast<long long>(closed_ms), heart.beats,
+          static_cast<long long>(heart.longest_ms));
+    QVERIFY(heart.beats > 20 && session.linkState() == LinkState::Closed);
+}
+
+void LinkStoryTest::gatesAreShownWithWhatSettlesThem() {
+    Story story;
+    Session& session = story.session();
+    QVERIFY(story.begin());
+    auto* grid = story.openParameter("rev_limit");
+    typeInto(grid, "7400");
+    story.goTo("Flash");
+    QTRY_VERIFY(story.find<QPushButton>("flash")->isEnabled());
+    auto* warns = story.find<QLabel>("gateWarns");
+    QVERIFY(warns && warns->text() == "Limits");
+    // What the warning is about is one click away.
+    QVERIFY(story.click("gateRemedy"));
+    QTRY_VERIFY(story.find<MapGrid>("mapGrid")->isVisible());
+    QCOMPARE(story.find<QLabel>("parameterName")->text(), "Rev limit");
+    // The warning is repeated where the flash is confirmed.
+    story.goTo("Flash");
+    QTRY_VERIFY(story.find<QPushButton>("flash")->isEnabled());
+    QVERIFY(story.click("flash"));
+    QVERIFY(story.find<QLabel>("confirmText")->text().contains("Limits: Rev limit goes from 6700 to 7400 rpm"));
+    QVERIFY(story.click("declineFlash"));
+    // Without a link nobody can be asked: the gate blocks, and leads to where it is mended.
+    session.disconnectLink();
+    QTRY_VERIFY(story.find<QLabel>("gateBlocks"));
+    QVERIFY(!story.find<QPushButton>("flash")->isEnabled());
+    QVERIFY(story.click("gateRemedy"));
+    QVERIFY(story.window().station("Car")->isVisible());
+}
+
+void LinkStoryTest::theScopeOfAFlashIsChosen() {
+    Story story;
+    QVERIFY(story.begin());
+    story.goTo("Flash");
+    auto* button = story.find<QPushButton>("flash");
+    QTRY_COMPARE(button->text(), "In the car already");
+    auto* scope = story.find<QComboBox>("flashScope");
+    scope->setFocus();
+    QTest::keyClick(scope, Qt::Key_Down);
+    QTRY_COMPARE(button->text(), "Flash 16 sectors");
+    QTRY_VERIFY(button->isEnabled());
+    QVERIFY(story.click("flash") && story.click("confirmFlash") && story.settle());
+    QVERIFY2(story.message().contains("16 sectors written and read back"), qPrintable(story.message()));
+    QVERIFY(story.find<QLabel>("lastFlash")->text().contains("times the theoretical least"));
+}
+
+void LinkStoryTest::theTrafficIsShownInWordsAndSaved() {
+    Story story;
+    Session& session = story.session();
+    QVERIFY(story.begin() && story.makeBase() && story.flash());
+    auto* table = story.find<QTableView>("traffic");
+    const auto lines = [&](const QString& words) {
+        int n = 0;
+        for (int i = 0; i < table->model()->rowCount(); ++i)
+            n += table->model()->index(i, 3).data().toString().startsWith(words);
+        return n;
+    };
+    QTRY_VERIFY(lines("RequestDownload 0x") >= 2);
+    QVERIFY(lines("RoutineControl 0xFF00 at 0x008C0000") == 1 && lines("TransferData 1, 4093 bytes") >= 2);
+    QVERIFY(lines("RoutineControl pending") >= 2);
+    QVERIFY(lines("other frame") == 0);
+    story.find<QCheckBox>("trafficOthers")->click();
+    QTRY_VERIFY(lines("other frame") > 0);
+    QVERIFY(story.click("saveTraffic"));
+    QTRY_VERIFY(story.message().startsWith("The traffic is in "));
+    const QDir exports(QString::fromStdString((session.folder()->path() / "exports").string()));
+    const auto names = exports.entryList({"traffic-*.log"});
+    QCOMPARE(names.size(), 1);
+    const auto log = link::readCandump(readText(exports.filePath(names[0]).toStdString().c_str()));
+    EXPECT_OK(log);
+    QCOMPARE(log->frames.size(), session.traffic()->frames().size());
+}
+
+void LinkStoryTest::theCarIsComparedWithTheLedger() {
+    Story story;
+    QVERIFY(story.begin());
+    story.goTo("Car");
+    QVERIFY(story.click("compareLedger") && story.settle());
+    QVERIFY2(story.message().contains("The car holds what the ledger says"), qPrintable(story.message()));
+    QVERIFY(story.click("readCalibration") && story.settle());
+    QVERIFY2(story.message().contains("The car holds round 0, as the ledger says. 256 KiB in"),
+             qPrintable(story.message()));
+    QVERIFY(story.find<QLabel>("busState")->text().contains("500 kbit/s"));
+}
+
+void LinkStoryTest::aCarNoProfileKnowsIsReadByObd() {
+    QTemporaryDir nothing;
+    Story story({}, nothing.path());
+    Session& session = story.session();
+    story.hurry();
+    QVERIFY(story.connectBenchCar());
+    QVERIFY(session.obdCar());
+    QCOMPARE(story.find<QPushButton>("carPrimary")->text(), "Ask the car again");
+    auto* values = story.find<QTableWidget>("obdValues");
+    QTRY_VERIFY(values->rowCount() > 15);
+    QStringList names;
+    for (int i = 0; i < values->rowCount(); ++i)
+        names << values->item(i, 0)->text();
+    QVERIFY(names.contains("Engine speed") && names.contains("Coolant"));
+    QVERIFY(story.find<QLabel>("obdCodes")->text().contains("No trouble codes"));
+    QVERIFY(story.find<QLabel>("linkState")->text().contains("no profile knows its controller"));
+    // The values are asked for again by themselves.
+    QSignalSpy again(&session, &Session::obdChanged);
+    QTRY_VERIFY_WITH_TIMEOUT(again.count() >= 2, 10000);
+}
+
+void LinkStoryTest::anotherSoftwareIsSaidAndBlocksUntilTheSerialIsTyped() {
+    // The demo's profiles, but for another software.
+    QTemporaryDir data;
+    for (const char* name : {"aldine-e2.a2l", "aldine-e2.profile.json"}) {
+        QByteArray text = QByteArray::fromStdString(readText(std::string(BRUSK_DATA_DIR "/heron/") + name));
+        if (QByteArray(name).endsWith(".json"))
+            text.replace("\"software\": \"AE2-5127-C04\"", "\"software\": \"AE2-9999-X01\"");
+        QFile file(data.filePath(name));
+        QVERIFY(file.open(QFile::WriteOnly) && file.write(text) == text.size());
+    }
+    QTemporaryDir cars;
+    const QString car = cars.filePath("heron");
+    {
+        Story story(car);
+        QVERIFY(story.begin() && story.makeBase());
+    }
+    Story story(car, data.path());
+    Session& session = story.session();
+    story.hurry();
+    QVERIFY(story.connectBenchCar());
+    auto* mismatch = story.find<QLabel>("mismatch");
+    QVERIFY(mismatch->isVisible() && mismatch->text().contains("runs software \"AE2-5127-C04\""));
+    QVERIFY(!story.find<QPushButton>("carPrimary")->isEnabled());
+    session.selectRound(session.rounds().front().id);
+    story.goTo("Flash");
+    QTRY_VERIFY(story.find<QLineEdit>("overrideSerial"));
+    auto* button = story.find<QPushButton>("flash");
+    QVERIFY(!button->isEnabled());
+    auto* serial = story.find<QLineEdit>("overrideSerial");
+    QTest::keyClicks(serial, "E2-0098-4418");
+    QTest::keyClick(serial, Qt::Key_Return);
+    QTest::qWait(200);
+    QVERIFY(!button->isEnabled());
+    serial = story.find<QLineEdit>("overrideSerial");
+    serial->clear();
+    QTest::keyClicks(serial, "E2-0098-4417");
+    QTest::keyClick(serial, Qt::Key_Return);
+    QTRY_VERIFY(button->isEnabled());
+    QVERIFY(story.click("flash"));
+    QVERIFY(story.find<QLabel>("confirmText")->text().contains("Overridden by typing E2-0098-4417"));
+    QVERIFY(story.click("confirmFlash") && story.settle());
+    QVERIFY2(story.message().contains("is in the car"), qPrintable(story.message()));
+    QVERIFY(session.folder()->lastFlash()->overridden.find("Right software") == 0);
+}
+
+void LinkStoryTest::troubleCodesAreReadAndCleared() {
+    Story story;
+    QVERIFY(story.begin() && story.drive());
+    story.goTo("Car");
+    QVERIFY(story.click("readCodes") && story.settle());
+    auto* list = story.find<QListWidget>("troubleCodes");
+    QTRY_VERIFY(list->count() > 0);
+    QVERIFY(list->item(0)->text().startsWith("P0172-00"));
+    // What was frozen with it, and a way to its switch.
+    auto* detail = story.find<QWidget>("codeDetail");
+    QStringList seen;
+    for (const auto* text : detail->findChildren<QLabel*>())
+        seen << text->text();
+    QVERIFY(seen.contains("Manifold pressure") && seen.contains("kPa") && seen.filter("set ").size() == 1);
+    const auto links = detail->findChildren<QToolButton*>("codeParameter");
+    QVERIFY(links.size() >= 2 && links[0]->text().startsWith("Code P0172"));
+    QTest::mouseClick(links[0], Qt::LeftButton);
+    QTRY_VERIFY(story.find<MapGrid>("mapGrid")->isVisible());
+    QCOMPARE(story.find<QLabel>("parameterName")->text(), "Code P0172");
+    story.goTo("Car");
+    QVERIFY(story.click("clearCodes") && story.settle());
+    QVERIFY(story.session().troubleCodes().empty());
+}
+
+QTEST_MAIN(LinkStoryTest)
+#include "LinkStoryTest.moc"

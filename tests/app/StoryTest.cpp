@@ -1,7 +1,5 @@
 // The whole job through the real window, with mouse and keys on real widgets.
 // SPDX-License-Identifier: GPL-3.0-or-later
-#include <sys/socket.h>
-
 #include <QCheckBox>
 #include <QComboBox>
 #include <QListWidget>

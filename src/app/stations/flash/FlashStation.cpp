@@ -334,8 +334,13 @@ void FlashStation::refreshChanges() {
 }
 
 void FlashStation::refreshJournal() {
+    const auto entries = session_.folder()->journal(kJournalLines);
+    // Progress comes many times a second; the lines are made anew when there is a new one.
+    const QString newest = entries.empty() ? QString() : QString::fromStdString(entries[0].at + entries[0].what);
+    if (newest == newestJournal_ && journal_->count() > 0) return;
+    newestJournal_ = newest;
     emptyLayout(journal_);
-    for (const auto& entry : session_.folder()->journal(kJournalLines)) {
+    for (const auto& entry : entries) {
         auto* row = new QHBoxLayout;
         row->addWidget(
             label(

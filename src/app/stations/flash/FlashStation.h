@@ -50,6 +50,7 @@ class FlashStation : public Station {
     QLabel* changesHead_;
     QVBoxLayout* changes_;
     QVBoxLayout* journal_;
+    QString newestJournal_;
     QFrame* progressPanel_;
     QLabel* progressText_;
     QProgressBar* progress_;

@@ -265,20 +265,20 @@ void CtlTest::aCarIsReadIntoAFolderAndChecked() {
 }
 
 void CtlTest::anInterruptedReadIntoAFileGoesOn() {
-    QVERIFY(ctl({"read", "--link", "bench", "--calibration", "--out", at("whole.hex"), "--quiet"}).code == 0);
+    QVERIFY(ctl({"read", "--link", "bench", "--calibration", "--out", at("resume-whole.hex"), "--quiet"}).code == 0);
     // What an interrupted read leaves: the beginning of the area.
-    QVERIFY(ctl({"image", "convert", at("whole.hex"), at("whole.bin"), "--force"}).code == 0);
-    const QByteArray all = QByteArray::fromStdString(readText(at("whole.bin").toStdString()));
-    QFile begun(at("begun.bin"));
+    QVERIFY(ctl({"image", "convert", at("resume-whole.hex"), at("resume-whole.bin"), "--force"}).code == 0);
+    const QByteArray all = QByteArray::fromStdString(readText(at("resume-whole.bin").toStdString()));
+    QFile begun(at("resume-begun.bin"));
     QVERIFY(begun.open(QFile::WriteOnly) && begun.write(all.left(100000)) == 100000);
     begun.close();
-    QVERIFY(ctl({"image", "convert", at("begun.bin"), at("begun.hex"), "--base", "0x8C0000"}).code == 0);
-    QVERIFY(QFile::rename(at("begun.hex"), at("again.hex.part")));
+    QVERIFY(ctl({"image", "convert", at("resume-begun.bin"), at("resume-begun.hex"), "--base", "0x8C0000"}).code == 0);
+    QVERIFY(QFile::rename(at("resume-begun.hex"), at("resumed.hex.part")));
     const auto read =
-        ctl({"read", "--link", "bench", "--calibration", "--out", at("again.hex"), "--quiet", "--json"}).object();
+        ctl({"read", "--link", "bench", "--calibration", "--out", at("resumed.hex"), "--quiet", "--json"}).object();
     QCOMPARE(read["bytes"].toInt(), 262144 - 100000);
-    QVERIFY(!QFile::exists(at("again.hex.part")));
-    QCOMPARE(readText(at("again.hex").toStdString()), readText(at("whole.hex").toStdString()));
+    QVERIFY(!QFile::exists(at("resumed.hex.part")));
+    QCOMPARE(readText(at("resumed.hex").toStdString()), readText(at("resume-whole.hex").toStdString()));
 }
 
 void CtlTest::aFlashTellsItsShareOfTheLeast() {

@@ -28,6 +28,7 @@ class FlashTest : public QObject {
     void everyGateBlocksWithASentence();
     void aBlockedFlashTouchesNothing();
     void theSerialNumberOverridesAMismatchAndTheLedgerKnows();
+    void aControllerInBootModeThatTellsLittleIsNotLockedOut();
     void aLoosenedLimitWarns();
     void changedCellsUnderFullLoadWithoutSamplesWarn();
     void checksumsOfADraftAreMendedFirst();
@@ -404,6 +405,23 @@ void FlashTest::theSerialNumberOverridesAMismatchAndTheLedgerKnows() {
         inJournal = inJournal || line.what.starts_with("Overridden: Right software");
     QVERIFY(inJournal);
     QVERIFY(bench.carHoldsExactly(round.id));
+}
+
+void FlashTest::aControllerInBootModeThatTellsLittleIsNotLockedOut() {
+    Bench bench;
+    auto client = bench.uds();
+    link::Identity now = *link::identify(client);
+    const auto original = bench.read();
+    const auto round = bench.change("rev_limit", 6500, original.id);
+    for (const char* key : {"vin", "serial", "software", "calibration"})
+        now.values[key] = "";
+    const auto plan = planFlash(*bench.kit, *bench.folder, round.id, &now);
+    EXPECT_OK(plan);
+    QVERIFY(!plan->blocked());
+    QCOMPARE(notPassed(*plan, Gate::Verdict::Warns).size(), size_t{2});
+    // With a program it would have to tell.
+    now.values["software"] = bench.kit->profile.definitionSoftware;
+    QVERIFY(planFlash(*bench.kit, *bench.folder, round.id, &now)->blocked());
 }
 
 void FlashTest::aLoosenedLimitWarns() {

@@ -38,6 +38,10 @@ Gate mismatch(const GateInput& in, std::string name, const std::string& sentence
 
 Gate rightCar(const GateInput& in, const link::Identity& kept) {
     const std::string& now = in.identity->at("vin");
+    // A controller without a program may not tell it; that must not keep it from being mended.
+    if (now.empty() && in.identity->bootMode())
+        return {"Right car", Verdict::Warns,
+                "The VIN is not told in boot mode. This folder is for " + kept.at("vin") + "."};
     if (kept.at("vin") == now) return passed("Right car", "VIN " + now + " is this folder's.");
     return blocks("Right car",
                   "This folder is for " + kept.at("vin") + "; the car on the link is " + now + ". Open its own folder.",
@@ -51,6 +55,9 @@ Gate rightController(const GateInput& in, const link::Identity& kept) {
         return mismatch(in, "Right controller",
                         "The controller is hardware \"" + now.at("hardware") + "\"; the profile " +
                             in.kit.profile.name + " is not for it.");
+    if (now.at("serial").empty() && now.bootMode())
+        return {"Right controller", Verdict::Warns,
+                "The serial number is not told in boot mode. This folder's controller is " + kept.at("serial") + "."};
     if (kept.at("serial") != now.at("serial"))
         return mismatch(in, "Right controller",
                         "This folder's controller has serial " + kept.at("serial") + "; the one on the link has " +

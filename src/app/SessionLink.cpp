@@ -110,7 +110,7 @@ void Session::connectLink(const QString& choice) {
             if (found && found->mismatch.empty() && !folder->contents(found->kit->profile.sectors()).unknown.empty()) {
                 link::Uds uds(open.port(), found->kit->profile);
                 const auto stock = job::takeStock(uds, *found->kit, *folder, job::StockScope::Everything);
-                if (stock) told = QString::fromStdString(stock->sentence);
+                told = QString::fromStdString(stock ? stock->sentence : stock.error().text());
             }
             return [this, found, obd, choice, told] {
                 linkFound(found, obd, choice.toStdString());

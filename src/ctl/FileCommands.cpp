@@ -5,7 +5,7 @@
 #include <memory>
 
 #include "core/base/Text.h"
-#include "core/calibration/Calibration.h"
+#include "core/calibration/Compare.h"
 #include "core/definition/A2lReader.h"
 #include "core/image/ImageFile.h"
 #include "core/recording/Mdf4.h"
@@ -45,7 +45,7 @@ Result<calibration::Calibration> loadCalibration(Context& c, const std::string& 
                                                  const std::string& imagePath, const std::string& base) {
     const auto text = c.files.read(definition);
     if (!text) return tl::unexpected(text.error());
-    auto contents = definition::readA2l(asText(*text));
+    auto contents = definition::readA2l(std::string(asText(*text)));
     if (!contents) return failBecause(definition + " can't be used.", contents.error());
     auto image = loadImage(c, imagePath, base);
     if (!image) return tl::unexpected(image.error());
@@ -151,7 +151,7 @@ void imageConvert(Context& c, const std::string& in, const std::string& out, con
 void definitionCheck(Context& c, const std::string& file) {
     const auto text = c.files.read(file);
     if (!text) return c.outcome.fail(text.error());
-    const auto contents = definition::readA2l(asText(*text));
+    const auto contents = definition::readA2l(std::string(asText(*text)));
     if (!contents) return c.outcome.fail(contents.error());
     const auto& d = contents->definition;
     json counts = {{"parameters", d.parameters.size()},
@@ -183,7 +183,7 @@ void definitionCheck(Context& c, const std::string& file) {
 void definitionList(Context& c, const std::string& file, const std::string& find) {
     const auto text = c.files.read(file);
     if (!text) return c.outcome.fail(text.error());
-    const auto contents = definition::readA2l(asText(*text));
+    const auto contents = definition::readA2l(std::string(asText(*text)));
     if (!contents) return c.outcome.fail(contents.error());
     const auto& d = contents->definition;
     const std::string wanted = toLower(find);
@@ -205,9 +205,9 @@ void definitionList(Context& c, const std::string& file, const std::string& find
                           hexAddress(address) + "  " + unit + "  " + path + "  " + description + "\n";
     };
     for (const auto& p : d.parameters)
-        list(p.name, definition::kindName(p.kind), p.label, p.description, d.conversionOf(p).unit, p.address);
+        list(p.name, definition::kindName(p.kind), p.title(), p.description, d.conversionOf(p).unit, p.address);
     for (const auto& m : d.measurements)
-        list(m.name, "measurement", m.label, m.description, d.conversionOf(m).unit, m.address);
+        list(m.name, "measurement", m.title(), m.description, d.conversionOf(m).unit, m.address);
 }
 
 void values(Context& c, const std::string& definition, const std::string& imagePath,

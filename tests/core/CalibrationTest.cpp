@@ -1,7 +1,7 @@
 // Typed reads and edits of a calibration, undo and redo, what a person types, comparison.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "Expect.h"
-#include "core/calibration/Calibration.h"
+#include "core/calibration/Compare.h"
 #include "core/definition/A2lReader.h"
 
 using namespace brusk;
@@ -12,7 +12,7 @@ namespace {
 const char* const kDefinition = R"(
 /begin PROJECT P "" /begin MODULE M ""
 /begin MOD_PAR "" EPK "SW1" ADDR_EPK 0x0 /end MOD_PAR
-/begin MOD_COMMON "" BYTE_ORDER MSB_FIRST /end MOD_COMMON
+/begin MOD_COMMON "" BYTE_ORDER MSB_FIRST ALIGNMENT_WORD 1 /end MOD_COMMON
 /begin COMPU_METHOD tenth "" LINEAR "%6.1" "kPa" COEFFS_LINEAR 0.1 0 /end COMPU_METHOD
 /begin COMPU_METHOD plain "" IDENTICAL "%5.0" "rpm" /end COMPU_METHOD
 /begin COMPU_METHOD onoff "" TAB_VERB "%1.0" "" COMPU_TAB_REF words /end COMPU_METHOD
@@ -105,10 +105,13 @@ void CalibrationTest::aCurveWithFewerBreakpointsThanItMayHaveReadsThoseInUse() {
 }
 
 void CalibrationTest::aMapStoredByColumnsReadsByRows() {
-    // Three of four breakpoints are in use, so the map must be read as 3 columns; its values are stored for 4.
+    // Three of four breakpoints of its axis are in use: the map is as wide as its axis.
     auto calibration = makeCalibration();
-    EXPECT_FAILS(calibration.read("map"), "its axis 3 breakpoints");
-    // With all four in use it reads.
+    const auto narrow = calibration.read("map");
+    EXPECT_OK(narrow);
+    QCOMPARE(narrow->values, (std::vector<double>{1, 3, 5, 2, 4, 6}));
+    QCOMPARE(narrow->x.values, (std::vector<double>{1000, 2000, 3000}));
+    // With all four in use it has four columns.
     Bytes four{4, 0x03, 0xE8, 0x07, 0xD0, 0x0B, 0xB8, 0x0F, 0xA0};
     image::Image image = calibration.image();
     EXPECT_OK(image.overwrite(0x20, four));

@@ -61,6 +61,16 @@ std::string formatNumber(double value, int decimals) {
     return out;
 }
 
+std::string exactNumber(double value) {
+    if (value == std::floor(value) && std::abs(value) < 1e15) return formatNumber(value, 0);
+    char text[40];
+    for (int digits = 6; digits <= 17; ++digits) {
+        std::snprintf(text, sizeof text, "%.*g", digits, value);
+        if (parseNumber(text) == value) break;
+    }
+    return text;
+}
+
 std::string toLower(std::string_view text) {
     std::string out(text);
     for (char& c : out)

@@ -21,6 +21,8 @@ std::optional<double> parseNumber(std::string_view text);
 std::optional<uint64_t> parseUnsigned(std::string_view text);
 /// At most `decimals` digits after the point, rounded half away from zero by the C library, "-0" written as "0".
 std::string formatNumber(double value, int decimals);
+/// The shortest text that reads back as the same number.
+std::string exactNumber(double value);
 std::string toLower(std::string_view text);
 std::string_view trimmed(std::string_view text);
 /// SHA-256 of the bytes in lower-case hexadecimal (FIPS 180-4).

@@ -7,8 +7,7 @@
 #include <vector>
 
 #include "core/base/Result.h"
-#include "core/definition/Definition.h"
-#include "core/image/Image.h"
+#include "core/calibration/Placement.h"
 
 namespace brusk::calibration {
 
@@ -17,25 +16,32 @@ struct AxisValues {
     std::string label;  ///< what moves along it, as a tuner reads it
     std::string input;  ///< the measurement's name
     std::string unit;
-    std::string shared;  ///< the AXIS_PTS it lies in, empty when it is the parameter's own
+    std::string shared;  ///< the AXIS_PTS or curve it lies in, empty when it is the parameter's own
     int decimals = 0;
+    bool editable = false;  ///< its breakpoints lie in the image
     std::vector<double> values;
+    std::vector<double> raw;  ///< as stored (summed up where differences are stored); empty where nothing is
 };
 
-/// A parameter's numbers: `rows` x `columns`, row by row (a row is one y breakpoint). A value is 1 x 1, a curve 1 x n.
+/// A parameter's numbers: `rows` x `columns`, row by row (a row is one y breakpoint). A value is 1 x 1, a curve 1 x n. Of
+/// a cuboid this is one slice.
 struct Table {
     const definition::Parameter* parameter = nullptr;
     size_t rows = 1;
     size_t columns = 1;
+    size_t slice = 0;
+    size_t slices = 1;
     std::vector<double> values;  ///< physical
     std::vector<double> raw;     ///< as stored
     AxisValues x;
     AxisValues y;
+    std::vector<AxisValues> deeper;  ///< z and on, of a cuboid
     std::string unit;
     int decimals = 0;
     double lower = 0;  ///< limits, physical, narrowed to what the stored type can hold
     double upper = 0;
-    double step = 0;   ///< physical size of one raw count at the first cell
+    double step = 0;  ///< physical size of one raw count at the first cell; 0 for floating point
+    definition::DataType type = definition::DataType::UByte;
     std::string text;  ///< for a text, and the words of a switch
 
     double at(size_t row, size_t column) const { return values[row * columns + column]; }
@@ -85,7 +91,17 @@ class Calibration {
     /// Prepares the change of cells: nearest raw counts, within limits. Nothing is changed yet; cells whose stored
     /// bytes stay the same are not part of it.
     [[nodiscard]] Result<Edit> prepare(const definition::Parameter& parameter, const std::vector<CellValue>& cells,
-                                       AtLimit atLimit, std::string name) const;
+                                       AtLimit atLimit, std::string name, size_t slice = 0) const;
+    /// Prepares the change of raw counts, within the stored type.
+    [[nodiscard]] Result<Edit> prepareRaw(const definition::Parameter& parameter, size_t cell, double raw,
+                                          std::string name) const;
+    /// One slice of a cuboid, counted through its z axis and on; 0 of anything else.
+    [[nodiscard]] Result<Table> read(const definition::Parameter& parameter, size_t slice) const;
+    /// Prepares new breakpoints (physical, all of them) of an axis of a parameter: 0 x, 1 y. They must rise. A shared
+    /// axis changes for all that use it; the cells stay as they are.
+    [[nodiscard]] Result<Edit> prepareBreakpoints(const definition::Parameter& parameter, size_t axis,
+                                                  const std::vector<double>& values, AtLimit atLimit,
+                                                  std::string name) const;
     /// Prepares another text for a text parameter (padded with blanks; refused when too long).
     [[nodiscard]] Result<Edit> prepareText(const definition::Parameter& parameter, std::string_view text,
                                            std::string name) const;
@@ -97,14 +113,22 @@ class Calibration {
     }
 
   private:
-    struct Placement;
-    Result<Placement> place(const definition::Parameter& parameter) const;
     Result<AxisValues> readAxis(const definition::Parameter& parameter, size_t axis, const Placement& placement) const;
     void describe(Table& table, const definition::Parameter& parameter, const Placement& placement) const;
+    Result<std::vector<double>> readRaw(const definition::Parameter& parameter, const Placement& placement,
+                                        size_t slice) const;
+    Result<Edit> store(const definition::Parameter& parameter, const Placement& placement, size_t slice,
+                       const std::vector<CellValue>& raw, std::string name) const;
+    Done storeDifferences(const definition::Parameter& parameter, const Placement& placement,
+                          const std::vector<CellValue>& raw, Edit& edit) const;
+    Done change(uint32_t address, ByteSpan after, Edit& edit) const;
 
     std::shared_ptr<const definition::Definition> definition_;
     image::Image image_;
 };
+
+/// What turns `before` into `after`, two images with the same addresses, as one edit.
+[[nodiscard]] Edit editBetween(const image::Image& before, const image::Image& after, std::string name);
 
 /// Undo and redo without limit. Edits are kept in the order they were made.
 class EditHistory {
@@ -135,13 +159,5 @@ struct CellOperation {
     std::string describe() const;
 };
 std::optional<CellOperation> parseOperation(std::string_view text);
-
-/// A parameter that differs between two calibrations of one definition.
-struct Difference {
-    const definition::Parameter* parameter = nullptr;
-    size_t cells = 0;    ///< how many cells differ
-    double largest = 0;  ///< the difference of the greatest size, b - a, physical
-};
-[[nodiscard]] std::vector<Difference> compare(const Calibration& a, const Calibration& b);
 
 }  // namespace brusk::calibration

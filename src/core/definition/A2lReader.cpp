@@ -1,663 +1,723 @@
-// From the block tree to the model. Positions of arguments: ASAM MCD-2 MC 1.6, chapter "ASAP2 keywords".
+// From tokens to the model in one pass. Positions of arguments: ASAM MCD-2 MC 1.6 and 1.7, chapter "ASAP2 keywords".
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/definition/A2lReader.h"
 
-#include <algorithm>
 #include <cmath>
-#include <map>
-#include <set>
 
 #include "core/base/Text.h"
-#include "core/definition/A2lTree.h"
+#include "core/definition/A2lTables.h"
 
 namespace brusk::definition {
 namespace {
 
-/// Thrown inside the reader only, to give up one block; never leaves readA2l().
-struct BrokenBlock {
-    int line;
-    std::string message;
-};
+using TokenKind = A2lToken::Kind;
 
-/// Walks the items of one block: the fixed arguments first, then keywords with theirs.
-class Arguments {
-  public:
-    explicit Arguments(const A2lBlock& block) : block_(block) {}
-
-    bool more() const { return at_ < block_.items.size(); }
-    const A2lItem& peek() const { return block_.items[at_]; }
-    int line() const { return more() ? peek().line : block_.line; }
-    const A2lItem& take() {
-        if (!more())
-            throw BrokenBlock{block_.line, block_.keyword + " has fewer arguments than the standard asks for."};
-        return block_.items[at_++];
-    }
-
-    std::string word(const char* what) {
-        const A2lItem& item = take();
-        if (item.block) throw BrokenBlock{item.line, block_.keyword + ": expected " + what + ", found a block."};
-        return item.text;
-    }
-
-    double number(const char* what) {
-        const A2lItem& item = take();
-        const auto value = item.block || item.quoted ? std::nullopt : parseNumber(item.text);
-        if (!value || !std::isfinite(*value))
-            throw BrokenBlock{item.line, block_.keyword + ": expected " + what + ", found \"" + item.text + "\"."};
-        return *value;
-    }
-
-    uint32_t whole(const char* what, double limit = 4294967295.0) {
-        const int at = line();
-        const double value = number(what);
-        if (value < 0 || value > limit || value != std::floor(value))
-            throw BrokenBlock{
-                at, block_.keyword + ": " + what + " must be a whole number up to " + formatNumber(limit, 0) + "."};
-        return static_cast<uint32_t>(value);
-    }
-
-  private:
-    const A2lBlock& block_;
-    size_t at_ = 0;
-};
-
-/// Keywords without meaning for us, and how many arguments follow each, so that they are passed over exactly.
-const std::map<std::string_view, int> kPassedOver = {
-    {"DISPLAY_IDENTIFIER", 1},
-    {"ECU_ADDRESS_EXTENSION", 1},
-    {"CALIBRATION_ACCESS", 1},
-    {"MAX_REFRESH", 2},
-    {"REF_MEMORY_SEGMENT", 1},
-    {"STEP_SIZE", 1},
-    {"SYMBOL_LINK", 2},
-    {"DISCRETE", 0},
-    {"COMPARISON_QUANTITY", 1},
-    {"GUARD_RAILS", 0},
-    {"REF_UNIT", 1},
-    {"PHYS_UNIT", 1},
-    {"BYTE_ORDER", 1},
-    {"DEPOSIT", 1},
-    {"EXTENDED_LIMITS", 2},
-    {"MONOTONY", 1},
-    {"MAX_GRAD", 1},
-    {"ERROR_MASK", 1},
-    {"LAYOUT", 1},
-    {"VERSION", 1},
-    {"CUSTOMER", 1},
-    {"CUSTOMER_NO", 1},
-    {"USER", 1},
-    {"PHONE_NO", 1},
-    {"ECU", 1},
-    {"CPU_TYPE", 1},
-    {"NO_OF_INTERFACES", 1},
-    {"ECU_CALIBRATION_OFFSET", 1},
-    {"SUPPLIER", 1},
-    {"S_REC_LAYOUT", 1},
-    {"DATA_SIZE", 1},
-    {"ALIGNMENT_INT64", 1},
-    {"STATIC_RECORD_LAYOUT", 0},
-    {"PROJECT_NO", 1},
-    {"STATUS_STRING_REF", 1},
-    {"SI_EXPONENTS", 7},
-    {"ASAP2_VERSION", 2},
-    {"A2ML_VERSION", 2},
+/// A name of something that may stand further down, to be looked up when all is read.
+struct Wanted {
+    std::string_view conversion;
+    std::string_view layout;
+    size_t offset = 0;
+    uint32_t firstAxis = 0;  ///< into the axes' names
 };
 
 class Reader {
   public:
-    explicit Reader(std::vector<Diagnostic> diagnostics) : diagnostics_(std::move(diagnostics)) {
-        Conversion identical;
-        identical.name = "NO_COMPU_METHOD";
-        out_.conversions.push_back(identical);
-        conversionIndex_["NO_COMPU_METHOD"] = 0;
+    Reader(SourceText& source, std::vector<Diagnostic>& diagnostics)
+        : source_(source), in_(source, diagnostics), tables_(in_, out_) {
+        // Room that is never touched costs no memory; moving a hundred thousand objects would.
+        out_.parameters.reserve(source.text.size() / 1024);
+        out_.measurements.reserve(source.text.size() / 1024);
+        names_.reserve(source.text.size() / 512);
     }
 
-    void readRoot(const A2lBlock& root) {
-        for (const A2lItem& item : root.items) {
-            if (!item.block || item.block->keyword != "PROJECT") continue;
-            if (!item.block->items.empty()) out_.project = item.block->items[0].text;
-            for (const A2lItem& inner : item.block->items)
-                if (inner.block && inner.block->keyword == "MODULE") readModule(*inner.block);
+    void readRoot() {
+        while (in_.more()) {
+            if (in_.peek().kind == TokenKind::Begin && in_.peek().text == "PROJECT")
+                guarded(&Reader::readProject);
+            else if (in_.peek().kind == TokenKind::Begin && in_.peek().text == "MODULE")
+                guarded(&Reader::readModule);
+            else
+                in_.skip();
         }
     }
 
-    A2lContents finish() {
-        resolveVerbalTables();
-        dropUnresolvable();
-        out_.index();
-        std::stable_sort(diagnostics_.begin(), diagnostics_.end(),
-                         [](const Diagnostic& a, const Diagnostic& b) { return a.line < b.line; });
-        return {std::move(out_), std::move(diagnostics_)};
+    bool metInclude() const { return in_.metInclude(); }
+
+    Definition finish() {
+        tables_.finish();
+        resolve();
+        dropParametersWithoutAxis();
+        // What was read stands where its name was noted, unless something had to be taken out again.
+        out_.index(removed_ ? NameIndex() : std::move(names_));
+        return std::move(out_);
     }
 
   private:
-    void error(int line, std::string message) {
-        diagnostics_.push_back({Diagnostic::Severity::Error, line, std::move(message)});
-    }
-    void warn(int line, std::string message) {
-        diagnostics_.push_back({Diagnostic::Severity::Warning, line, std::move(message)});
-    }
+    using Step = void (Reader::*)();
 
-    void readModule(const A2lBlock& module) {
-        if (module.items.size() > 1) {
-            out_.module = module.items[0].text;
-            out_.description = module.items[1].text;
-        }
-        using Step = void (Reader::*)(const A2lBlock&);
-        static const std::map<std::string_view, Step> first = {{"MOD_PAR", &Reader::readModPar},
-                                                               {"MOD_COMMON", &Reader::readModCommon},
-                                                               {"COMPU_METHOD", &Reader::readConversion},
-                                                               {"COMPU_VTAB", &Reader::readVerbalTable},
-                                                               {"COMPU_VTAB_RANGE", &Reader::readVerbalRanges},
-                                                               {"RECORD_LAYOUT", &Reader::readLayout},
-                                                               {"GROUP", &Reader::readGroup},
-                                                               {"FUNCTION", &Reader::readFunction}};
-        static const std::map<std::string_view, Step> second = {{"CHARACTERISTIC", &Reader::readCharacteristic},
-                                                                {"AXIS_PTS", &Reader::readAxisPoints},
-                                                                {"MEASUREMENT", &Reader::readMeasurement}};
-        static const std::set<std::string_view> carried = {"A2ML",        "IF_DATA",        "UNIT",      "FRAME",
-                                                           "USER_RIGHTS", "VARIANT_CODING", "ANNOTATION"};
-        // Conversions and layouts may stand behind what uses them.
-        for (const auto* steps : {&first, &second})
-            for (const A2lItem& item : module.items) {
-                if (!item.block) continue;
-                const auto step = steps->find(item.block->keyword);
-                if (step != steps->end()) {
-                    guarded(step->second, *item.block);
-                } else if (steps == &first && !second.count(item.block->keyword) &&
-                           !carried.count(item.block->keyword)) {
-                    warn(item.line, item.block->keyword + " is not known and left alone.");
-                }
-            }
-    }
-
-    void guarded(void (Reader::*step)(const A2lBlock&), const A2lBlock& block) {
+    /// Enters the block at hand and reads it; if it is broken, passes over the rest of it.
+    void guarded(Step step) {
+        const size_t depth = in_.depth();
         try {
-            (this->*step)(block);
+            in_.enter();
+            (this->*step)();
         } catch (const BrokenBlock& broken) {
-            error(broken.line, broken.message);
+            in_.error(broken.offset, broken.message);
+            // What was begun and could not be finished.
+            out_.parameters.resize(wantedByParameter_.size());
+            out_.measurements.resize(wantedByMeasurement_.size());
+        }
+        in_.leaveTo(depth);
+    }
+
+    void readProject() {
+        out_.project = in_.string("a name");
+        while (in_.more()) {
+            if (in_.peek().kind == TokenKind::Begin && in_.peek().text == "MODULE")
+                guarded(&Reader::readModule);
+            else
+                in_.skip();
         }
     }
 
-    /// Passes over one keyword we have no use for.
-    void passOver(Arguments& args, const A2lBlock& block) {
-        const A2lItem& item = args.take();
-        if (item.block) return;
-        const auto known = kPassedOver.find(item.text);
-        if (known == kPassedOver.end()) {
-            warn(item.line, block.keyword + ": " + item.text + " is not known and left alone.");
-            return;
-        }
-        for (int i = 0; i < known->second && args.more(); ++i)
-            args.take();
-    }
-
-    /// The role that an IF_DATA of our own gives: /begin IF_DATA BRUSK ROLE "ve_map" /end IF_DATA
-    static std::string roleIn(const A2lBlock& ifData) {
-        if (ifData.items.size() == 3 && ifData.items[0].text == "BRUSK" && ifData.items[1].text == "ROLE")
-            return ifData.items[2].text;
-        return {};
-    }
-
-    static ByteOrder byteOrderOf(const A2lItem& item) {
-        // MSB_FIRST and its old name BIG_ENDIAN keep the most significant byte first.
-        if (item.text == "MSB_FIRST" || item.text == "BIG_ENDIAN") return ByteOrder::BigEndian;
-        if (item.text == "MSB_LAST" || item.text == "LITTLE_ENDIAN") return ByteOrder::LittleEndian;
-        throw BrokenBlock{item.line, "BYTE_ORDER " + item.text + " is not one that Brusk reads."};
-    }
-
-    void readModPar(const A2lBlock& block) {
-        Arguments args(block);
-        args.word("a comment");
-        while (args.more()) {
-            if (args.peek().text == "EPK") {
-                args.take();
-                out_.softwareId = args.word("the software's text");
-            } else if (args.peek().text == "ADDR_EPK") {
-                args.take();
-                out_.softwareIdAddress = args.whole("an address");
+    void readModule() {
+        out_.module = in_.string("a name");
+        out_.description = in_.string("a description");
+        static const std::map<std::string_view, Step> steps = {{"MOD_PAR", &Reader::readModPar},
+                                                               {"GROUP", &Reader::readGroup},
+                                                               {"FUNCTION", &Reader::readFunction},
+                                                               {"AXIS_PTS", &Reader::readAxisPoints}};
+        static const std::map<std::string_view, int> carried = {
+            {"A2ML", 0},        {"IF_DATA", 0}, {"FRAME", 0},     {"USER_RIGHTS", 0},      {"VARIANT_CODING", 0},
+            {"ANNOTATION", 0},  {"BLOB", 0},    {"INSTANCE", 0},  {"TRANSFORMER", 0},      {"TYPEDEF_AXIS", 0},
+            {"TYPEDEF_BLOB", 0}, {"TYPEDEF_CHARACTERISTIC", 0}, {"TYPEDEF_MEASUREMENT", 0}, {"TYPEDEF_STRUCTURE", 0}};
+        while (in_.more()) {
+            const A2lToken token = in_.peek();
+            if (token.kind != TokenKind::Begin) {
+                in_.skip();
+            } else if (token.text == "MEASUREMENT") {
+                guarded(&Reader::readMeasurement);
+            } else if (token.text == "CHARACTERISTIC") {
+                guarded(&Reader::readCharacteristic);
+            } else if (const auto step = steps.find(token.text); step != steps.end()) {
+                guarded(step->second);
+            } else if (carried.count(token.text)) {
+                in_.skip();
             } else {
-                passOver(args, block);
+                guarded(&Reader::readTable);
+            }
+        }
+        source_.moduleEnd = endOfModule();
+    }
+
+    /// Where the "/end MODULE" that was just passed begins.
+    size_t endOfModule() const {
+        const size_t at = source_.text.rfind("/end", in_.lastEnd());
+        return at == std::string::npos || !in_.lastEnd() ? 0 : at;
+    }
+
+    void readTable() {
+        const size_t begin = in_.blockBegin();
+        const std::string keyword(in_.keyword());
+        if (!tables_.read(keyword)) in_.warn(begin, nameForMessage(keyword) + " is not known and left alone.");
+    }
+
+    void readModPar() {
+        in_.string("a comment");
+        while (in_.more()) {
+            const A2lToken token = in_.peek();
+            if (token.kind == TokenKind::Begin && token.text == "MEMORY_SEGMENT") {
+                guarded(&Reader::readMemorySegment);
+            } else if (token.text == "EPK" && token.kind == TokenKind::Word) {
+                in_.advance();
+                out_.softwareId = in_.string("the software's text");
+            } else if (token.text == "ADDR_EPK" && token.kind == TokenKind::Word) {
+                in_.advance();
+                out_.softwareIdAddress = in_.whole("an address");
+            } else if (token.text == "SYSTEM_CONSTANT" && token.kind == TokenKind::Word) {
+                in_.advance();
+                std::string name = in_.string("a name");
+                out_.constants.emplace_back(std::move(name), in_.string("a value"));
+            } else if (token.kind == TokenKind::Begin && token.text == "MEMORY_LAYOUT") {
+                in_.skip();
+            } else {
+                passOver(in_);
             }
         }
     }
 
-    void readModCommon(const A2lBlock& block) {
-        Arguments args(block);
-        args.word("a comment");
-        while (args.more()) {
-            const std::string key = args.peek().text;
-            if (key == "BYTE_ORDER") {
-                args.take();
-                out_.byteOrder = byteOrderOf(args.take());
-            } else if (key.starts_with("ALIGNMENT_")) {
-                args.take();
-                alignments_[key] = static_cast<int>(args.whole("an alignment", 8));
-            } else {
-                passOver(args, block);
-            }
+    void readMemorySegment() {
+        MemorySegment segment;
+        segment.name = in_.string("a name");
+        segment.description = in_.string("a description");
+        segment.program = in_.word("a program type");
+        segment.memory = in_.word("a memory type");
+        in_.word("an attribute");
+        segment.address = in_.whole("an address");
+        segment.size = in_.whole("a size");
+        while (in_.more())
+            in_.skip();  // five offsets and what a program of its own keeps here
+        out_.memory.push_back(std::move(segment));
+    }
+
+    void readNames(std::vector<std::string>& names) {
+        in_.enter();
+        while (in_.more()) {
+            if (in_.peek().kind == TokenKind::Begin)
+                in_.skip();
+            else
+                names.push_back(in_.string("a name"));
         }
     }
 
-    /// "%8.2" shows two digits behind the point.
-    static int decimalsOf(const std::string& format, int line) {
-        const size_t dot = format.find('.');
-        const auto digits =
-            dot == std::string::npos ? std::optional<uint64_t>(0) : parseUnsigned(format.substr(dot + 1));
-        if (!digits || *digits > 15) throw BrokenBlock{line, "The format \"" + format + "\" is not like \"%8.2\"."};
-        return static_cast<int>(*digits);
-    }
-
-    void readConversion(const A2lBlock& block) {
-        Arguments args(block);
-        Conversion conversion;
-        conversion.name = args.word("a name");
-        args.word("a description");
-        const std::string kind = args.word("a conversion type");
-        const int formatLine = args.line();
-        conversion.decimals = decimalsOf(args.word("a format"), formatLine);
-        conversion.unit = args.word("a unit");
-        if (kind == "LINEAR") {
-            conversion.kind = Conversion::Kind::Linear;
-        } else if (kind == "RAT_FUNC") {
-            conversion.kind = Conversion::Kind::Rational;
-        } else if (kind == "TAB_VERB") {
-            conversion.kind = Conversion::Kind::Verbal;
-        } else if (kind != "IDENTICAL") {
-            warn(block.line, "Conversion " + conversion.name + " is of type " + kind + "; its raw values are shown.");
-        }
-        bool coefficients =
-            conversion.kind != Conversion::Kind::Linear && conversion.kind != Conversion::Kind::Rational;
-        while (args.more()) {
-            const std::string key = args.peek().text;
-            if (key == "COEFFS_LINEAR") {
-                args.take();
-                conversion.a = args.number("a");
-                conversion.b = args.number("b");
-                coefficients = true;
-            } else if (key == "COEFFS") {
-                args.take();
-                for (double* k :
-                     {&conversion.a, &conversion.b, &conversion.c, &conversion.d, &conversion.e, &conversion.f})
-                    *k = args.number("a coefficient");
-                coefficients = true;
-            } else if (key == "COMPU_TAB_REF") {
-                args.take();
-                tableOfConversion_[conversion.name] = {args.word("a table's name"), block.line};
-            } else {
-                passOver(args, block);
-            }
-        }
-        if (!coefficients) throw BrokenBlock{block.line, "Conversion " + conversion.name + " has no coefficients."};
-        if (!conversionIndex_.emplace(conversion.name, out_.conversions.size()).second)
-            throw BrokenBlock{block.line, "Conversion " + conversion.name + " is defined twice; the first is kept."};
-        out_.conversions.push_back(std::move(conversion));
-    }
-
-    void readVerbal(const A2lBlock& block, bool ranges) {
-        Arguments args(block);
-        const std::string name = args.word("a name");
-        args.word("a description");
-        if (!ranges) args.word("TAB_VERB");
-        const uint32_t count = args.whole("a count", 100000);
-        Conversion table;
-        for (uint32_t i = 0; i < count; ++i) {
-            Conversion::Text text;
-            text.low = args.number("a value");
-            text.high = ranges ? args.number("a value") : text.low;
-            text.text = args.word("a text");
-            table.texts.push_back(std::move(text));
-        }
-        if (args.more() && args.peek().text == "DEFAULT_VALUE") {
-            args.take();
-            table.defaultText = args.word("a text");
-        }
-        verbalTables_[name] = std::move(table);
-    }
-    void readVerbalTable(const A2lBlock& block) { readVerbal(block, false); }
-    void readVerbalRanges(const A2lBlock& block) { readVerbal(block, true); }
-
-    static DataType dataTypeOf(const A2lItem& item) {
-        static const std::map<std::string_view, DataType> types = {
-            {"UBYTE", DataType::UByte},         {"SBYTE", DataType::SByte},   {"UWORD", DataType::UWord},
-            {"SWORD", DataType::SWord},         {"ULONG", DataType::ULong},   {"SLONG", DataType::SLong},
-            {"A_UINT64", DataType::UInt64},     {"A_INT64", DataType::Int64}, {"FLOAT32_IEEE", DataType::Float32},
-            {"FLOAT64_IEEE", DataType::Float64}};
-        const auto found = types.find(item.text);
-        if (found == types.end()) throw BrokenBlock{item.line, item.text + " is not a data type."};
-        return found->second;
-    }
-
-    void readLayout(const A2lBlock& block) {
-        Arguments args(block);
-        Layout layout;
-        layout.name = args.word("a name");
-        while (args.more()) {
-            const A2lItem& key = args.peek();
-            Layout::Item item;
-            if (key.text == "FNC_VALUES") {
-                args.take();
-                item.position = static_cast<int>(args.whole("a position", 1000));
-                item.type = dataTypeOf(args.take());
-                layout.columnsFirst = args.word("an index mode") == "COLUMN_DIR";
-                args.word("an address type");
-            } else if (key.text == "AXIS_PTS_X" || key.text == "AXIS_PTS_Y") {
-                item.field = Layout::Field::AxisPoints;
-                item.axis = key.text.back() == 'Y';
-                args.take();
-                item.position = static_cast<int>(args.whole("a position", 1000));
-                item.type = dataTypeOf(args.take());
-                if (args.word("an order") == "INDEX_DECR")
-                    throw BrokenBlock{key.line, "Layout " + layout.name +
-                                                    " keeps its breakpoints in falling order, which Brusk can't read."};
-                args.word("an address type");
-            } else if (key.text == "NO_AXIS_PTS_X" || key.text == "NO_AXIS_PTS_Y") {
-                item.field = Layout::Field::AxisCount;
-                item.axis = key.text.back() == 'Y';
-                args.take();
-                item.position = static_cast<int>(args.whole("a position", 1000));
-                item.type = dataTypeOf(args.take());
-            } else if (key.text == "RESERVED") {
-                args.take();
-                item.field = Layout::Field::Reserved;
-                item.position = static_cast<int>(args.whole("a position", 1000));
-                const std::string size = args.word("a size");
-                item.type = size == "BYTE" ? DataType::UByte : size == "WORD" ? DataType::UWord : DataType::ULong;
-            } else {
-                passOver(args, block);
-                continue;
-            }
-            layout.items.push_back(item);
-        }
-        std::stable_sort(layout.items.begin(), layout.items.end(),
-                         [](const Layout::Item& a, const Layout::Item& b) { return a.position < b.position; });
-        for (const auto& [key, alignment] : alignments_)
-            layout.alignment = std::max(layout.alignment, alignment);
-        layoutIndex_.emplace(layout.name, out_.layouts.size());
-        out_.layouts.push_back(std::move(layout));
-    }
-
-    void readGroup(const A2lBlock& block) {
-        Arguments args(block);
+    void readGroup() {
         Group group;
-        group.name = args.word("a name");
-        group.description = args.word("a description");
-        while (args.more()) {
-            const A2lItem& item = args.take();
-            if (item.text == "ROOT") group.root = true;
-            if (!item.block) continue;
-            std::vector<std::string>* list = item.block->keyword == "REF_CHARACTERISTIC" ? &group.parameters
-                                             : item.block->keyword == "REF_MEASUREMENT"  ? &group.measurements
-                                             : item.block->keyword == "SUB_GROUP"        ? &group.subgroups
-                                                                                         : nullptr;
-            if (!list) continue;
-            for (const A2lItem& name : item.block->items)
-                list->push_back(name.text);
+        const size_t begin = in_.blockBegin();
+        group.name = in_.string("a name");
+        group.description = in_.string("a description");
+        while (in_.more()) {
+            const A2lToken token = in_.peek();
+            std::vector<std::string>* list = token.kind != TokenKind::Begin       ? nullptr
+                                             : token.text == "REF_CHARACTERISTIC" ? &group.parameters
+                                             : token.text == "REF_MEASUREMENT"    ? &group.measurements
+                                             : token.text == "SUB_GROUP"          ? &group.subgroups
+                                                                                  : nullptr;
+            if (token.text == "ROOT") group.root = true;
+            list ? readNames(*list) : passOver(in_);
         }
+        group.span = {begin, in_.lastEnd()};
         out_.groups.push_back(std::move(group));
     }
 
-    void readFunction(const A2lBlock& block) {
-        Arguments args(block);
+    void readFunction() {
         Function function;
-        function.name = args.word("a name");
-        function.description = args.word("a description");
-        const std::map<std::string_view, std::vector<std::string>*> lists = {
-            {"DEF_CHARACTERISTIC", &function.parameters},
-            {"REF_CHARACTERISTIC", &function.parameters},
-            {"IN_MEASUREMENT", &function.inputs},
-            {"OUT_MEASUREMENT", &function.outputs},
-            {"LOC_MEASUREMENT", &function.outputs}};
-        while (args.more()) {
-            const A2lItem& item = args.take();
-            if (!item.block) continue;
-            const auto list = lists.find(item.block->keyword);
-            if (list == lists.end()) continue;
-            for (const A2lItem& name : item.block->items)
-                list->second->push_back(name.text);
+        const size_t begin = in_.blockBegin();
+        function.name = in_.string("a name");
+        function.description = in_.string("a description");
+        const auto listOf = [&](std::string_view key) -> std::vector<std::string>* {
+            if (key == "DEF_CHARACTERISTIC" || key == "REF_CHARACTERISTIC") return &function.parameters;
+            if (key == "IN_MEASUREMENT") return &function.inputs;
+            if (key == "OUT_MEASUREMENT" || key == "LOC_MEASUREMENT") return &function.outputs;
+            return key == "SUB_FUNCTION" ? &function.subfunctions : nullptr;
+        };
+        while (in_.more()) {
+            const A2lToken token = in_.peek();
+            auto* list = token.kind == TokenKind::Begin ? listOf(token.text) : nullptr;
+            list ? readNames(*list) : passOver(in_);
         }
+        function.span = {begin, in_.lastEnd()};
         out_.functions.push_back(std::move(function));
     }
 
-    size_t conversionNamed(const std::string& name, int line) {
-        const auto found = conversionIndex_.find(name);
-        if (found == conversionIndex_.end()) throw BrokenBlock{line, "Conversion " + name + " is not defined."};
-        return found->second;
+    // --- parameters and measurements
+
+    void readFixedAxis(Axis& axis, std::string_view key) {
+        const double first = in_.number("an offset");
+        const double second = in_.number(key == "FIX_AXIS_PAR" ? "a shift" : "a distance");
+        const uint32_t count = in_.whole("a count", 65535);
+        const double step = key == "FIX_AXIS_PAR" ? std::exp2(std::min(second, 60.0)) : second;
+        axis.fixed.clear();
+        for (uint32_t i = 0; i < count; ++i)
+            axis.fixed.push_back(first + i * step);
     }
 
-    size_t layoutNamed(const std::string& name, int line) {
-        const auto found = layoutIndex_.find(name);
-        if (found == layoutIndex_.end()) throw BrokenBlock{line, "Layout " + name + " is not defined."};
-        return found->second;
+    void readFixedList(Axis& axis) {
+        in_.enter();
+        axis.fixed.clear();
+        while (in_.more()) {
+            if (axis.fixed.size() > 65535) in_.broken(in_.peek().begin, "A FIX_AXIS_PAR_LIST has more than 65535 values.");
+            axis.fixed.push_back(in_.number("a breakpoint"));
+        }
     }
 
-    Axis readAxis(const A2lBlock& block) {
-        Arguments args(block);
+    void readAxis(Parameter& p) {
+        static const std::map<std::string_view, Axis::Kind> kinds = {{"STD_AXIS", Axis::Kind::Standard},
+                                                                     {"COM_AXIS", Axis::Kind::Shared},
+                                                                     {"FIX_AXIS", Axis::Kind::Fixed},
+                                                                     {"RES_AXIS", Axis::Kind::Rescaled},
+                                                                     {"CURVE_AXIS", Axis::Kind::Lookup}};
+        in_.enter();
+        const size_t begin = in_.blockBegin();
         Axis axis;
-        const std::string kind = args.word("an axis type");
-        axis.input = args.word("an input quantity");
-        axis.conversion = conversionNamed(args.word("a conversion"), block.line);
-        axis.points = args.whole("the greatest number of breakpoints", 65535);
-        axis.lower = args.number("a lower limit");
-        axis.upper = args.number("an upper limit");
-        axis.kind = kind == "COM_AXIS"   ? Axis::Kind::Shared
-                    : kind == "FIX_AXIS" ? Axis::Kind::Fixed
-                                         : Axis::Kind::Standard;
-        if (kind != "COM_AXIS" && kind != "FIX_AXIS" && kind != "STD_AXIS")
-            throw BrokenBlock{block.line, "Axis type " + kind + " is not one that Brusk reads yet."};
-        while (args.more()) {
-            const std::string key = args.peek().text;
-            if (key == "AXIS_PTS_REF") {
-                args.take();
-                axis.shared = args.word("an axis' name");
-            } else if (key == "FIX_AXIS_PAR_DIST") {
-                args.take();
-                const double offset = args.number("an offset");
-                const double distance = args.number("a distance");
-                const uint32_t count = args.whole("a count", 65535);
-                for (uint32_t i = 0; i < count; ++i)
-                    axis.fixed.push_back(offset + i * distance);
-            } else if (key == "FORMAT") {
-                args.take();
-                args.word("a format");
-            } else {
-                passOver(args, block);
-            }
+        const size_t kindAt = in_.peek().begin;
+        const std::string_view kindWord = in_.word("an axis type");
+        const auto kind = kinds.find(kindWord);
+        if (kind == kinds.end()) in_.broken(kindAt, "Axis type " + nameForMessage(kindWord) + " is not known.");
+        axis.kind = kind->second;
+        axis.input = in_.word("an input quantity");
+        axisConversions_.push_back(in_.word("a conversion"));
+        axis.points = in_.whole("the greatest number of breakpoints", 65535);
+        axis.lower = in_.number("a lower limit");
+        axis.upper = in_.number("an upper limit");
+        axis.differences = tables_.differences();
+        while (in_.more())
+            readAxisOption(axis);
+        if (axis.kind == Axis::Kind::Fixed && axis.fixed.size() != axis.points && !axis.fixed.empty()) {
+            in_.broken(begin, "A FIX_AXIS gives " + std::to_string(axis.fixed.size()) + " breakpoints and says " +
+                                  std::to_string(axis.points) + ".");
         }
-        if (axis.kind == Axis::Kind::Shared && axis.shared.empty())
-            throw BrokenBlock{block.line, "A COM_AXIS names no AXIS_PTS_REF."};
-        if (axis.kind == Axis::Kind::Fixed && axis.fixed.size() != axis.points)
-            throw BrokenBlock{block.line, "A FIX_AXIS gives another number of breakpoints than it says."};
-        return axis;
+        if ((axis.kind == Axis::Kind::Shared || axis.kind == Axis::Kind::Rescaled || axis.kind == Axis::Kind::Lookup) &&
+            axis.shared.empty())
+            in_.broken(begin, "A " + std::string(kindWord) + " names no " +
+                                  (axis.kind == Axis::Kind::Lookup ? "CURVE_AXIS_REF." : "AXIS_PTS_REF."));
+        p.axes.push_back(std::move(axis));
     }
 
-    void readCharacteristic(const A2lBlock& block) {
-        Arguments args(block);
-        Parameter p;
-        p.name = args.word("a name");
-        p.description = args.word("a description");
-        static const std::map<std::string_view, Parameter::Kind> kinds = {{"VALUE", Parameter::Kind::Value},
-                                                                          {"CURVE", Parameter::Kind::Curve},
-                                                                          {"MAP", Parameter::Kind::Map},
-                                                                          {"VAL_BLK", Parameter::Kind::Block},
-                                                                          {"ASCII", Parameter::Kind::Text}};
-        const std::string kind = args.word("a kind");
-        const auto known = kinds.find(kind);
-        if (known == kinds.end())
-            throw BrokenBlock{block.line, p.name + " is a " + kind + ", which Brusk does not read yet."};
-        p.kind = known->second;
-        p.address = args.whole("an address");
-        p.layout = layoutNamed(args.word("a layout"), block.line);
-        args.number("the greatest difference");
-        p.conversion = conversionNamed(args.word("a conversion"), block.line);
-        p.lower = args.number("a lower limit");
-        p.upper = args.number("an upper limit");
-        while (args.more()) {
-            const A2lItem& item = args.peek();
-            if (item.block && item.block->keyword == "AXIS_DESCR") {
-                p.axes.push_back(readAxis(*args.take().block));
-            } else if (!item.block && (item.text == "NUMBER" || item.text == "MATRIX_DIM")) {
-                args.take();
-                p.number = args.whole("a number", 1 << 24);
-                while (item.text == "MATRIX_DIM" && args.more() && parseUnsigned(args.peek().text))
-                    p.number *= std::max(1u, args.whole("a number", 65535));
-            } else {
-                readCommon(args, block, p);
-            }
+    void readAxisOption(Axis& axis) {
+        const A2lToken token = in_.peek();
+        if (token.kind == TokenKind::Begin && token.text == "FIX_AXIS_PAR_LIST") return readFixedList(axis);
+        if (token.kind != TokenKind::Word) return passOver(in_);
+        const std::string_view key = token.text;
+        if (key == "AXIS_PTS_REF" || key == "CURVE_AXIS_REF") {
+            in_.advance();
+            axis.shared = in_.word("the name of an axis or curve");
+        } else if (key == "FIX_AXIS_PAR" || key == "FIX_AXIS_PAR_DIST") {
+            in_.advance();
+            readFixedAxis(axis, key);
+        } else if (key == "DEPOSIT") {
+            in_.advance();
+            axis.differences = in_.word("a deposit") == "DIFFERENCE";
+        } else if (key == "READ_ONLY") {
+            in_.advance();
+            axis.readOnly = true;
+        } else if (!readFormatOrUnit(key, axis)) {
+            passOver(in_);
         }
-        const size_t wanted = p.kind == Parameter::Kind::Map ? 2 : p.kind == Parameter::Kind::Curve ? 1 : 0;
-        if (p.axes.size() != wanted)
-            throw BrokenBlock{block.line,
-                              p.name + " is a " + kind + " and has " + std::to_string(p.axes.size()) + " axes."};
-        addParameter(std::move(p), block.line);
     }
 
-    /// Keywords that parameters and measurements share.
+    /// FORMAT, PHYS_UNIT and BYTE_ORDER, which axes, parameters and measurements share.
     template <class T>
-    void readCommon(Arguments& args, const A2lBlock& block, T& out) {
-        const A2lItem& item = args.peek();
-        if (item.block && item.block->keyword == "IF_DATA") {
-            const std::string role = roleIn(*args.take().block);
-            if (!role.empty()) out.role = role;
-        } else if (item.text == "DISPLAY_IDENTIFIER" && !item.block) {
-            args.take();
-            out.label = args.word("a name");
-            std::replace(out.label.begin(), out.label.end(), '_', ' ');
-        } else if (item.text == "BIT_MASK" && !item.block) {
-            args.take();
-            out.bitMask = static_cast<uint64_t>(args.number("a mask"));
-        } else if constexpr (std::is_same_v<T, Parameter>) {
-            if (item.text == "FORMAT" && !item.block) {
-                args.take();
-                const int line = args.line();
-                out.decimals = decimalsOf(args.word("a format"), line);
-            } else if (item.text == "READ_ONLY" && !item.block) {
-                args.take();
-                out.readOnly = true;
-            } else {
-                passOver(args, block);
-            }
+    bool readFormatOrUnit(std::string_view key, T& out) {
+        if (key == "FORMAT") {
+            in_.advance();
+            out.decimals = decimalsOf(in_.string("a format"));
+        } else if (key == "PHYS_UNIT") {
+            in_.advance();
+            out.unit = in_.string("a unit");
+        } else if (key == "BYTE_ORDER") {
+            in_.advance();
+            out.byteOrder = readByteOrder(in_);
         } else {
-            passOver(args, block);
+            return false;
         }
+        return true;
     }
 
-    void addParameter(Parameter p, int line) {
-        if (p.label.empty()) p.label = p.name;
-        if (!names_.insert(p.name).second) throw BrokenBlock{line, p.name + " is defined twice; the first is kept."};
-        lineOfParameter_[p.name] = line;
-        out_.parameters.push_back(std::move(p));
+    // The newest parameter or measurement is filled in where it stands: its address holds until the next is begun.
+
+    template <class T>
+    Remarks& remarksOf(T& out) {
+        if (!out.remarks) out.remarks = std::make_shared<Remarks>();
+        return const_cast<Remarks&>(*out.remarks);  // made here, and shared with nobody yet
     }
 
-    void readAxisPoints(const A2lBlock& block) {
-        Arguments args(block);
-        Parameter p;
-        p.kind = Parameter::Kind::AxisPoints;
-        p.name = args.word("a name");
-        p.description = args.word("a description");
-        p.address = args.whole("an address");
-        p.input = args.word("an input quantity");
-        p.layout = layoutNamed(args.word("a layout"), block.line);
-        args.number("the greatest difference");
-        p.conversion = conversionNamed(args.word("a conversion"), block.line);
-        p.number = args.whole("the greatest number of breakpoints", 65535);
-        p.lower = args.number("a lower limit");
-        p.upper = args.number("an upper limit");
-        while (args.more())
-            readCommon(args, block, p);
-        addParameter(std::move(p), block.line);
-    }
-
-    void readMeasurement(const A2lBlock& block) {
-        Arguments args(block);
-        Measurement m;
-        m.name = args.word("a name");
-        m.description = args.word("a description");
-        m.type = dataTypeOf(args.take());
-        m.conversion = conversionNamed(args.word("a conversion"), block.line);
-        args.number("a resolution");
-        args.number("an accuracy");
-        m.lower = args.number("a lower limit");
-        m.upper = args.number("an upper limit");
-        bool placed = false;
-        while (args.more()) {
-            if (args.peek().text == "ECU_ADDRESS" && !args.peek().block) {
-                args.take();
-                m.address = args.whole("an address");
-                placed = true;
+    template <class T>
+    void readAnnotation(T& out) {
+        in_.enter();
+        std::string text;
+        const auto add = [&](const std::string& part) {
+            if (part.empty()) return;
+            if (!text.empty()) text += "\n";
+            text += part;
+        };
+        while (in_.more()) {
+            if (in_.peek().kind == TokenKind::Begin) {
+                in_.enter();  // ANNOTATION_TEXT: strings, a line each
+                while (in_.more())
+                    in_.peek().kind == TokenKind::String ? add(in_.string("a text")) : in_.skip();
+            } else if (in_.peek().kind == TokenKind::String) {
+                add(in_.string("a text"));
             } else {
-                readCommon(args, block, m);
+                in_.advance();  // ANNOTATION_LABEL, ANNOTATION_ORIGIN
             }
         }
+        if (!text.empty()) remarksOf(out).annotations.push_back(text);
+    }
+
+    /// A formula of other objects: DEPENDENT_CHARACTERISTIC, VIRTUAL_CHARACTERISTIC, VIRTUAL.
+    template <class T>
+    void readDependence(T& out) {
+        std::vector<std::string> parts;
+        readNames(parts);
+        std::string text;
+        for (const std::string& part : parts)
+            text += (text.empty() ? "" : ", ") + part;
+        remarksOf(out).dependsOn = text;
+    }
+
+    /// The role that an IF_DATA of our own gives: /begin IF_DATA BRUSK ROLE "ve_map" /end IF_DATA
+    template <class T>
+    void readIfData(T& out) {
+        const size_t depth = in_.depth();
+        in_.enter();
+        if (in_.peek().text == "BRUSK") {
+            in_.advance();
+            if (in_.peek().text == "ROLE") {
+                in_.advance();
+                out.role = in_.string("a role");
+            }
+        }
+        in_.leaveTo(depth);
+    }
+
+    /// Blocks that parameters and measurements share.
+    template <class T>
+    bool readSharedBlock(std::string_view key, T& out) {
+        if (key == "IF_DATA") {
+            readIfData(out);
+        } else if (key == "ANNOTATION") {
+            readAnnotation(out);
+        } else if (key == "DEPENDENT_CHARACTERISTIC" || key == "VIRTUAL_CHARACTERISTIC" || key == "VIRTUAL") {
+            readDependence(out);
+        } else {
+            return false;
+        }
+        return true;
+    }
+
+    template <class T>
+    bool readSharedWord(std::string_view key, T& out) {
+        if (key == "DISPLAY_IDENTIFIER") {
+            in_.advance();
+            out.label = in_.word("a name");
+            std::replace(out.label.begin(), out.label.end(), '_', ' ');
+        } else if (key == "BIT_MASK") {
+            in_.advance();
+            readMask(out.bitMask);
+        } else if (key == "SYMBOL_LINK") {
+            in_.advance();
+            remarksOf(out).symbol = in_.string("a symbol");
+            in_.number("an offset");
+        } else {
+            return readFormatOrUnit(key, out);
+        }
+        return true;
+    }
+
+    /// 64 bits do not fit a double: a mask is read as the whole number it is.
+    void readMask(uint64_t& mask) {
+        const A2lToken token = in_.peek();
+        const auto value = parseUnsigned(token.text);
+        if (!value) in_.expected("a mask");
+        in_.advance();
+        mask = *value;
+    }
+
+    /// The product of MATRIX_DIM's numbers; the first is the length of a row.
+    uint32_t readDimensions(uint32_t& rowLength) {
+        uint64_t product = 1;
+        int dimensions = 0;
+        uint32_t first = 1;
+        bool several = false;
+        for (; in_.peekIsNumber() && dimensions < 8; ++dimensions) {
+            const uint32_t n = std::max(1u, in_.whole("a dimension", 1 << 24));
+            if (dimensions == 0) first = n;
+            if (dimensions > 0 && n > 1) several = true;
+            product = std::min<uint64_t>(product * n, uint64_t{1} << 32);
+        }
+        if (product > 1 << 24) in_.broken(in_.peek().begin, "MATRIX_DIM asks for more than 16 million elements.");
+        rowLength = several ? first : 0;
+        return static_cast<uint32_t>(product);
+    }
+
+    void readParameterOption(Parameter& p) {
+        const A2lToken token = in_.peek();
+        const std::string_view key = token.text;
+        if (token.kind == TokenKind::Begin) {
+            if (key == "AXIS_DESCR") return readAxis(p);
+            p.computed |= key == "VIRTUAL_CHARACTERISTIC";
+            return readSharedBlock(key, p) ? void() : passOver(in_);
+        }
+        if (token.kind != TokenKind::Word) return passOver(in_);
+        if (key == "NUMBER") {
+            in_.advance();
+            p.number = in_.whole("a number", 1 << 24);
+        } else if (key == "MATRIX_DIM") {
+            in_.advance();
+            p.number = readDimensions(p.rowLength);
+        } else if (key == "READ_ONLY") {
+            in_.advance();
+            p.readOnly = true;
+        } else if (key == "CALIBRATION_ACCESS") {
+            in_.advance();
+            const std::string_view access = in_.word("an access");
+            p.readOnly |= access == "NO_CALIBRATION" || access == "NOT_IN_MCD_SYSTEM";
+        } else if (key == "EXTENDED_LIMITS") {
+            in_.advance();
+            const double low = in_.number("a lower limit");
+            p.extendedLimits = {low, in_.number("an upper limit")};
+        } else if (key == "STEP_SIZE") {
+            in_.advance();
+            p.stepSize = in_.number("a step");
+        } else if (key == "DEPOSIT" && p.kind == Parameter::Kind::AxisPoints) {
+            in_.advance();
+            p.differences = in_.word("a deposit") == "DIFFERENCE";
+        } else if (!readSharedWord(key, p)) {
+            passOver(in_);
+        }
+    }
+
+    void readCharacteristic() {
+        static const std::map<std::string_view, std::pair<Parameter::Kind, size_t>> kinds = {
+            {"VALUE", {Parameter::Kind::Value, 0}},  {"CURVE", {Parameter::Kind::Curve, 1}},
+            {"MAP", {Parameter::Kind::Map, 2}},      {"VAL_BLK", {Parameter::Kind::Block, 0}},
+            {"ASCII", {Parameter::Kind::Text, 0}},   {"CUBOID", {Parameter::Kind::Cuboid, 3}},
+            {"CUBE_4", {Parameter::Kind::Cuboid, 4}}, {"CUBE_5", {Parameter::Kind::Cuboid, 5}}};
+        Wanted wanted = beginObject();
+        Parameter& p = out_.parameters.emplace_back();
+        p.name = in_.string("a name");
+        p.description = in_.string("a description");
+        const std::string_view kindWord = in_.word("a kind");
+        const auto kind = kinds.find(kindWord);
+        if (kind == kinds.end())
+            in_.broken(wanted.offset, p.name + " is a " + nameForMessage(kindWord) + ", which Brusk does not know.");
+        p.kind = kind->second.first;
+        p.address = in_.whole("an address");
+        wanted.layout = in_.word("a layout");
+        in_.number("the greatest difference");
+        wanted.conversion = in_.word("a conversion");
+        p.lower = in_.number("a lower limit");
+        p.upper = in_.number("an upper limit");
+        while (in_.more())
+            readParameterOption(p);
+        if (p.axes.size() != kind->second.second)
+            in_.broken(wanted.offset, p.name + " is a " + std::string(kindWord) + " and has " +
+                                          std::to_string(p.axes.size()) + " axes.");
+        finishParameter(p, wanted);
+    }
+
+    void readAxisPoints() {
+        Wanted wanted = beginObject();
+        Parameter& p = out_.parameters.emplace_back();
+        p.kind = Parameter::Kind::AxisPoints;
+        p.name = in_.string("a name");
+        p.description = in_.string("a description");
+        p.address = in_.whole("an address");
+        p.input = in_.word("an input quantity");
+        wanted.layout = in_.word("a layout");
+        in_.number("the greatest difference");
+        wanted.conversion = in_.word("a conversion");
+        p.number = in_.whole("the greatest number of breakpoints", 65535);
+        p.lower = in_.number("a lower limit");
+        p.upper = in_.number("an upper limit");
+        p.differences = tables_.differences();
+        while (in_.more())
+            readParameterOption(p);
+        finishParameter(p, wanted);
+    }
+
+    Wanted beginObject() {
+        Wanted wanted;
+        wanted.offset = in_.blockBegin();
+        wanted.firstAxis = static_cast<uint32_t>(axisConversions_.size());
+        return wanted;
+    }
+
+    /// Whether the newest parameter or measurement has a name of its own.
+    bool nameIsNew(uint32_t thing) {
+        return names_.add(thing, [this](uint32_t i) { return out_.nameOf(i); });
+    }
+
+    void finishParameter(Parameter& p, const Wanted& wanted) {
+        p.span = {wanted.offset, in_.lastEnd()};
+        if (!nameIsNew(static_cast<uint32_t>(out_.parameters.size() - 1) << 1))
+            in_.broken(wanted.offset, p.name + " is defined twice; the first is kept.");
+        wantedByParameter_.push_back(wanted);
+    }
+
+    void readMeasurement() {
+        Wanted wanted = beginObject();
+        Measurement& m = out_.measurements.emplace_back();
+        m.name = in_.string("a name");
+        m.description = in_.string("a description");
+        m.type = readDataType(in_);
+        wanted.conversion = in_.word("a conversion");
+        in_.number("a resolution");
+        in_.number("an accuracy");
+        m.lower = in_.number("a lower limit");
+        m.upper = in_.number("an upper limit");
+        bool placed = false;
+        while (in_.more())
+            placed |= readMeasurementOption(m);
         if (!placed) {
-            warn(block.line, "Measurement " + m.name + " has no address and can't be sampled.");
+            in_.warn(wanted.offset, "Measurement " + m.name + " has no address and can't be sampled.");
+            out_.measurements.pop_back();
             return;
         }
-        if (m.label.empty()) m.label = m.name;
-        if (!names_.insert(m.name).second)
-            throw BrokenBlock{block.line, m.name + " is defined twice; the first is kept."};
-        out_.measurements.push_back(std::move(m));
+        m.span = {wanted.offset, in_.lastEnd()};
+        if (!nameIsNew(static_cast<uint32_t>(out_.measurements.size() - 1) << 1 | 1))
+            in_.broken(wanted.offset, m.name + " is defined twice; the first is kept.");
+        wantedByMeasurement_.push_back(wanted);
     }
 
-    void resolveVerbalTables() {
-        for (Conversion& conversion : out_.conversions) {
-            const auto reference = tableOfConversion_.find(conversion.name);
-            if (reference == tableOfConversion_.end()) continue;
-            const auto table = verbalTables_.find(reference->second.first);
-            if (table == verbalTables_.end()) {
-                error(reference->second.second, "Conversion " + conversion.name + " names the table " +
-                                                    reference->second.first + ", which is not defined.");
-                continue;
+    /// Whether it was the address.
+    bool readMeasurementOption(Measurement& m) {
+        const A2lToken token = in_.peek();
+        const std::string_view key = token.text;
+        if (token.kind == TokenKind::Begin) {
+            if (key == "BIT_OPERATION")
+                readBitOperation(m);
+            else if (!readSharedBlock(key, m))
+                passOver(in_);
+        } else if (token.kind != TokenKind::Word) {
+            passOver(in_);
+        } else if (key == "ECU_ADDRESS") {
+            in_.advance();
+            m.address = in_.whole("an address");
+            return true;
+        } else if (key == "ARRAY_SIZE") {
+            in_.advance();
+            m.elements = in_.whole("a number", 1 << 24);
+        } else if (key == "MATRIX_DIM") {
+            in_.advance();
+            uint32_t rowLength = 0;
+            m.elements = readDimensions(rowLength);
+        } else if (!readSharedWord(key, m)) {
+            passOver(in_);
+        }
+        return false;
+    }
+
+    void readBitOperation(Measurement& m) {
+        in_.enter();
+        while (in_.more()) {
+            const std::string_view key = in_.peek().text;
+            if (key == "LEFT_SHIFT" || key == "RIGHT_SHIFT") {
+                in_.advance();
+                const auto bits = static_cast<int>(in_.whole("a number of bits", 63));
+                m.shift = key == "LEFT_SHIFT" ? bits : -bits;
+            } else if (key == "SIGN_EXTEND") {
+                in_.advance();
+                m.signExtend = true;
+            } else {
+                passOver(in_);
             }
-            conversion.texts = table->second.texts;
-            conversion.defaultText = table->second.defaultText;
         }
     }
 
-    /// A map whose shared axis is missing can't be read: it is left out, and said.
-    void dropUnresolvable() {
-        std::set<std::string> axisNames;
-        for (const Parameter& p : out_.parameters)
-            if (p.kind == Parameter::Kind::AxisPoints) axisNames.insert(p.name);
-        std::erase_if(out_.parameters, [&](const Parameter& p) {
-            for (const Axis& axis : p.axes)
-                if (axis.kind == Axis::Kind::Shared && !axisNames.count(axis.shared)) {
-                    error(lineOfParameter_[p.name],
-                          p.name + " uses the axis " + axis.shared + ", which is not defined.");
-                    return true;
-                }
-            return false;
+    // --- what may stand further down
+
+    size_t conversionNamed(std::string_view name, size_t offset, const std::string& user) {
+        if (name == lastConversionName_) return lastConversion_;
+        const uint32_t found = tables_.conversion(name);
+        if (found == NameIndex::kNone)
+            throw BrokenBlock{offset, user + ": conversion " + nameForMessage(name) + " is not defined."};
+        lastConversionName_ = name;
+        return lastConversion_ = found;
+    }
+
+    void resolveParameter(Parameter& p, const Wanted& wanted) {
+        p.conversion = conversionNamed(wanted.conversion, wanted.offset, p.name);
+        for (size_t i = 0; i < p.axes.size(); ++i)
+            p.axes[i].conversion = conversionNamed(axisConversions_[wanted.firstAxis + i], wanted.offset, p.name);
+        const uint32_t layout = tables_.layout(wanted.layout);
+        if (layout == NameIndex::kNone)
+            throw BrokenBlock{wanted.offset, p.name + ": layout " + nameForMessage(wanted.layout) + " is not defined."};
+        p.layout = layout;
+    }
+
+    template <class T, class Resolve>
+    void resolveAll(std::vector<T>& things, const std::vector<Wanted>& wanted, Resolve resolve) {
+        std::vector<size_t> lost;
+        for (size_t i = 0; i < things.size(); ++i) {
+            try {
+                resolve(things[i], wanted[i]);
+            } catch (const BrokenBlock& broken) {
+                in_.error(broken.offset, broken.message);
+                lost.push_back(i);
+            }
+        }
+        remove(things, lost);
+    }
+
+    template <class T>
+    void remove(std::vector<T>& things, const std::vector<size_t>& lost) {
+        if (lost.empty()) return;
+        removed_ = true;
+        size_t next = 0, kept = 0;
+        for (size_t i = 0; i < things.size(); ++i) {
+            if (next < lost.size() && lost[next] == i)
+                ++next;
+            else if (kept != i)
+                things[kept++] = std::move(things[i]);
+            else
+                ++kept;
+        }
+        things.resize(kept);
+    }
+
+    void resolve() {
+        resolveAll(out_.parameters, wantedByParameter_,
+                   [this](Parameter& p, const Wanted& wanted) { resolveParameter(p, wanted); });
+        resolveAll(out_.measurements, wantedByMeasurement_, [this](Measurement& m, const Wanted& wanted) {
+            m.conversion = conversionNamed(wanted.conversion, wanted.offset, m.name);
         });
     }
 
+    /// A map whose shared axis is missing can't be read: it is left out, and said.
+    void dropParametersWithoutAxis() {
+        NameIndex sources;
+        const auto nameOf = [this](uint32_t i) { return std::string_view(out_.parameters[i].name); };
+        for (uint32_t i = 0; i < out_.parameters.size(); ++i)
+            if (out_.parameters[i].kind == Parameter::Kind::AxisPoints ||
+                out_.parameters[i].kind == Parameter::Kind::Curve)
+                sources.add(i, nameOf);
+        std::vector<size_t> lost;
+        for (size_t i = 0; i < out_.parameters.size(); ++i) {
+            const Parameter& p = out_.parameters[i];
+            for (const Axis& axis : p.axes) {
+                if (axis.shared.empty()) continue;
+                const uint32_t source = sources.find(axis.shared, nameOf);
+                const auto kind = axis.kind == Axis::Kind::Lookup ? Parameter::Kind::Curve : Parameter::Kind::AxisPoints;
+                if (source != NameIndex::kNone && out_.parameters[source].kind == kind) continue;
+                in_.error(p.span.begin,
+                          p.name + " uses the axis " + nameForMessage(axis.shared) + ", which is not defined.");
+                lost.push_back(i);
+                break;
+            }
+        }
+        remove(out_.parameters, lost);
+    }
+
+    SourceText& source_;
     Definition out_;
-    std::vector<Diagnostic> diagnostics_;
-    std::map<std::string, size_t> conversionIndex_;
-    std::map<std::string, size_t> layoutIndex_;
-    std::map<std::string, int> alignments_;
-    std::map<std::string, std::pair<std::string, int>> tableOfConversion_;
-    std::map<std::string, Conversion> verbalTables_;
-    std::map<std::string, int> lineOfParameter_;
-    std::set<std::string> names_;
+    A2lStream in_;
+    A2lTables tables_;
+    NameIndex names_;  // of parameters (even) and measurements (odd) together
+    bool removed_ = false;
+    std::vector<Wanted> wantedByParameter_, wantedByMeasurement_;
+    std::vector<std::string_view> axisConversions_;
+    std::string_view lastConversionName_;
+    size_t lastConversion_ = 0;
 };
 
 }  // namespace
 
-Result<A2lContents> readA2l(std::string_view text) {
-    std::vector<Diagnostic> diagnostics;
-    const A2lBlock root = parseA2lTree(text, diagnostics);
-    Reader reader(std::move(diagnostics));
-    reader.readRoot(root);
-    A2lContents contents = reader.finish();
-    if (contents.definition.parameters.empty() && contents.definition.measurements.empty()) {
-        std::string why = "There is no parameter and no measurement in this definition.";
-        if (!contents.diagnostics.empty())
-            why += " Line " + std::to_string(contents.diagnostics[0].line) + ": " + contents.diagnostics[0].message;
-        else
-            why += " Is it an A2L file?";
-        return fail(ErrorCode::BadInput, why);
+Result<A2lContents> readA2l(std::string text, const IncludeReader& include) {
+    A2lContents contents;
+    auto source = std::make_shared<SourceText>(makeSourceText(std::move(text)));
+    // Includes are rare: only where one was met is the text put together and read again.
+    for (bool again = true; again;) {
+        Reader reader(*source, contents.diagnostics);
+        reader.readRoot();
+        again = reader.metInclude();
+        if (again) {
+            contents.diagnostics.clear();
+            source = std::make_shared<SourceText>(withIncludes(*source, include, contents.diagnostics));
+        } else {
+            contents.definition = reader.finish();
+        }
     }
-    return contents;
+    contents.definition.source = source;
+    std::stable_sort(contents.diagnostics.begin(), contents.diagnostics.end(),
+                     [](const Diagnostic& a, const Diagnostic& b) { return a.line < b.line; });
+    if (!contents.definition.parameters.empty() || !contents.definition.measurements.empty()) return contents;
+    std::string why = "There is no parameter and no measurement in this definition.";
+    if (contents.diagnostics.empty())
+        why += " Is it an A2L file?";
+    else
+        why += " Line " + std::to_string(contents.diagnostics[0].line) + ": " + contents.diagnostics[0].message;
+    return fail(ErrorCode::BadInput, why);
 }
 
 }  // namespace brusk::definition

@@ -127,7 +127,7 @@ recording::Recording DriveRecorder::layout() const {
     controller.name = kit_.profile.controller;
     controller.rate_hz = channels_.rate_hz;
     for (const auto* m : channels_.measurements)
-        controller.channels.push_back({m->name, kit_.definition->conversionOf(*m).unit, m->label, m->role, {}});
+        controller.channels.push_back({m->name, kit_.definition->conversionOf(*m).unit, m->title(), m->role, {}});
     if (external_.empty()) return out;
     recording::Group& external = out.groups.emplace_back();
     external.rate_hz = 100;

@@ -2,6 +2,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
+#include "core/calibration/Compare.h"
 #include "core/job/Gates.h"
 
 namespace brusk::job {

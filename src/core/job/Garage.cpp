@@ -18,7 +18,7 @@ Result<std::shared_ptr<const Kit>> loadKit(storage::FileSystem& files, const sto
     kit->definitionFile = (path.parent_path() / kit->profile.definitionFile).string();
     const auto a2l = files.read(kit->definitionFile);
     if (!a2l) return tl::unexpected(a2l.error());
-    auto contents = definition::readA2l(asText(*a2l));
+    auto contents = definition::readA2l(std::string(asText(*a2l)));
     if (!contents)
         return failBecause("The definition " + kit->profile.definitionFile + " can't be used.", contents.error());
     kit->definition = std::make_shared<const definition::Definition>(std::move(contents->definition));

@@ -6,6 +6,7 @@
 #include <nlohmann/json.hpp>
 
 #include "core/base/Text.h"
+#include "core/calibration/Compare.h"
 #include "core/evidence/Cells.h"
 #include "core/job/Correct.h"
 
@@ -138,7 +139,7 @@ Gate limits(const calibration::Calibration& before, const calibration::Calibrati
     if (loose.empty()) return passed("Limits", "No limit lets more through than what is in the car.");
     const auto number = [](double v) { return formatNumber(v, std::abs(v) < 100 ? 1 : 0); };
     const LoosenedLimit& first = loose.front();
-    std::string sentence = first.parameter->label + " goes from " + number(first.before) + " to " + number(first.now) +
+    std::string sentence = first.parameter->title() + " goes from " + number(first.before) + " to " + number(first.now) +
                            (first.unit.empty() ? "" : " " + first.unit);
     if (loose.size() > 1)
         sentence += ", and " + std::to_string(loose.size() - 1) + (loose.size() == 2 ? " other" : " others");
@@ -159,7 +160,7 @@ Gate evidence(const GateInput& in, const calibration::Calibration& before, const
             std::to_string(cells) + (cells == 1 ? " cell" : " cells") +
                 " under full load changed that no drive has "
                 "visited, most in " +
-                first.parameter->label + ". Drive up to them in steps.",
+                first.parameter->title() + ". Drive up to them in steps.",
             Remedy::ShowParameter, first.parameter->name};
 }
 

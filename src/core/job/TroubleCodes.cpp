@@ -22,9 +22,9 @@ std::vector<const definition::Parameter*> parametersOfCode(const definition::Def
                                                            std::string_view code) {
     std::vector<const definition::Parameter*> out;
     for (const auto& parameter : definition.parameters)
-        if (mentions(parameter.label, code) || mentions(parameter.description, code)) out.push_back(&parameter);
+        if (mentions(parameter.title(), code) || mentions(parameter.description, code)) out.push_back(&parameter);
     // The one that carries the code in its name switches it.
-    std::stable_partition(out.begin(), out.end(), [&](const auto* p) { return mentions(p->label, code); });
+    std::stable_partition(out.begin(), out.end(), [&](const auto* p) { return mentions(p->title(), code); });
     return out;
 }
 

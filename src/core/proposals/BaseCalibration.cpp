@@ -22,12 +22,12 @@ Result<Proposal> propose(const Calibration& calibration, const char* role, const
     const auto table = calibration.read(*parameter);
     if (!table) return tl::unexpected(table.error());
     if (table->values.size() != wanted.size())
-        return fail(ErrorCode::Mismatch, parameter->label + " has " + std::to_string(table->values.size()) +
+        return fail(ErrorCode::Mismatch, parameter->title() + " has " + std::to_string(table->values.size()) +
                                              " cells, " + std::to_string(wanted.size()) + " were computed.");
     Proposal out;
     out.cause = cause;
     out.parameter = parameter->name;
-    out.label = parameter->label;
+    out.label = parameter->title();
     out.unit = table->unit;
     out.decimals = table->decimals;
     out.before = table->values;
@@ -36,7 +36,7 @@ Result<Proposal> propose(const Calibration& calibration, const char* role, const
     std::vector<calibration::CellValue> cells;
     for (size_t i = 0; i < wanted.size(); ++i)
         cells.push_back({i, wanted[i]});
-    auto edit = calibration.prepare(*parameter, cells, calibration::AtLimit::Refuse, parameter->label);
+    auto edit = calibration.prepare(*parameter, cells, calibration::AtLimit::Refuse, parameter->title());
     if (!edit) return tl::unexpected(edit.error());
     out.edit = std::move(*edit);
     Calibration after = calibration;

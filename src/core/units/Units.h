@@ -2,6 +2,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
+#include <map>
 #include <optional>
 #include <string>
 #include <string_view>
@@ -26,8 +27,17 @@ enum class Quantity {
     Ratio,
     Length,
     Volume,
-    Density
+    Density,
+    Power,
+    FuelFlow
 };
+inline constexpr Quantity kQuantities[] = {
+    Quantity::Pressure, Quantity::Temperature, Quantity::AirFlow, Quantity::FuelFlow, Quantity::VolumeFlow,
+    Quantity::Mass,     Quantity::Speed,       Quantity::EngineSpeed, Quantity::Torque, Quantity::Power,
+    Quantity::Lambda,   Quantity::Angle,       Quantity::Time,    Quantity::Voltage,  Quantity::Ratio,
+    Quantity::Length,   Quantity::Volume,      Quantity::Density};
+/// "pressure", "air flow".
+std::string_view quantityName(Quantity quantity);
 
 /// A unit of a quantity: base value = scale * value + offset, the base being the first unit listed of that quantity.
 struct Unit {
@@ -42,6 +52,40 @@ const Unit* findUnit(std::string_view symbol);
 /// `value` in `from` expressed in `to`; nothing when either is unknown or they measure different quantities.
 std::optional<double> convert(double value, std::string_view from, std::string_view to);
 std::vector<std::string_view> unitsOf(Quantity quantity);
+
+/// How numbers of one stored unit are shown: shown = scale * stored + offset.
+struct Shown {
+    std::string unit;
+    double scale = 1;
+    double offset = 0;
+    double operator()(double stored) const { return stored * scale + offset; }
+    double back(double shown) const { return (shown - offset) / scale; }
+    /// A difference has no offset.
+    double change(double stored) const { return stored * scale; }
+    /// Decimals that tell as much as `stored` decimals of the stored unit do.
+    int decimals(int stored) const;
+    bool same() const { return scale == 1 && offset == 0; }
+};
+
+/// The unit a user wants for each quantity; quantities without a wish stay in the unit they are stored in.
+struct Preferences {
+    std::map<Quantity, std::string> wanted;
+    /// For air-fuel ratios: kilograms of air that burn a kilogram of the fuel in this car's tank.
+    double stoichiometric = 14.7;
+
+    Shown shown(std::string_view storedUnit) const;
+    /// "pressure=psi;lambda=AFR;stoichiometric=14.7", for keeping; unknown parts of a text are passed over.
+    std::string text() const;
+    static Preferences fromText(std::string_view text);
+    bool operator==(const Preferences&) const = default;
+};
+
+/// "14.2 psi" (or "14,2psi", "12.5 AFR") in every other unit of its quantity; empty when it is not a number and a unit.
+struct Converted {
+    double value = 0;
+    std::string unit;
+};
+std::vector<Converted> convertAll(std::string_view text, double stoichiometric);
 
 /// Mass fraction weighted stoichiometric air-fuel ratio of petrol with `ethanolVolumeFraction` (0 to 1) of ethanol.
 /// Petrol 14.7 and 0.745 kg/l, ethanol 9.0 and 0.789 kg/l (Heywood, Internal Combustion Engine Fundamentals, table

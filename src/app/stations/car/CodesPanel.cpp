@@ -107,7 +107,7 @@ void CodesPanel::refreshDetail() {
         auto* link = new QToolButton;
         link->setProperty("link", true);
         link->setObjectName("codeParameter");
-        link->setText(QString::fromStdString(parameter->label) + " \u2192");
+        link->setText(QString::fromStdString(parameter->title()) + " \u2192");
         link->setToolTip(QString::fromStdString(parameter->description));
         connect(link, &QToolButton::clicked, this,
                 [this, name = QString::fromStdString(parameter->name)] { emit session_.parameterWanted(name); });

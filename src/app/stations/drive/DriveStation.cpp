@@ -154,7 +154,7 @@ void DriveStation::fillChannels() {
     const auto usual = job::usualChannels(d);
     for (const auto& m : d.measurements) {
         auto* item = new QListWidgetItem(
-            QString::fromStdString(m.label + (d.conversionOf(m).unit.empty() ? "" : ", " + d.conversionOf(m).unit)),
+            QString::fromStdString(m.title() + (d.conversionOf(m).unit.empty() ? "" : ", " + d.conversionOf(m).unit)),
             channels_);
         item->setData(Qt::UserRole, QString::fromStdString(m.name));
         item->setToolTip(QString::fromStdString(m.description));

@@ -311,7 +311,7 @@ void FlashStation::refreshChanges() {
         row->setSpacing(0);
         auto* name = new QToolButton;
         name->setProperty("link", true);
-        name->setText(QString::fromStdString(d.parameter->label));
+        name->setText(QString::fromStdString(d.parameter->title()));
         name->setToolTip(QString::fromStdString(d.parameter->description));
         connect(name, &QToolButton::clicked, this, [this, parameter = QString::fromStdString(d.parameter->name)] {
             emit session_.parameterWanted(parameter);

@@ -191,12 +191,12 @@ void MapsStation::find() {
             const auto* p = d.parameter(name);
             if (!p || p->kind == Parameter::Kind::AxisPoints) continue;
             const QString everything = QString::fromStdString(
-                toLower(p->name + " " + p->label + " " + p->description + " " + d.conversionOf(*p).unit + " " +
+                toLower(p->name + " " + p->title() + " " + p->description + " " + d.conversionOf(*p).unit + " " +
                         group.description + " " + hexAddress(p->address)));
             if (!std::all_of(words.begin(), words.end(),
                              [&](const QString& word) { return everything.contains(word); }))
                 continue;
-            auto* item = new QTreeWidgetItem({QString::fromStdString(p->label), shapeOf(*p)});
+            auto* item = new QTreeWidgetItem({QString::fromStdString(p->title()), shapeOf(*p)});
             item->setData(0, Qt::UserRole, QString::fromStdString(p->name));
             item->setTextAlignment(1, Qt::AlignRight | Qt::AlignVCenter);
             item->setForeground(1, palette().placeholderText());
@@ -264,7 +264,7 @@ void MapsStation::reload() {
     if (session_.reference())
         if (auto reference = session_.reference()->read(parameter_.toStdString())) reference_ = std::move(*reference);
     const Parameter& p = *table_.parameter;
-    name_->setText(QString::fromStdString(p.label));
+    name_->setText(QString::fromStdString(p.title()));
     QString axes = QString::fromStdString(table_.unit);
     if (!table_.x.values.empty())
         axes += QString(" \u00b7 %1 %2 across")
@@ -389,7 +389,7 @@ void MapsStation::operate(const QString& text) {
     const auto* calibration = session_.calibration();
     if (!calibration || !table_.parameter) return;
     if (table_.parameter->kind == Parameter::Kind::Text) {
-        const auto edit = calibration->prepareText(*table_.parameter, text.toStdString(), table_.parameter->label);
+        const auto edit = calibration->prepareText(*table_.parameter, text.toStdString(), table_.parameter->title());
         if (!edit) return session_.say(QString::fromStdString(edit.error().text()), true);
         if (auto done = session_.edit(*edit); !done) session_.say(QString::fromStdString(done.error().text()), true);
         return;
@@ -404,7 +404,7 @@ void MapsStation::operate(const QString& text) {
     // One cell must say no at a limit; of many, those beyond it are held there and counted.
     const auto atLimit = cells.size() > 1 ? calibration::AtLimit::Clamp : calibration::AtLimit::Refuse;
     const std::string name = operation->describe() + ", " + std::to_string(cells.size()) +
-                             (cells.size() == 1 ? " cell of " : " cells of ") + table_.parameter->label;
+                             (cells.size() == 1 ? " cell of " : " cells of ") + table_.parameter->title();
     const auto edit = calibration->prepare(*table_.parameter, cells, atLimit, name);
     if (!edit) return session_.say(QString::fromStdString(edit.error().text()), true);
     if (edit->empty()) return session_.say("The stored bytes stay as they are: the change is smaller than one count.");

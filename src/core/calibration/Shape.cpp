@@ -49,23 +49,47 @@ double median(std::vector<double> values) {
     return *middle;
 }
 
-/// The usual steepness along one axis, for telling a slope from noise.
-double usualSlope(const Table& t, bool alongX) {
-    std::vector<double> slopes;
+/// How far cells usually stand off the line through their neighbours: the noise that softening may take away.
+double usualHeight(const Table& t, bool alongX) {
+    std::vector<double> heights;
     Triple k;
     for (size_t r = 0; r < t.rows; ++r)
         for (size_t c = 0; c < t.columns; ++c)
-            if (tripleAt(t, r, c, alongX, k)) slopes.push_back(std::abs(k.behind - k.at) / k.far);
-    return median(std::move(slopes));
+            if (tripleAt(t, r, c, alongX, k)) heights.push_back(std::abs(k.at - k.line()));
+    return median(std::move(heights));
 }
 
-/// What the neighbours along one axis say, each with more weight the gentler the slope to it is.
-double estimate(const Triple& k, double usual) {
-    const double floor = 1e-3 * usual * usual + 1e-24;
-    const double slopeBefore = (k.at - k.before) / k.near, slopeBehind = (k.behind - k.at) / k.far;
-    const double before = 1 / ((floor + slopeBefore * slopeBefore) * k.near);
-    const double behind = 1 / ((floor + slopeBehind * slopeBehind) * k.far);
-    return (k.before * before + k.behind * behind) / (before + behind);
+/// The line through the two cells before (step -1) or behind (+1), carried on to this one.
+bool carriedOn(const Table& t, size_t row, size_t column, bool alongX, int step, double& out) {
+    const auto i = static_cast<long>(alongX ? column : row);
+    const auto count = static_cast<long>(alongX ? t.columns : t.rows);
+    if (i + 2 * step < 0 || i + 2 * step >= count) return false;
+    const AxisValues& axis = alongX ? t.x : t.y;
+    const auto value = [&](long k) {
+        return alongX ? t.at(row, static_cast<size_t>(k)) : t.at(static_cast<size_t>(k), column);
+    };
+    const double near = placeOf(axis, static_cast<size_t>(i + step)), far = placeOf(axis, static_cast<size_t>(i + 2 * step));
+    if (near == far) return false;
+    const double here = placeOf(axis, static_cast<size_t>(i));
+    out = value(i + step) + (value(i + step) - value(i + 2 * step)) / (near - far) * (here - near);
+    return true;
+}
+
+/// What the cells along one axis say: those before, those behind, and the line between. Whoever is nearer to the cell as
+/// it is has more weight, so that a cell beside a step follows its own side.
+double estimate(const Table& t, size_t row, size_t column, bool alongX, const Triple& k, double usual) {
+    const double floor = usual * usual + 1e-24;
+    double sum = 0, weights = 0;
+    const auto hear = [&](double says) {
+        const double weight = 1 / (floor + (says - k.at) * (says - k.at));
+        sum += weight * says;
+        weights += weight;
+    };
+    hear(k.line());
+    double says = 0;
+    for (const int step : {-1, 1})
+        if (carriedOn(t, row, column, alongX, step, says)) hear(says);
+    return sum / weights;
 }
 
 }  // namespace
@@ -91,15 +115,15 @@ std::vector<CellValue> fillBetween(const Table& t, const CellRange& range, Direc
 }
 
 std::vector<CellValue> soften(const Table& t, const CellRange& range, double strength) {
-    const double usualX = usualSlope(t, true), usualY = usualSlope(t, false);
+    const double usualX = usualHeight(t, true), usualY = usualHeight(t, false);
     std::vector<CellValue> out;
     for (size_t r = range.top; r <= range.bottom; ++r)
         for (size_t c = range.left; c <= range.right; ++c) {
             Triple k;
             double sum = 0;
             int axes = 0;
-            if (tripleAt(t, r, c, true, k)) sum += estimate(k, usualX), ++axes;
-            if (tripleAt(t, r, c, false, k)) sum += estimate(k, usualY), ++axes;
+            if (tripleAt(t, r, c, true, k)) sum += estimate(t, r, c, true, k, usualX), ++axes;
+            if (tripleAt(t, r, c, false, k)) sum += estimate(t, r, c, false, k, usualY), ++axes;
             const double old = t.at(r, c);
             out.push_back({r * t.columns + c, axes ? old + strength * (sum / axes - old) : old});
         }
@@ -125,11 +149,8 @@ std::vector<Ridge> findRidges(const Table& t, const Table* stock) {
     const auto [least, most] = std::minmax_element(t.values.begin(), t.values.end());
     for (const bool alongX : {true, false}) {
         Triple k;
-        std::vector<double> heights;
-        for (size_t r = 0; r < t.rows; ++r)
-            for (size_t c = 0; c < t.columns; ++c)
-                if (tripleAt(t, r, c, alongX, k)) heights.push_back(std::abs(k.at - k.line()));
-        const double usual = median(heights);
+        // In a short curve one spike is half of all: what is usual is never much of the range.
+        const double usual = std::min(usualHeight(t, alongX), 0.05 * (*most - *least));
         for (size_t r = 0; r < t.rows; ++r)
             for (size_t c = 0; c < t.columns; ++c) {
                 if (!tripleAt(t, r, c, alongX, k)) continue;

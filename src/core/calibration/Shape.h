@@ -1,6 +1,6 @@
 // The shape of a map worked on as a whole: filled between, softened, scaled by factors; and looked over for ridges.
-// All distances are between breakpoints, not between indices. Sources: interpolation as in any controller; softening after
-// anisotropic diffusion (Perona and Malik, 1990), with conductances from the slopes to both sides.
+// All distances are between breakpoints, not between indices. Softening chooses among one-sided and central estimates by
+// their nearness to the data, the idea of essentially non-oscillatory schemes (Harten and others, 1987).
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 

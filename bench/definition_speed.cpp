@@ -9,7 +9,10 @@
 #include <fstream>
 
 #include "LargeDefinition.h"
+#include "core/calibration/Compare.h"
+#include "core/calibration/SharedBytes.h"
 #include "core/definition/A2lReader.h"
+#include "core/definition/Finder.h"
 
 namespace {
 
@@ -42,6 +45,48 @@ double residentMegabytes() {
     return static_cast<double>(resident) * 4096 / 1e6;
 }
 
+/// A keystroke in the finder, and opening a map, each with its share of a frame of 60 a second.
+bool searchAndOpen(const std::string& text) {
+    using namespace brusk;
+    constexpr double kFrame = 1.0 / 60;
+    auto contents = definition::readA2l(text);
+    if (!contents) return false;
+    const auto d = std::make_shared<const definition::Definition>(std::move(contents->definition));
+    double from = seconds();
+    const definition::Finder finder(d);
+    std::printf("finder built in %.0f ms\n", (seconds() - from) * 1e3);
+    for (const char* query : {"boost target full load", "Pedal_ramp_c", "0x12c4", "volumetrc overnu", "e"}) {
+        double worst = 0;
+        size_t total = 0;
+        const std::string_view typed = query;
+        for (size_t n = 1; n <= typed.size(); ++n) {
+            from = seconds();
+            total = finder.find(typed.substr(0, n), 500).total;
+            worst = std::max(worst, seconds() - from);
+        }
+        std::printf("  \"%s\": slowest keystroke %.2f ms, %.2f of a frame; %zu found\n", query, worst * 1e3,
+                    worst / kFrame, total);
+    }
+    image::Image image;
+    Bytes bytes(0x1000 + 100000 * 16 + 0x1000, 0x11);
+    bytes[0] = bytes[0x40] = 16;
+    if (!image.add(0, bytes)) return false;
+    const calibration::Calibration calibration(d, image);
+    from = seconds();
+    int opened = 0;
+    for (size_t i = 0; i < d->parameters.size() && opened < 1000; ++i)
+        if (d->parameters[i].kind == definition::Parameter::Kind::Map) opened += calibration.read(d->parameters[i]).has_value();
+    const double each = (seconds() - from) / std::max(1, opened);
+    std::printf("reading a map of 16 x 16: %.1f us, %.4f of a frame (%d maps)\n", each * 1e6, each / kFrame, opened);
+    from = seconds();
+    const calibration::SharedBytes shared(calibration);
+    std::printf("what lies on the same bytes, all parameters: %.0f ms\n", (seconds() - from) * 1e3);
+    from = seconds();
+    const auto differences = calibration::compare(calibration, calibration);
+    std::printf("comparing two calibrations: %.0f ms, %zu differ\n", (seconds() - from) * 1e3, differences.size());
+    return true;
+}
+
 }  // namespace
 
 int main() {
@@ -69,5 +114,5 @@ int main() {
     std::printf("file %.1f MB; newline scan %.1f ms (%.1f GB/s); read %.0f ms (%.0f MB/s): %.1f times the scan; "
                 "memory %.2f times the file\n",
                 size, scan * 1e3, size / scan / 1e3, read * 1e3, size / read, read / scan, held / size);
-    return 0;
+    return searchAndOpen(text) ? 0 : 1;
 }

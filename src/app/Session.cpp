@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/Session.h"
 
+#include <QSettings>
 #include <QThreadPool>
 #include <cmath>
 
@@ -26,6 +27,7 @@ Session::Session(storage::FileSystem& files, storage::Path dataFolder, QObject* 
     saveTimer_.setSingleShot(true);
     saveTimer_.setInterval(kSaveAfter_ms);
     connect(&saveTimer_, &QTimer::timeout, this, &Session::saveDraftNow);
+    units_ = units::Preferences::fromText(QSettings("Brusk", "Brusk").value("units").toString().toStdString());
 }
 
 Session::~Session() {
@@ -78,6 +80,10 @@ void Session::takeFolder(std::unique_ptr<carfolder::CarFolder> folder) {
     const std::string profile = folder_->setting("profile");
     for (const auto& kit : kits_)
         if (kit->profile.name == profile) kit_ = kit;
+    donors_.clear();
+    seen_.clear();
+    referenceKey_ = "parent";
+    useOwnDefinition();
     if (kit_) contents_ = folder_->contents(kit_->profile.sectors());
     refreshRounds();
     if (!rounds_.empty()) selectRound(contents_.round.value_or(rounds_.front().id));
@@ -148,19 +154,15 @@ void Session::loadCalibration() {
     auto calibration = job::calibrationOf(*kit_, *folder_, selected_);
     if (!calibration) return failed(calibration.error());
     calibration_ = std::move(*calibration);
+    shared_.reset();
+    recordings_.reset();
+    if (selected()->state == carfolder::RoundState::Draft) {
+        if (auto history = folder_->edits(selected_))
+            history_ = std::move(*history);
+        else
+            failed(history.error());
+    }
     loadReference();
-}
-
-void Session::loadReference() {
-    reference_.reset();
-    referenceName_.clear();
-    const auto* round = selected();
-    const auto* parent = round && round->parent ? roundById(*round->parent) : nullptr;
-    if (!parent) return;
-    auto calibration = job::calibrationOf(*kit_, *folder_, parent->id);
-    if (!calibration) return failed(calibration.error());
-    reference_ = std::move(*calibration);
-    referenceName_ = parent->number == 0 ? QString("original") : QString("round %1").arg(parent->number);
 }
 
 Done Session::edit(const calibration::Edit& edit) {
@@ -179,6 +181,7 @@ Done Session::edit(const calibration::Edit& edit) {
         emit roundSelected();
     }
     if (auto done = history_.make(*calibration_, edit); !done) return done;
+    if (auto done = folder_->addEdit(selected_, edit); !done) failed(done.error());
     unsaved_ = true;
     saveTimer_.start();
     emit calibrationChanged();
@@ -188,6 +191,7 @@ Done Session::edit(const calibration::Edit& edit) {
 void Session::undo() {
     if (!calibration_ || !history_.canUndo() || flashing()) return;
     if (auto done = history_.undo(*calibration_); !done) return failed(done.error());
+    if (auto done = folder_->editUndone(selected_); !done) failed(done.error());
     unsaved_ = true;
     saveTimer_.start();
     emit calibrationChanged();
@@ -196,6 +200,7 @@ void Session::undo() {
 void Session::redo() {
     if (!calibration_ || !history_.canRedo() || flashing()) return;
     if (auto done = history_.redo(*calibration_); !done) return failed(done.error());
+    if (auto done = folder_->editRedone(selected_); !done) failed(done.error());
     unsaved_ = true;
     saveTimer_.start();
     emit calibrationChanged();

@@ -16,10 +16,13 @@
 #include "app/LinkThread.h"
 #include "core/job/Correct.h"
 #include "core/job/Drive.h"
+#include "core/calibration/SharedBytes.h"
 #include "core/job/FlashRound.h"
+#include "core/job/Maps.h"
 #include "core/job/ReadCar.h"
 #include "core/job/TroubleCodes.h"
 #include "core/link/Obd.h"
+#include "core/units/Units.h"
 
 namespace brusk::app {
 
@@ -68,9 +71,34 @@ class Session : public QObject {
     const carfolder::Round* roundById(int64_t id) const;
     void selectRound(int64_t id);
     const calibration::Calibration* calibration() const { return calibration_ ? &*calibration_ : nullptr; }
-    /// The round that edits are compared with: the parent of the selected one.
-    const calibration::Calibration* reference() const { return reference_ ? &*reference_ : nullptr; }
+    /// What edits are compared with: the parent of the selected round, unless another reference was chosen.
+    const calibration::Calibration* reference() const { return reference_.get(); }
     QString referenceName() const { return referenceName_; }
+    /// Everything that can be held beside the selected round: "parent", "original", "round:7", "donor:0".
+    struct ReferenceChoice {
+        QString key;
+        QString name;
+    };
+    std::vector<ReferenceChoice> referenceChoices() const;
+    QString referenceKey() const { return referenceKey_; }
+    void setReference(const QString& key);
+    std::shared_ptr<const calibration::Calibration> referenceNamed(const QString& key) const;
+    /// A calibration from a file, held beside ours; `definitionFile` empty: seen through our own definition.
+    [[nodiscard]] Done addDonor(const storage::Path& image, const storage::Path& definitionFile);
+    /// Which parameters lie on the same bytes, in the selected calibration.
+    const calibration::SharedBytes* sharedBytes() const;
+    /// The recordings behind the selected round, or behind its nearest ancestor that has some; loaded off this thread.
+    using Recordings = std::vector<std::shared_ptr<const recording::Recording>>;
+    std::shared_ptr<const Recordings> recordings() const { return recordings_; }
+    void loadRecordings();
+
+    // --- the definition
+    /// Keeps an edited definition in the car folder and uses it from now on.
+    [[nodiscard]] Done changeDefinition(std::string text);
+
+    // --- units
+    const units::Preferences& unitPreferences() const { return units_; }
+    void setUnitPreferences(const units::Preferences& preferences);
     /// Makes an edit on the selected round; on one that is not a draft it begins a new draft.
     [[nodiscard]] Done edit(const calibration::Edit& edit);
     void undo();
@@ -155,6 +183,10 @@ class Session : public QObject {
     void roundsChanged();
     void roundSelected();
     void calibrationChanged();
+    void referenceChanged();
+    void definitionChanged();
+    void recordingsChanged();
+    void unitsChanged();
     void linkChanged();
     void taskChanged();
     void liveChanged();
@@ -176,6 +208,9 @@ class Session : public QObject {
     void linkFound(Result<job::Found> found, std::optional<ObdCar> obd, const std::string& choice);
     void loadCalibration();
     void loadReference();
+    /// The kit with the definition that the open folder keeps of its own.
+    void useOwnDefinition();
+    std::shared_ptr<const calibration::Calibration> calibrationOfRound(int64_t round) const;
     /// Starts work on the link thread; `work` returns what is to be done back here.
     void startTask(const QString& title, std::function<std::function<void()>(LinkParts&)> work);
     link::OnProgress reporter();
@@ -195,8 +230,18 @@ class Session : public QObject {
     carfolder::CarContents contents_;
     int64_t selected_ = -1;
     std::optional<calibration::Calibration> calibration_;
-    std::optional<calibration::Calibration> reference_;
+    std::shared_ptr<const calibration::Calibration> reference_;
     QString referenceName_;
+    QString referenceKey_ = "parent";
+    struct Donor {
+        QString name;
+        std::shared_ptr<const calibration::Calibration> calibration;
+    };
+    std::vector<Donor> donors_;
+    mutable std::map<int64_t, std::pair<std::string, std::shared_ptr<const calibration::Calibration>>> seen_;  // rounds, by image
+    mutable std::unique_ptr<calibration::SharedBytes> shared_;
+    std::shared_ptr<const Recordings> recordings_;
+    units::Preferences units_;
     calibration::EditHistory history_;
     QTimer saveTimer_;
     bool unsaved_ = false;

@@ -141,6 +141,7 @@ void Session::linkFound(Result<job::Found> found, std::optional<ObdCar> obd, con
     }
     const bool firstTime = !kit_;
     kit_ = found->kit;
+    useOwnDefinition();
     identity_ = found->identity;
     mismatch_ = QString::fromStdString(found->mismatch);
     linkWhy_ = QString::fromStdString(found->why);

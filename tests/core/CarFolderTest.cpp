@@ -46,7 +46,10 @@ class CarFolderTest : public QObject {
     void foldersThatAreNoneAreSaidAndLeftAlone_data();
     void foldersThatAreNoneAreSaidAndLeftAlone();
     void aFolderFromANewerBruskIsRefused();
+    void aFolderOfAnOlderFormatIsBroughtUpWithACopyKept_data();
     void aFolderOfAnOlderFormatIsBroughtUpWithACopyKept();
+    void editsOutliveTheProgramAndCanBeUndone();
+    void aDraftIsBroughtToItsEditsAfterACrashAnywhere();
     void aFlashThatDidNotEndIsRemembered();
     void piecesOfAReadAreKept();
     void packedImagesRoundTripAndDamageIsSaid();
@@ -236,9 +239,17 @@ void CarFolderTest::aFolderFromANewerBruskIsRefused() {
     EXPECT_FAILS(CarFolder::open(files_, path_), "written by a newer Brusk (format 99)");
 }
 
+void CarFolderTest::aFolderOfAnOlderFormatIsBroughtUpWithACopyKept_data() {
+    QTest::addColumn<int>("format");
+    QTest::newRow("format 1") << 1;
+    QTest::newRow("format 2") << 2;
+}
+
 void CarFolderTest::aFolderOfAnOlderFormatIsBroughtUpWithACopyKept() {
+    QFETCH(int, format);
+    const std::string name = "car.format" + std::to_string(format) + ".sqlite";
     EXPECT_OK(files_.makeFolder(path_));
-    const std::string sample = readText(BRUSK_SOURCE_DIR "/tests/core/samples/car.format1.sqlite");
+    const std::string sample = readText(BRUSK_SOURCE_DIR "/tests/core/samples/" + name);
     EXPECT_OK(files_.save(path_ / "car.sqlite", bytesOf(sample)));
     for (int opening = 0; opening < 2; ++opening) {
         const auto folder = CarFolder::open(files_, path_);
@@ -251,16 +262,85 @@ void CarFolderTest::aFolderOfAnOlderFormatIsBroughtUpWithACopyKept() {
         QVERIFY(!(*folder)->lastFlash());
         EXPECT_OK((*folder)->setRights(rounds[0].id, "{}"));
         EXPECT_OK((*folder)->setRights(rounds[0].id, ""));
+        const auto history = (*folder)->edits(rounds[0].id);
+        EXPECT_OK(history);
+        QVERIFY(!history->canUndo());
     }
     // The old one is beside it, as it was, and can still be looked at.
-    QVERIFY(files_.exists(path_ / "car.format1.sqlite"));
+    QVERIFY(files_.exists(path_ / name));
     QProcess sqlite;
     sqlite.start("python3", {"-c",
                              "import sqlite3,sys\nd=sqlite3.connect(sys.argv[1])\nprint(d.execute('PRAGMA "
                              "user_version').fetchone()[0], d.execute('SELECT COUNT(*) FROM round').fetchone()[0])",
-                             qs((path_ / "car.format1.sqlite").string())});
+                             qs((path_ / name).string())});
     QVERIFY(sqlite.waitForFinished());
-    QCOMPARE(QString(sqlite.readAllStandardOutput()).trimmed(), "1 2");
+    QCOMPARE(QString(sqlite.readAllStandardOutput()).trimmed(), QString("%1 2").arg(format));
+}
+
+namespace {
+
+calibration::Edit editOf(const std::string& name, uint32_t address, uint8_t before, uint8_t after) {
+    return {name, {{address, {before}, {after}}}, 0};
+}
+
+}  // namespace
+
+void CarFolderTest::editsOutliveTheProgramAndCanBeUndone() {
+    auto folder = std::move(*CarFolder::create(files_, path_, "car"));
+    const auto original = *folder->storeOriginal(imageOf(0), "");
+    const auto draft = *folder->addRound(original.id, imageOf(0), "draft", "");
+    EXPECT_OK(folder->addEdit(draft.id, editOf("first", 0x1000, 0, 1)));
+    EXPECT_OK(folder->addEdit(draft.id, editOf("second", 0x1001, 0, 2)));
+    EXPECT_OK(folder->addEdit(draft.id, editOf("third", 0x1000, 1, 3)));
+    EXPECT_OK(folder->editUndone(draft.id));
+    EXPECT_OK(folder->editUndone(draft.id));
+    EXPECT_OK(folder->editRedone(draft.id));
+    folder.reset();
+    folder = std::move(*CarFolder::open(files_, path_));
+    auto history = folder->edits(draft.id);
+    EXPECT_OK(history);
+    QCOMPARE(history->undoName(), std::string("second"));
+    QCOMPARE(history->redoName(), std::string("third"));
+    QCOMPARE(history->done().size(), size_t{2});
+    // What was done and not yet saved with the image is there again.
+    const auto image = folder->image(draft.id);
+    EXPECT_OK(image);
+    QCOMPARE((*image)->bytes(0x1000, 2)->front(), uint8_t{1});
+    QCOMPARE((*image)->bytes(0x1001, 1)->front(), uint8_t{2});
+    // A new edit forgets what was undone.
+    EXPECT_OK(folder->addEdit(draft.id, editOf("other", 0x1002, 0, 9)));
+    QVERIFY(!folder->edits(draft.id)->canRedo());
+    QVERIFY(!folder->edits(original.id)->canUndo());
+}
+
+void CarFolderTest::aDraftIsBroughtToItsEditsAfterACrashAnywhere() {
+    // The image may have been saved after any of the edits and before the program died.
+    std::vector<calibration::Edit> edits;
+    for (uint8_t i = 0; i < 6; ++i)
+        edits.push_back(editOf("edit " + std::to_string(i), 0x1000 + i % 2, i < 2 ? 0 : i - 1, i + 1));
+    for (size_t saved = 0; saved <= edits.size(); ++saved)
+        for (int undone = 0; undone <= 3; ++undone) {
+            QTemporaryDir place;
+            const storage::Path path = storage::Path(place.path().toStdString()) / "car";
+            auto folder = std::move(*CarFolder::create(files_, path, "car"));
+            const auto original = *folder->storeOriginal(imageOf(0), "");
+            const auto draft = *folder->addRound(original.id, imageOf(0), "draft", "");
+            image::Image image = imageOf(0);
+            for (size_t i = 0; i < edits.size(); ++i) {
+                if (i == saved) EXPECT_OK(folder->updateDraft(draft.id, image));
+                EXPECT_OK(folder->addEdit(draft.id, edits[i]));
+                EXPECT_OK(image.overwrite(edits[i].changes[0].address, edits[i].changes[0].after));
+            }
+            if (saved == edits.size()) EXPECT_OK(folder->updateDraft(draft.id, image));
+            for (int i = 0; i < undone; ++i) {
+                EXPECT_OK(folder->editUndone(draft.id));
+                const auto& change = edits[edits.size() - 1 - static_cast<size_t>(i)].changes[0];
+                EXPECT_OK(image.overwrite(change.address, change.before));
+            }
+            folder.reset();
+            folder = std::move(*CarFolder::open(files_, path));
+            QVERIFY(**folder->image(draft.id) == image);
+        }
 }
 
 void CarFolderTest::aFlashThatDidNotEndIsRemembered() {

@@ -52,6 +52,7 @@ QMainWindow, QWidget#central, QWidget[station="true"] { background: %ground; }
 QLabel { background: transparent; }
 QLabel[role="title"] { font-size: 18px; font-weight: 600; }
 QLabel[role="heading"] { font-weight: 600; }
+QLabel[role="headingon"] { font-weight: 600; color: %accent; }
 QLabel[role="faint"] { color: %faint; }
 QLabel[role="warm"] { color: %warm; }
 QLabel[role="alarm"] { color: %alarm; }

@@ -8,20 +8,18 @@
 #include <cmath>
 
 #include "app/theme/Theme.h"
+#include "core/calibration/Surface.h"
 
 namespace brusk::app {
 
 namespace {
-constexpr double kRowHeader = 46, kColumnHeader = 24, kLeastCell = 38, kCellHeight = 24;
+constexpr double kRowHeader = 46, kColumnHeader = 24, kLeastCell = 38, kCellHeight = 24, kLeastHeight = 17;
 constexpr size_t kWake = 24;
 
+/// Position among breakpoints: 2.25 is a quarter of the way from the third to the fourth.
 double positionOn(const std::vector<double>& axis, double value) {
-    if (axis.size() < 2) return 0;
-    if (value <= axis.front()) return 0;
-    if (value >= axis.back()) return static_cast<double>(axis.size() - 1);
-    const auto above = std::upper_bound(axis.begin(), axis.end(), value);
-    const auto i = static_cast<size_t>(above - axis.begin()) - 1;
-    return static_cast<double>(i) + (value - axis[i]) / (axis[i + 1] - axis[i]);
+    const auto at = calibration::positionOn(axis, value, calibration::Outside::Clamp);
+    return static_cast<double>(at.below) + at.share;
 }
 }  // namespace
 
@@ -31,7 +29,12 @@ MapGrid::MapGrid(QWidget* parent) : QWidget(parent), editor_(new QLineEdit(this)
     editor_->setObjectName("cellEditor");
     editor_->setAlignment(Qt::AlignRight);
     editor_->installEventFilter(this);
-    connect(&Theme::instance(), &Theme::changed, this, qOverload<>(&QWidget::update));
+    connect(&Theme::instance(), &Theme::changed, this, &MapGrid::changed);
+}
+
+void MapGrid::changed() {
+    picture_ = {};
+    update();
 }
 
 void MapGrid::setContents(GridContents contents) {
@@ -39,6 +42,7 @@ void MapGrid::setContents(GridContents contents) {
     contents_ = std::move(contents);
     if (!sameShape) {
         row_ = column_ = anchorRow_ = anchorColumn_ = 0;
+        firstRow_ = firstColumn_ = 0;
         wake_.clear();
         ring_.reset();
         updateGeometry();
@@ -52,7 +56,29 @@ void MapGrid::setContents(GridContents contents) {
         range_ = std::max(range_, std::abs(v));
     }
     if (contents_.shadeRange > 0) range_ = contents_.shadeRange;
-    update();
+    changed();
+}
+
+void MapGrid::setValues(const std::vector<double>& values) {
+    if (values.size() != contents_.values.size()) return;
+    contents_.values = values;
+    changed();
+}
+
+void MapGrid::setScrolling(bool scrolling) {
+    scrolling_ = scrolling;
+    updateGeometry();
+    changed();
+}
+
+void MapGrid::resizeEvent(QResizeEvent*) {
+    keepInView();
+    picture_ = {};
+}
+
+void MapGrid::changeEvent(QEvent* event) {
+    if (event->type() == QEvent::EnabledChange) changed();
+    QWidget::changeEvent(event);
 }
 
 void MapGrid::setCompact(bool compact) {
@@ -60,6 +86,7 @@ void MapGrid::setCompact(bool compact) {
     setFocusPolicy(compact ? Qt::NoFocus : Qt::StrongFocus);
     setAttribute(Qt::WA_TransparentForMouseEvents, compact);
     updateGeometry();
+    changed();
 }
 
 void MapGrid::setRing(std::optional<QPointF> at) {
@@ -74,8 +101,8 @@ void MapGrid::setRing(std::optional<QPointF> at) {
 
 QSize MapGrid::minimumSizeHint() const {
     if (compact_) return {60, 40};
-    const auto columns = static_cast<double>(std::max<size_t>(1, contents_.columns));
-    const auto rows = static_cast<double>(std::max<size_t>(1, contents_.rows));
+    const auto columns = static_cast<double>(std::clamp<size_t>(contents_.columns, 1, scrolling_ ? 4 : 4096));
+    const auto rows = static_cast<double>(std::clamp<size_t>(contents_.rows, 1, scrolling_ ? 3 : 4096));
     return {static_cast<int>(kRowHeader + columns * kLeastCell), static_cast<int>(kColumnHeader + rows * 19)};
 }
 
@@ -91,13 +118,32 @@ MapGrid::Geometry MapGrid::geometry() const {
     if (compact_) return {0, 0, width() / columns, height() / rows};
     const double left = contents_.y.empty() ? 0 : kRowHeader;
     const double top = contents_.x.empty() ? 0 : kColumnHeader;
-    return {left, top, std::min((width() - left - 1) / columns, 110.0),
-            std::min((height() - top - 1) / rows, kCellHeight + 2)};
+    double wide = (width() - left - 1) / columns, high = (height() - top - 1) / rows;
+    if (scrolling_) wide = std::max(wide, kLeastCell), high = std::max(high, kLeastHeight);
+    return {left, top, std::min(wide, 110.0), std::min(high, kCellHeight + 2)};
+}
+
+void MapGrid::keepInView() {
+    const int row = firstRow_, column = firstColumn_;
+    if (!scrolling_) {
+        firstRow_ = firstColumn_ = 0;
+    } else {
+        const Geometry g = geometry();
+        const auto settle = [](int& first, int current, double room, double size, size_t count) {
+            const int seen = std::max(1, static_cast<int>(room / size + 1e-6));
+            if (current < first) first = current;
+            if (current >= first + seen) first = current - seen + 1;
+            first = std::clamp(first, 0, std::max(0, static_cast<int>(count) - seen));
+        };
+        settle(firstRow_, row_, height() - g.top - 1, g.cellHeight, contents_.rows);
+        settle(firstColumn_, column_, width() - g.left - 1, g.cellWidth, contents_.columns);
+    }
+    if (row != firstRow_ || column != firstColumn_) picture_ = {};
 }
 
 QRectF MapGrid::cellRect(const Geometry& g, size_t row, size_t column) const {
-    return {g.left + static_cast<double>(column) * g.cellWidth, g.top + static_cast<double>(row) * g.cellHeight,
-            g.cellWidth, g.cellHeight};
+    return {g.left + (static_cast<double>(column) - firstColumn_) * g.cellWidth,
+            g.top + (static_cast<double>(row) - firstRow_) * g.cellHeight, g.cellWidth, g.cellHeight};
 }
 
 QPoint MapGrid::cellCentre(int row, int column) const {
@@ -106,11 +152,10 @@ QPoint MapGrid::cellCentre(int row, int column) const {
 
 std::optional<std::pair<int, int>> MapGrid::cellAt(QPoint point) const {
     const Geometry g = geometry();
-    const int column = static_cast<int>(std::floor((point.x() - g.left) / g.cellWidth));
-    const int row = static_cast<int>(std::floor((point.y() - g.top) / g.cellHeight));
-    if (row < 0 || column < 0 || row >= static_cast<int>(contents_.rows) ||
-        column >= static_cast<int>(contents_.columns))
-        return std::nullopt;
+    if (point.x() < g.left || point.y() < g.top) return std::nullopt;
+    const int column = firstColumn_ + static_cast<int>(std::floor((point.x() - g.left) / g.cellWidth));
+    const int row = firstRow_ + static_cast<int>(std::floor((point.y() - g.top) / g.cellHeight));
+    if (row >= static_cast<int>(contents_.rows) || column >= static_cast<int>(contents_.columns)) return std::nullopt;
     return std::pair{row, column};
 }
 
@@ -131,40 +176,66 @@ void MapGrid::paintEvent(QPaintEvent*) {
     QPainter painter(this);
     const Geometry g = geometry();
     if (contents_.values.empty()) return;
-    if (!compact_) paintHeaders(painter, g);
-    painter.setFont(Theme::instance().numbers(g.cellWidth < 50 ? 11 : 12));
-    for (size_t cell = 0; cell < contents_.values.size(); ++cell)
-        paintCell(painter, cellRect(g, cell / contents_.columns, cell % contents_.columns), cell);
-    if (compact_) {
-        paintRing(painter, g);
-        return;
+    const qreal ratio = devicePixelRatioF();
+    if (picture_.size() != size() * ratio) {
+        picture_ = QPixmap(size() * ratio);
+        picture_.setDevicePixelRatio(ratio);
+        picture_.fill(Qt::transparent);
+        QPainter inside(&picture_);
+        paintCells(inside, g);
     }
-    painter.setPen(tokens().line);
-    const double right = g.left + static_cast<double>(contents_.columns) * g.cellWidth;
-    const double bottom = g.top + static_cast<double>(contents_.rows) * g.cellHeight;
-    for (size_t c = 0; c <= contents_.columns; ++c)
-        painter.drawLine(QPointF(g.left + static_cast<double>(c) * g.cellWidth, g.top),
-                         QPointF(g.left + static_cast<double>(c) * g.cellWidth, bottom));
-    for (size_t r = 0; r <= contents_.rows; ++r)
-        painter.drawLine(QPointF(g.left, g.top + static_cast<double>(r) * g.cellHeight),
-                         QPointF(right, g.top + static_cast<double>(r) * g.cellHeight));
-    paintSelection(painter, g);
+    painter.drawPixmap(0, 0, picture_);
+    if (!compact_) paintHeaderTicks(painter, g);
+    painter.setClipRect(QRectF(g.left - 1, g.top - 1, width() - g.left + 1, height() - g.top + 1));
+    if (!compact_) paintSelection(painter, g);
     paintRing(painter, g);
+}
+
+void MapGrid::paintCells(QPainter& painter, const Geometry& g) {
+    if (!compact_) paintHeaders(painter, g);
+    painter.setFont(Theme::instance().numbers(g.cellWidth < 50 || g.cellHeight < 20 ? 11 : 12));
+    const int seenRows = static_cast<int>(std::ceil((height() - g.top) / g.cellHeight));
+    const int seenColumns = static_cast<int>(std::ceil((width() - g.left) / g.cellWidth));
+    const int lastRow = std::min(static_cast<int>(contents_.rows), firstRow_ + seenRows);
+    const int lastColumn = std::min(static_cast<int>(contents_.columns), firstColumn_ + seenColumns);
+    for (int r = firstRow_; r < lastRow; ++r)
+        for (int c = firstColumn_; c < lastColumn; ++c)
+            paintCell(painter, cellRect(g, static_cast<size_t>(r), static_cast<size_t>(c)),
+                      static_cast<size_t>(r) * contents_.columns + static_cast<size_t>(c));
+    if (compact_) return;
+    painter.setPen(tokens().line);
+    const double right = g.left + (lastColumn - firstColumn_) * g.cellWidth;
+    const double bottom = g.top + (lastRow - firstRow_) * g.cellHeight;
+    for (int c = firstColumn_; c <= lastColumn; ++c) {
+        const double x = g.left + (c - firstColumn_) * g.cellWidth;
+        painter.drawLine(QPointF(x, g.top), QPointF(x, bottom));
+    }
+    for (int r = firstRow_; r <= lastRow; ++r) {
+        const double y = g.top + (r - firstRow_) * g.cellHeight;
+        painter.drawLine(QPointF(g.left, y), QPointF(right, y));
+    }
+    // What goes on out of sight is said at the edge.
+    painter.setPen(tokens().faint);
+    painter.setFont(Theme::instance().text(11));
+    if (lastColumn < static_cast<int>(contents_.columns) || firstColumn_ > 0)
+        painter.drawText(QRectF(0, 0, g.left - 4, g.top), Qt::AlignCenter,
+                         QString("%1\u2026%2").arg(firstColumn_ + 1).arg(lastColumn));
 }
 
 void MapGrid::paintHeaders(QPainter& painter, const Geometry& g) {
     painter.setFont(Theme::instance().numbers(11));
-    for (size_t c = 0; c < contents_.x.size(); ++c) {
-        const bool on = static_cast<int>(c) == column_;
-        painter.setPen(on ? tokens().ink : tokens().faint);
-        painter.drawText(QRectF(g.left + static_cast<double>(c) * g.cellWidth, 0, g.cellWidth - 5, g.top),
-                         Qt::AlignRight | Qt::AlignVCenter, QString::number(contents_.x[c], 'f', contents_.xDecimals));
+    painter.setPen(tokens().faint);
+    for (size_t c = static_cast<size_t>(firstColumn_); c < contents_.x.size(); ++c) {
+        const QRectF r = cellRect(g, static_cast<size_t>(firstRow_), c);
+        if (r.left() >= width()) break;
+        painter.drawText(QRectF(r.left(), 0, g.cellWidth - 5, g.top), Qt::AlignRight | Qt::AlignVCenter,
+                         QString::number(contents_.x[c], 'f', contents_.xDecimals));
     }
-    for (size_t r = 0; r < contents_.y.size(); ++r) {
-        const bool on = static_cast<int>(r) == row_;
-        painter.setPen(on ? tokens().ink : tokens().faint);
-        painter.drawText(QRectF(0, g.top + static_cast<double>(r) * g.cellHeight, g.left - 6, g.cellHeight),
-                         Qt::AlignRight | Qt::AlignVCenter, QString::number(contents_.y[r], 'f', contents_.yDecimals));
+    for (size_t r = static_cast<size_t>(firstRow_); r < contents_.y.size(); ++r) {
+        const QRectF cell = cellRect(g, r, static_cast<size_t>(firstColumn_));
+        if (cell.top() >= height()) break;
+        painter.drawText(QRectF(0, cell.top(), g.left - 6, g.cellHeight), Qt::AlignRight | Qt::AlignVCenter,
+                         QString::number(contents_.y[r], 'f', contents_.yDecimals));
     }
 }
 
@@ -180,6 +251,11 @@ void MapGrid::paintCell(QPainter& painter, const QRectF& r, size_t cell) {
     if (text.startsWith('-') && text.toDouble() == 0) text.remove(0, 1);
     painter.setPen(blank ? t.faint : t.ink);
     painter.drawText(r.adjusted(0, 0, -5, 0), Qt::AlignRight | Qt::AlignVCenter, text);
+    paintMarks(painter, r, cell);
+}
+
+void MapGrid::paintMarks(QPainter& painter, const QRectF& r, size_t cell) {
+    const Tokens& t = tokens();
     if (cell < contents_.evidence.size() && contents_.evidence[cell] > 0) {
         const double radius = 0.8 + 1.4 * contents_.evidence[cell];
         QColor fill = t.faint;
@@ -201,22 +277,43 @@ void MapGrid::paintCell(QPainter& painter, const QRectF& r, size_t cell) {
     }
     if (cell < contents_.differs.size() && contents_.differs[cell])
         painter.fillRect(QRectF(r.right() - 30, r.bottom() - 3, 26, 1.5), t.violet);
+    if (cell < contents_.pointedAt.size() && contents_.pointedAt[cell]) {
+        painter.setPen(QPen(t.warm, 1.6));
+        const QPointF top(r.right() - 17, r.top() + 2.2);
+        const QPointF roof[] = {top + QPointF(-8, 3.2), top, top + QPointF(8, 3.2)};
+        painter.drawPolyline(roof, 3);
+    }
+}
+
+void MapGrid::paintHeaderTicks(QPainter& painter, const Geometry& g) {
+    const GridRange range = selection();
+    const QRectF cells = cellRect(g, static_cast<size_t>(range.top), static_cast<size_t>(range.left))
+                             .united(cellRect(g, static_cast<size_t>(range.bottom), static_cast<size_t>(range.right)));
+    const double left = std::max(cells.left(), g.left), top = std::max(cells.top(), g.top);
+    if (!contents_.x.empty() && cells.right() > left)
+        painter.fillRect(QRectF(left + 2, g.top - 3, cells.right() - left - 4, 2), tokens().accent);
+    if (!contents_.y.empty() && cells.bottom() > top)
+        painter.fillRect(QRectF(g.left - 4, top + 2, 2, cells.bottom() - top - 4), tokens().accent);
 }
 
 void MapGrid::paintSelection(QPainter& painter, const Geometry& g) {
-    const int top = std::min(row_, anchorRow_), left = std::min(column_, anchorColumn_);
-    const QRectF first = cellRect(g, static_cast<size_t>(top), static_cast<size_t>(left));
-    const QRectF last = cellRect(g, static_cast<size_t>(std::max(row_, anchorRow_)),
-                                 static_cast<size_t>(std::max(column_, anchorColumn_)));
+    const GridRange range = selection();
+    const auto rectOf = [&](int row, int column) {
+        return cellRect(g, static_cast<size_t>(row), static_cast<size_t>(column));
+    };
     painter.setPen(QPen(tokens().accent, hasFocus() ? 2 : 1));
     painter.setBrush(Qt::NoBrush);
-    painter.drawRect(first.united(last).adjusted(1, 1, -1, -1));
+    painter.drawRect(rectOf(range.top, range.left).united(rectOf(range.bottom, range.right)).adjusted(1, 1, -1, -1));
+    if (range.top == range.bottom && range.left == range.right) return;
+    // Which of them the arrows move.
+    painter.setPen(QPen(tokens().accent, 1, Qt::DotLine));
+    painter.drawRect(rectOf(row_, column_).adjusted(3, 3, -3, -3));
 }
 
 QPointF MapGrid::ringPoint(const Geometry& g, QPointF value) const {
     const double column = positionOn(contents_.x, value.x());
     const double row = contents_.y.empty() ? 0 : positionOn(contents_.y, value.y());
-    return {g.left + (column + 0.5) * g.cellWidth, g.top + (row + 0.5) * g.cellHeight};
+    return {g.left + (column - firstColumn_ + 0.5) * g.cellWidth, g.top + (row - firstRow_ + 0.5) * g.cellHeight};
 }
 
 void MapGrid::paintRing(QPainter& painter, const Geometry& g) {
@@ -234,10 +331,16 @@ void MapGrid::paintRing(QPainter& painter, const Geometry& g) {
     painter.setRenderHint(QPainter::Antialiasing, false);
 }
 
+GridRange MapGrid::selection() const {
+    return {std::min(row_, anchorRow_), std::min(column_, anchorColumn_), std::max(row_, anchorRow_),
+            std::max(column_, anchorColumn_)};
+}
+
 std::vector<size_t> MapGrid::selectedCells() const {
     std::vector<size_t> out;
-    for (int r = std::min(row_, anchorRow_); r <= std::max(row_, anchorRow_); ++r)
-        for (int c = std::min(column_, anchorColumn_); c <= std::max(column_, anchorColumn_); ++c)
+    const GridRange range = selection();
+    for (int r = range.top; r <= range.bottom; ++r)
+        for (int c = range.left; c <= range.right; ++c)
             out.push_back(static_cast<size_t>(r) * contents_.columns + static_cast<size_t>(c));
     return out;
 }
@@ -247,50 +350,125 @@ void MapGrid::select(int row, int column, bool extend) {
     row_ = std::clamp(row, 0, static_cast<int>(contents_.rows) - 1);
     column_ = std::clamp(column, 0, static_cast<int>(contents_.columns) - 1);
     if (!extend) anchorRow_ = row_, anchorColumn_ = column_;
+    keepInView();
     update();
     emit selectionMoved();
 }
 
+void MapGrid::setSelection(const GridRange& range) {
+    if (contents_.rows == 0 || contents_.columns == 0) return;
+    anchorRow_ = std::clamp(range.top, 0, static_cast<int>(contents_.rows) - 1);
+    anchorColumn_ = std::clamp(range.left, 0, static_cast<int>(contents_.columns) - 1);
+    select(range.bottom, range.right, true);
+}
+
 void MapGrid::selectAll() {
-    anchorRow_ = anchorColumn_ = 0;
-    select(static_cast<int>(contents_.rows) - 1, static_cast<int>(contents_.columns) - 1, true);
+    setSelection({0, 0, static_cast<int>(contents_.rows) - 1, static_cast<int>(contents_.columns) - 1});
 }
 
 void MapGrid::mousePressEvent(QMouseEvent* event) {
+    if (event->button() != Qt::LeftButton) return;
     setFocus();
     const Geometry g = geometry();
-    if (const auto cell = cellAt(event->pos())) {
-        select(cell->first, cell->second, event->modifiers() & Qt::ShiftModifier);
-    } else if (event->pos().y() < g.top && event->pos().x() >= g.left) {
-        // A header selects its whole column or row.
+    const bool extend = event->modifiers() & Qt::ShiftModifier;
+    const int lastRow = static_cast<int>(contents_.rows) - 1, lastColumn = static_cast<int>(contents_.columns) - 1;
+    dragging_ = Dragging::Cells;
+    if (const auto cell = cellAt(event->pos())) return select(cell->first, cell->second, extend);
+    const bool above = event->pos().y() < g.top, beside = event->pos().x() < g.left;
+    if (above && beside) return selectAll();
+    // A header selects its whole column or row; dragged on, or with Shift, those up to there.
+    if (above) {
         const auto below = cellAt({event->pos().x(), static_cast<int>(g.top) + 1});
-        if (below) select(0, below->second), select(static_cast<int>(contents_.rows) - 1, below->second, true);
-    } else if (event->pos().x() < g.left) {
-        const auto beside = cellAt({static_cast<int>(g.left) + 1, event->pos().y()});
-        if (beside) select(beside->first, 0), select(beside->first, static_cast<int>(contents_.columns) - 1, true);
+        if (!below) return;
+        dragging_ = Dragging::Columns;
+        setSelection({0, extend ? anchorColumn_ : below->second, lastRow, below->second});
+    } else if (beside) {
+        const auto right = cellAt({static_cast<int>(g.left) + 1, event->pos().y()});
+        if (!right) return;
+        dragging_ = Dragging::Rows;
+        setSelection({extend ? anchorRow_ : right->first, 0, right->first, lastColumn});
     }
 }
 
 void MapGrid::mouseMoveEvent(QMouseEvent* event) {
     if (!(event->buttons() & Qt::LeftButton)) return;
-    if (const auto cell = cellAt(event->pos())) select(cell->first, cell->second, true);
+    const Geometry g = geometry();
+    const QPoint inside(std::max(event->pos().x(), static_cast<int>(g.left) + 1),
+                        std::max(event->pos().y(), static_cast<int>(g.top) + 1));
+    const auto cell = cellAt(inside);
+    if (!cell) return;
+    const int row = dragging_ == Dragging::Columns ? static_cast<int>(contents_.rows) - 1 : cell->first;
+    const int column = dragging_ == Dragging::Rows ? static_cast<int>(contents_.columns) - 1 : cell->second;
+    select(row, column, true);
+}
+
+void MapGrid::wheelEvent(QWheelEvent* event) {
+    if (!scrolling_) return QWidget::wheelEvent(event);
+    const int steps = -event->angleDelta().y() / 40 ? -event->angleDelta().y() / 40 : 0;
+    const bool sideways = (event->modifiers() & Qt::ShiftModifier) || event->angleDelta().x() != 0;
+    const Geometry g = geometry();
+    const auto most = [](size_t count, double room, double size) {
+        return std::max(0, static_cast<int>(count) - std::max(1, static_cast<int>(room / size + 1e-6)));
+    };
+    if (sideways)
+        firstColumn_ = std::clamp(firstColumn_ + (steps ? steps : -event->angleDelta().x() / 40), 0,
+                                  most(contents_.columns, width() - g.left - 1, g.cellWidth));
+    else
+        firstRow_ = std::clamp(firstRow_ + steps, 0, most(contents_.rows, height() - g.top - 1, g.cellHeight));
+    changed();
+    event->accept();
+}
+
+bool MapGrid::ask(const QKeyEvent* event) {
+    if (event->matches(QKeySequence::Copy)) return emit asked(GridAsk::Copy), true;
+    if (event->matches(QKeySequence::Paste)) return editable_ ? emit asked(GridAsk::Paste), true : true;
+    const auto modifiers = event->modifiers() & ~Qt::KeypadModifier;
+    struct Key {
+        int key;
+        Qt::KeyboardModifiers modifiers;
+        GridAsk ask;
+        bool edits;
+    };
+    static const Key keys[] = {
+        {Qt::Key_C, Qt::ControlModifier | Qt::ShiftModifier, GridAsk::CopyWithBreakpoints, false},
+        {Qt::Key_V, Qt::ControlModifier | Qt::ShiftModifier, GridAsk::PasteFactors, true},
+        {Qt::Key_Up, Qt::ControlModifier, GridAsk::StepUp, true},
+        {Qt::Key_Down, Qt::ControlModifier, GridAsk::StepDown, true},
+        {Qt::Key_H, Qt::NoModifier, GridAsk::FillAcross, true},
+        {Qt::Key_V, Qt::NoModifier, GridAsk::FillDown, true},
+        {Qt::Key_B, Qt::NoModifier, GridAsk::FillBoth, true},
+        {Qt::Key_S, Qt::NoModifier, GridAsk::Soften, true},
+        {Qt::Key_R, Qt::NoModifier, GridAsk::TakeReference, true},
+        {Qt::Key_F3, Qt::NoModifier, GridAsk::Find, false}};
+    for (const Key& key : keys)
+        if (event->key() == key.key && modifiers == key.modifiers && (editable_ || !key.edits))
+            return emit asked(key.ask), true;
+    return false;
 }
 
 void MapGrid::keyPressEvent(QKeyEvent* event) {
+    if (ask(event)) return;
     const bool extend = event->modifiers() & Qt::ShiftModifier;
+    const bool far = event->modifiers() & Qt::ControlModifier;
+    const int lastRow = static_cast<int>(contents_.rows) - 1, lastColumn = static_cast<int>(contents_.columns) - 1;
+    const int page = std::max(1, static_cast<int>((height() - geometry().top) / geometry().cellHeight) - 1);
     switch (event->key()) {
         case Qt::Key_Left:
-            return select(row_, column_ - 1, extend);
+            return select(row_, far ? 0 : column_ - 1, extend);
         case Qt::Key_Right:
-            return select(row_, column_ + 1, extend);
+            return select(row_, far ? lastColumn : column_ + 1, extend);
         case Qt::Key_Up:
             return select(row_ - 1, column_, extend);
         case Qt::Key_Down:
             return select(row_ + 1, column_, extend);
         case Qt::Key_Home:
-            return select(row_, 0, extend);
+            return select(far ? 0 : row_, 0, extend);
         case Qt::Key_End:
-            return select(row_, static_cast<int>(contents_.columns) - 1, extend);
+            return select(far ? lastRow : row_, lastColumn, extend);
+        case Qt::Key_PageUp:
+            return select(row_ - page, column_, extend);
+        case Qt::Key_PageDown:
+            return select(row_ + page, column_, extend);
         default:
             break;
     }
@@ -306,7 +484,7 @@ void MapGrid::keyPressEvent(QKeyEvent* event) {
 void MapGrid::beginTyping(const QString& first) {
     const QRectF r = cellRect(geometry(), static_cast<size_t>(row_), static_cast<size_t>(column_));
     const double wide = std::max(r.width(), 84.0);
-    const double left = std::min(r.left(), width() - wide);
+    const double left = std::clamp(r.left(), 0.0, std::max(0.0, width() - wide));
     editor_->setGeometry(QRectF(left, r.top() - 3, wide, r.height() + 6).toRect());
     editor_->setText(first.isEmpty() ? QString::number(contents_.values[currentCell()], 'f', contents_.decimals)
                                      : first);

@@ -4,6 +4,7 @@
 #pragma once
 
 #include <QLineEdit>
+#include <QPixmap>
 #include <QPointF>
 #include <QWidget>
 #include <deque>
@@ -29,6 +30,32 @@ struct GridContents {
     std::vector<float> doubt;     ///< 0 to 1: how spread it is; empties the dot
     std::vector<char> edited;     ///< corner mark
     std::vector<char> differs;    ///< line below the number
+    std::vector<char> pointedAt;  ///< a cell that stands out of its neighbours: a small roof above the number
+};
+
+/// A rectangle of cells, both ends included.
+struct GridRange {
+    int top = 0, left = 0, bottom = 0, right = 0;
+    bool operator==(const GridRange&) const = default;
+    bool contains(int row, int column) const {
+        return row >= top && row <= bottom && column >= left && column <= right;
+    }
+};
+
+/// What the keys of a grid ask for beyond moving and typing.
+enum class GridAsk {
+    Copy,
+    CopyWithBreakpoints,
+    Paste,
+    PasteFactors,
+    StepUp,
+    StepDown,
+    FillAcross,
+    FillDown,
+    FillBoth,
+    Soften,
+    TakeReference,
+    Find,
 };
 
 class MapGrid : public QWidget {
@@ -39,6 +66,10 @@ class MapGrid : public QWidget {
     void setContents(GridContents contents);
     const GridContents& contents() const { return contents_; }
     void setEditable(bool editable) { editable_ = editable; }
+    /// Cells keep a readable size and the grid scrolls; otherwise all cells share the room there is.
+    void setScrolling(bool scrolling);
+    /// Other numbers in the same cells, while a point is dragged.
+    void setValues(const std::vector<double>& values);
     /// Draws cells as small blocks without numbers or headers (thumbnails, coverage).
     void setCompact(bool compact);
     /// Where the engine is, by x and y value; nothing hides it. Earlier places fade.
@@ -50,6 +81,9 @@ class MapGrid : public QWidget {
     int currentColumn() const { return column_; }
     void select(int row, int column, bool extend = false);
     void selectAll();
+    GridRange selection() const;
+    /// The current cell becomes the range's last one.
+    void setSelection(const GridRange& range);
     /// Middle of a cell in widget coordinates, for tests that click.
     QPoint cellCentre(int row, int column) const;
 
@@ -60,12 +94,16 @@ class MapGrid : public QWidget {
     void selectionMoved();
     /// Something was typed over the selected cells and confirmed.
     void typed(const QString& text);
+    void asked(GridAsk ask);
 
   protected:
     void paintEvent(QPaintEvent*) override;
     void mousePressEvent(QMouseEvent*) override;
     void mouseMoveEvent(QMouseEvent*) override;
     void keyPressEvent(QKeyEvent*) override;
+    void wheelEvent(QWheelEvent*) override;
+    void resizeEvent(QResizeEvent*) override;
+    void changeEvent(QEvent*) override;
     bool eventFilter(QObject* object, QEvent* event) override;
 
   private:
@@ -76,8 +114,14 @@ class MapGrid : public QWidget {
     QRectF cellRect(const Geometry& g, size_t row, size_t column) const;
     std::optional<std::pair<int, int>> cellAt(QPoint point) const;
     QColor shadeOf(size_t cell) const;
+    bool ask(const QKeyEvent* event);
+    void keepInView();
+    void changed();
+    void paintCells(QPainter& painter, const Geometry& g);
     void paintHeaders(QPainter& painter, const Geometry& g);
+    void paintMarks(QPainter& painter, const QRectF& r, size_t cell);
     void paintCell(QPainter& painter, const QRectF& r, size_t cell);
+    void paintHeaderTicks(QPainter& painter, const Geometry& g);
     void paintSelection(QPainter& painter, const Geometry& g);
     void paintRing(QPainter& painter, const Geometry& g);
     QPointF ringPoint(const Geometry& g, QPointF value) const;
@@ -87,6 +131,10 @@ class MapGrid : public QWidget {
     double least_ = 0, most_ = 1, range_ = 1;
     bool editable_ = false;
     bool compact_ = false;
+    bool scrolling_ = false;
+    int firstRow_ = 0, firstColumn_ = 0;  ///< the upper left cell that is seen
+    enum class Dragging { Cells, Columns, Rows } dragging_ = Dragging::Cells;
+    QPixmap picture_;  ///< everything but the selection and the ring, until something changes
     int row_ = 0, column_ = 0, anchorRow_ = 0, anchorColumn_ = 0;
     QLineEdit* editor_;
     std::optional<QPointF> ring_;

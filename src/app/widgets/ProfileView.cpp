@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/widgets/ProfileView.h"
 
+#include <QMouseEvent>
 #include <QPainter>
 #include <algorithm>
 #include <cmath>
@@ -9,13 +10,101 @@
 
 namespace brusk::app {
 
+namespace {
+constexpr double kReach = 9;  // pixels around a point in which it is taken hold of
+}
+
 ProfileView::ProfileView(QWidget* parent) : QWidget(parent) {
+    setMouseTracking(true);
     connect(&Theme::instance(), &Theme::changed, this, qOverload<>(&QWidget::update));
 }
 
 void ProfileView::setLine(Line line) {
     line_ = std::move(line);
+    if (held_ && *held_ >= line_.values.size()) held_.reset(), heldScale_.reset();
     update();
+}
+
+ProfileView::Scale ProfileView::scale() const {
+    if (heldScale_) return *heldScale_;
+    Scale k;
+    k.plot = QRectF(rect()).adjusted(46, 26, -14, -20);
+    k.least = INFINITY, k.most = -INFINITY;
+    for (const auto* values : {&line_.values, &line_.reference})
+        for (const double v : *values)
+            k.least = std::min(k.least, v), k.most = std::max(k.most, v);
+    if (!(k.most - k.least > 1e-9)) k.least -= 1, k.most += 1;
+    k.first = line_.x.front();
+    k.span = std::max(1e-9, line_.x.back() - line_.x.front());
+    return k;
+}
+
+QPointF ProfileView::pointAt(size_t i) const {
+    return scale().at(line_.x[i], line_.values[i]);
+}
+
+std::optional<size_t> ProfileView::pointUnder(QPointF at) const {
+    if (line_.values.size() < 2 || line_.x.size() != line_.values.size()) return std::nullopt;
+    const Scale k = scale();
+    std::optional<size_t> best;
+    double distance = kReach * kReach;
+    for (size_t i = 0; i < line_.values.size(); ++i) {
+        const QPointF off = k.at(line_.x[i], line_.values[i]) - at;
+        const double d = off.x() * off.x() + off.y() * off.y();
+        if (d < distance) distance = d, best = i;
+    }
+    return best;
+}
+
+void ProfileView::mousePressEvent(QMouseEvent* event) {
+    if (event->button() != Qt::LeftButton) return;
+    const auto point = pointUnder(event->position());
+    if (!point) return;
+    emit picked(*point, event->modifiers() & Qt::ShiftModifier);
+    if (!editable_) return;
+    heldScale_ = scale();
+    held_ = point;
+    heldOffset_ = pointAt(*point).y() - event->position().y();
+}
+
+void ProfileView::mouseMoveEvent(QMouseEvent* event) {
+    if (!held_) {
+        setCursor(pointUnder(event->position()) ? (editable_ ? Qt::SizeVerCursor : Qt::PointingHandCursor)
+                                                : Qt::ArrowCursor);
+        return;
+    }
+    const Scale& k = *heldScale_;
+    const double y = event->position().y() + heldOffset_;
+    emit dragged(*held_, k.least + (k.plot.bottom() - y) / k.plot.height() * (k.most - k.least), false);
+}
+
+void ProfileView::mouseReleaseEvent(QMouseEvent* event) {
+    if (!held_ || event->button() != Qt::LeftButton) return;
+    const size_t index = *held_;
+    const Scale k = *heldScale_;
+    held_.reset();
+    heldScale_.reset();
+    const double y = event->position().y() + heldOffset_;
+    emit dragged(index, k.least + (k.plot.bottom() - y) / k.plot.height() * (k.most - k.least), true);
+    update();
+}
+
+void ProfileView::paintScale(QPainter& painter, const Scale& k) {
+    const Tokens& t = tokens();
+    painter.setFont(Theme::instance().numbers(10));
+    for (const double share : {0.0, 0.5, 1.0}) {
+        const double y = k.plot.bottom() - share * k.plot.height();
+        painter.setPen(QPen(t.line, 1));
+        painter.drawLine(QPointF(k.plot.left(), y), QPointF(k.plot.right(), y));
+        painter.setPen(t.faint);
+        painter.drawText(QRectF(0, y - 8, k.plot.left() - 6, 16), Qt::AlignRight | Qt::AlignVCenter,
+                         QString::number(k.least + share * (k.most - k.least), 'f', line_.decimals));
+    }
+    for (const size_t end : {size_t{0}, line_.x.size() - 1}) {
+        const double x = k.at(line_.x[end], k.least).x();
+        painter.drawText(QRectF(x - 40, k.plot.bottom() + 3, 80, 15), Qt::AlignCenter,
+                         QString::number(line_.x[end], 'f', line_.xDecimals));
+    }
 }
 
 void ProfileView::paintEvent(QPaintEvent*) {
@@ -27,49 +116,27 @@ void ProfileView::paintEvent(QPaintEvent*) {
     painter.drawRoundedRect(QRectF(rect()).adjusted(0.5, 0.5, -0.5, -0.5), 5, 5);
     painter.setFont(Theme::instance().text(11));
     painter.setPen(t.faint);
-    painter.drawText(QRectF(9, 5, width() - 18, 16), Qt::AlignLeft | Qt::AlignVCenter, line_.title);
-    if (line_.values.size() < 2) return;
-
-    double least = INFINITY, most = -INFINITY;
-    for (const auto* values : {&line_.values, &line_.reference})
-        for (const double v : *values)
-            least = std::min(least, v), most = std::max(most, v);
-    if (most - least < 1e-9) least -= 1, most += 1;
-    const QRectF plot = QRectF(rect()).adjusted(46, 28, -14, -24);
-    const double first = line_.x.front(), span = std::max(1e-9, line_.x.back() - line_.x.front());
-    const auto point = [&](double x, double v) {
-        return QPointF(plot.left() + (x - first) / span * plot.width(),
-                       plot.bottom() - (v - least) / (most - least) * plot.height());
-    };
-    painter.setFont(Theme::instance().numbers(10));
-    for (const double share : {0.0, 0.5, 1.0}) {
-        const double y = plot.bottom() - share * plot.height();
-        painter.setPen(QPen(t.line, 1));
-        painter.drawLine(QPointF(plot.left(), y), QPointF(plot.right(), y));
-        painter.setPen(t.faint);
-        painter.drawText(QRectF(0, y - 8, plot.left() - 6, 16), Qt::AlignRight | Qt::AlignVCenter,
-                         QString::number(least + share * (most - least), 'f', line_.decimals));
-    }
-    for (const size_t end : {size_t{0}, line_.x.size() - 1}) {
-        const double x = point(line_.x[end], least).x();
-        painter.drawText(QRectF(x - 40, plot.bottom() + 4, 80, 16), Qt::AlignCenter,
-                         QString::number(line_.x[end], 'f', 0));
-    }
+    painter.drawText(QRectF(9, 4, width() - 18, 16), Qt::AlignLeft | Qt::AlignVCenter, line_.title);
+    if (line_.values.size() < 2 || line_.x.size() < line_.values.size()) return;
+    const Scale k = scale();
+    paintScale(painter, k);
+    painter.setClipRect(QRectF(0, 20, width(), height() - 21));
     const auto trace = [&](const std::vector<double>& values, const QPen& pen) {
         QPolygonF path;
         for (size_t i = 0; i < std::min(values.size(), line_.x.size()); ++i)
-            path << point(line_.x[i], values[i]);
+            path << k.at(line_.x[i], values[i]);
         painter.setPen(pen);
         painter.setBrush(Qt::NoBrush);
         painter.drawPolyline(path);
     };
     if (!line_.reference.empty()) trace(line_.reference, QPen(t.violet, 1.2, Qt::DashLine));
     trace(line_.values, QPen(t.accent, 2));
-    painter.setPen(Qt::NoPen);
-    for (size_t i = 0; i < std::min(line_.values.size(), line_.x.size()); ++i) {
-        const bool on = i == line_.current;
-        painter.setBrush(on ? t.warm : t.accent);
-        painter.drawEllipse(point(line_.x[i], line_.values[i]), on ? 4.5 : 2.5, on ? 4.5 : 2.5);
+    for (size_t i = 0; i < line_.values.size(); ++i) {
+        const QPointF point = k.at(line_.x[i], line_.values[i]);
+        const bool on = i == line_.current, selected = i >= line_.from && i <= line_.to;
+        painter.setPen(selected && !on ? QPen(t.accent, 1.5) : QPen(Qt::NoPen));
+        painter.setBrush(on ? t.warm : selected ? t.sheet : t.accent);
+        painter.drawEllipse(point, on ? 4.5 : selected ? 4 : 2.5, on ? 4.5 : selected ? 4 : 2.5);
     }
 }
 

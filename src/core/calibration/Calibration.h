@@ -8,6 +8,7 @@
 
 #include "core/base/Result.h"
 #include "core/calibration/Placement.h"
+#include "core/units/Units.h"
 
 namespace brusk::calibration {
 
@@ -133,6 +134,13 @@ class Calibration {
 /// Undo and redo without limit. Edits are kept in the order they were made.
 class EditHistory {
   public:
+    EditHistory() = default;
+    /// Taken up again: `done` in the order they were made, `undone` with the next to redo last.
+    EditHistory(std::vector<Edit> done, std::vector<Edit> undone) : done_(std::move(done)), undone_(std::move(undone)) {}
+    /// Brings an image that holds any part of these edits to where all that are done are done and no other.
+    [[nodiscard]] Done bringTo(image::Image& image) const;
+    /// In the order they were made.
+    const std::vector<Edit>& done() const { return done_; }
     /// Applies and remembers; what was undone before is forgotten. An empty edit is not remembered.
     [[nodiscard]] Done make(Calibration& calibration, Edit edit);
     /// The name of what was undone; an error when there is nothing.
@@ -159,5 +167,8 @@ struct CellOperation {
     std::string describe() const;
 };
 std::optional<CellOperation> parseOperation(std::string_view text);
+/// What cells become by an operation that was typed in the unit they are shown in.
+std::vector<CellValue> operate(const Table& table, const std::vector<size_t>& cells, const CellOperation& operation,
+                               const units::Shown& shown = {});
 
 }  // namespace brusk::calibration

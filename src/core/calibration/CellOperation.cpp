@@ -63,4 +63,13 @@ std::optional<CellOperation> parseOperation(std::string_view text) {
     return CellOperation{kind, percent ? 1 + *amount / 100 : *amount};
 }
 
+std::vector<CellValue> operate(const Table& table, const std::vector<size_t>& cells, const CellOperation& operation,
+                               const units::Shown& shown) {
+    std::vector<CellValue> out;
+    out.reserve(cells.size());
+    for (const size_t i : cells)
+        if (i < table.values.size()) out.push_back({i, shown.back(operation.apply(shown(table.values[i])))});
+    return out;
+}
+
 }  // namespace brusk::calibration

@@ -28,6 +28,23 @@ Edit editBetween(const image::Image& before, const image::Image& after, std::str
     return edit;
 }
 
+Done EditHistory::bringTo(image::Image& image) const {
+    // Back to before the first, newest first; then forward again.
+    const auto back = [&](const Edit& edit) -> Done {
+        for (auto change = edit.changes.rbegin(); change != edit.changes.rend(); ++change)
+            if (auto done = image.overwrite(change->address, change->before); !done) return done;
+        return {};
+    };
+    for (const Edit& edit : undone_)
+        if (auto done = back(edit); !done) return done;
+    for (auto edit = done_.rbegin(); edit != done_.rend(); ++edit)
+        if (auto done = back(*edit); !done) return done;
+    for (const Edit& edit : done_)
+        for (const ByteChange& change : edit.changes)
+            if (auto done = image.overwrite(change.address, change.after); !done) return done;
+    return {};
+}
+
 Done EditHistory::make(Calibration& calibration, Edit edit) {
     if (edit.empty()) return {};
     if (auto done = calibration.apply(edit); !done) return done;

@@ -166,4 +166,39 @@ Transfer transferTables(const Calibration& to, const std::vector<Table>& donor, 
     return out;
 }
 
+Transfer fillAlike(const Calibration& calibration, const Table& like, const std::vector<std::string>& names,
+                   const TransferOptions& options, const std::string& editName) {
+    Transfer out;
+    Calibration work = calibration;
+    for (const std::string& name : names)
+        out.lines.push_back(attempt(work, name, [&](Calibration& copy, const Parameter& p, TransferLine& line) {
+            return takeTable(copy, p, like, options, line);
+        }));
+    finish(out, calibration, work, editName);
+    return out;
+}
+
+Transfer operateOnAll(const Calibration& calibration, const CellOperation& operation,
+                      const std::vector<std::string>& names, const std::string& editName) {
+    Transfer out;
+    Calibration work = calibration;
+    for (const std::string& name : names)
+        out.lines.push_back(attempt(work, name, [&](Calibration& copy, const Parameter& p, TransferLine& line) -> Done {
+            const auto table = copy.read(p);
+            if (!table) return tl::unexpected(table.error());
+            if (table->values.empty()) return fail(ErrorCode::BadInput, p.name + " is a text.");
+            std::vector<size_t> all(table->values.size());
+            for (size_t i = 0; i < all.size(); ++i)
+                all[i] = i;
+            const auto edit = copy.prepare(p, operate(*table, all, operation), AtLimit::Clamp, {});
+            if (!edit) return tl::unexpected(edit.error());
+            line.clamped = edit->clamped;
+            line.cells = edit->changes.size();
+            line.outcome = line.cells ? Outcome::Copied : Outcome::Same;
+            return copy.apply(*edit);
+        }));
+    finish(out, calibration, work, editName);
+    return out;
+}
+
 }  // namespace brusk::calibration

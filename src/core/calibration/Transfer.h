@@ -39,4 +39,12 @@ struct Transfer {
 [[nodiscard]] Transfer transferTables(const Calibration& to, const std::vector<Table>& donor,
                                       const TransferOptions& options, const std::string& editName);
 
+/// Fills a family of parameters like one of them: its surface on each one's own breakpoints and in its own unit.
+[[nodiscard]] Transfer fillAlike(const Calibration& calibration, const Table& like, const std::vector<std::string>& names,
+                                 const TransferOptions& options, const std::string& editName);
+
+/// One operation on every cell of several parameters, each held at its limits.
+[[nodiscard]] Transfer operateOnAll(const Calibration& calibration, const CellOperation& operation,
+                                    const std::vector<std::string>& names, const std::string& editName);
+
 }  // namespace brusk::calibration

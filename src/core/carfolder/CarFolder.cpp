@@ -160,7 +160,9 @@ Result<std::unique_ptr<CarFolder>> CarFolder::open(storage::FileSystem& files, c
         db->exec("PRAGMA journal_mode = WAL; PRAGMA foreign_keys = ON; PRAGMA synchronous = FULL;");
         if (const int version = db->execAndGet("PRAGMA user_version").getInt(); version < kSchemaVersion)
             if (auto done = migrate(*db, path, version); !done) return tl::unexpected(done.error());
-        return std::unique_ptr<CarFolder>(new CarFolder(files, path, std::move(db), openReader(path)));
+        std::unique_ptr<CarFolder> folder(new CarFolder(files, path, std::move(db), openReader(path)));
+        if (auto done = folder->recoverDrafts(); !done) return tl::unexpected(done.error());
+        return folder;
     } catch (const std::exception& problem) {
         return notACarFolder(path, std::string("its car.sqlite can't be read (") + problem.what() + ")");
     }
@@ -177,6 +179,7 @@ Done CarFolder::migrate(SQLite::Database& db, const storage::Path& path, int ver
     }
     SQLite::Transaction transaction(db, SQLite::TransactionBehavior::IMMEDIATE);
     if (version < 2) db.exec(kFrom1To2);
+    if (version < 3) db.exec(kFrom2To3);
     db.exec("PRAGMA user_version = " + std::to_string(kSchemaVersion));
     transaction.commit();
     return {};
@@ -294,6 +297,74 @@ Result<Round> CarFolder::addRound(int64_t parent, const image::Image& image, con
     });
     if (!id) return tl::unexpected(id.error());
     return round(*id);
+}
+
+Done CarFolder::addEdit(int64_t round, const calibration::Edit& edit) {
+    return inTransaction("keep an edit", [&]() -> Done {
+        SQLite::Statement forget(*database_, "DELETE FROM edit WHERE round = ? AND done = 0");
+        forget.bind(1, round);
+        forget.exec();
+        const Bytes changes = packChanges(edit.changes);
+        SQLite::Statement insert(*database_, "INSERT INTO edit(round, name, changes) VALUES (?, ?, ?)");
+        insert.bind(1, round);
+        insert.bind(2, edit.name);
+        insert.bindNoCopy(3, changes.data(), static_cast<int>(changes.size()));
+        insert.exec();
+        return {};
+    });
+}
+
+Done CarFolder::editUndone(int64_t round) {
+    return inTransaction("undo an edit", [&]() -> Done {
+        SQLite::Statement update(
+            *database_, "UPDATE edit SET done = 0 WHERE id = (SELECT MAX(id) FROM edit WHERE round = ? AND done = 1)");
+        update.bind(1, round);
+        update.exec();
+        return {};
+    });
+}
+
+Done CarFolder::editRedone(int64_t round) {
+    return inTransaction("redo an edit", [&]() -> Done {
+        SQLite::Statement update(
+            *database_, "UPDATE edit SET done = 1 WHERE id = (SELECT MIN(id) FROM edit WHERE round = ? AND done = 0)");
+        update.bind(1, round);
+        update.exec();
+        return {};
+    });
+}
+
+Result<calibration::EditHistory> CarFolder::edits(int64_t round) const {
+    const std::lock_guard lock(readMutex_);
+    std::vector<calibration::Edit> done, undone;
+    SQLite::Statement row(*reader_, "SELECT name, changes, done FROM edit WHERE round = ? ORDER BY id");
+    row.bind(1, round);
+    while (row.executeStep()) {
+        const auto blob = row.getColumn(1);
+        auto changes = unpackChanges(
+            {static_cast<const uint8_t*>(blob.getBlob()), static_cast<size_t>(blob.getBytes())});
+        if (!changes) return tl::unexpected(changes.error());
+        (row.getColumn(2).getInt() ? done : undone).push_back({row.getColumn(0).getString(), std::move(*changes), 0});
+    }
+    // The edit that was undone last is the first to be redone.
+    std::reverse(undone.begin(), undone.end());
+    return calibration::EditHistory(std::move(done), std::move(undone));
+}
+
+Done CarFolder::recoverDrafts() {
+    for (const Round& round : rounds()) {
+        if (round.state != RoundState::Draft) continue;
+        const auto history = edits(round.id);
+        if (!history) return tl::unexpected(history.error());
+        if (!history->canUndo() && !history->canRedo()) continue;
+        const auto stored = image(round.id);
+        if (!stored) return tl::unexpected(stored.error());
+        image::Image whole = **stored;
+        if (auto done = history->bringTo(whole); !done) return done;
+        if (whole == **stored) continue;
+        if (auto done = updateDraft(round.id, whole); !done) return done;
+    }
+    return {};
 }
 
 Done CarFolder::updateDraft(int64_t id, const image::Image& image) {

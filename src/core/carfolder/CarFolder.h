@@ -9,7 +9,7 @@
 #include <string>
 #include <vector>
 
-#include "core/image/Image.h"
+#include "core/calibration/Calibration.h"
 #include "core/link/Transfer.h"
 #include "core/storage/FileSystem.h"
 
@@ -115,6 +115,13 @@ class CarFolder {
                                          const std::string& note);
     /// A draft's new bytes; refused for any other state.
     [[nodiscard]] Done updateDraft(int64_t round, const image::Image& image);
+    /// An edit of a draft, as it happens; what was undone before it is forgotten.
+    [[nodiscard]] Done addEdit(int64_t round, const calibration::Edit& edit);
+    /// The newest edit that is done is undone, or the oldest undone one done again.
+    [[nodiscard]] Done editUndone(int64_t round);
+    [[nodiscard]] Done editRedone(int64_t round);
+    /// All edits of a round, to be undone and redone as if the program had never been closed.
+    [[nodiscard]] Result<calibration::EditHistory> edits(int64_t round) const;
     [[nodiscard]] Done renameRound(int64_t round, const std::string& title, const std::string& note);
     [[nodiscard]] Done setFuelError(int64_t round, double percent);
     [[nodiscard]] Done markFlashed(int64_t round);
@@ -156,6 +163,8 @@ class CarFolder {
                                                                       const std::vector<link::Sector>& sectors) const;
     /// Brings a database of an older format up to this one, after a copy of it was put aside.
     static Done migrate(SQLite::Database& database, const storage::Path& path, int version);
+    /// Brings the image of every draft to where its edits are: the program may have died between the two.
+    Done recoverDrafts();
     template <class F>
     auto inTransaction(const char* what, F work) -> decltype(work());
 

@@ -14,6 +14,12 @@ namespace brusk::carfolder {
     " outcome TEXT NOT NULL DEFAULT '', overridden TEXT NOT NULL DEFAULT '');"                                     \
     "CREATE TABLE read_piece(start INTEGER PRIMARY KEY, bytes BLOB NOT NULL);"
 
+// Format 3: what was edited on a draft, step by step, for undo after the program was closed or died.
+#define BRUSK_FORMAT_3_TABLES                                                                                         \
+    "CREATE TABLE edit(id INTEGER PRIMARY KEY, round INTEGER NOT NULL REFERENCES round(id), name TEXT NOT NULL,"      \
+    " changes BLOB NOT NULL, done INTEGER NOT NULL DEFAULT 1);"                                                       \
+    "CREATE INDEX edit_round ON edit(round, done, id);"
+
 const char* const kSchema = R"sql(
 CREATE TABLE setting(key TEXT PRIMARY KEY, value TEXT NOT NULL) WITHOUT ROWID;
 CREATE TABLE image(sha256 TEXT PRIMARY KEY, bytes BLOB NOT NULL) WITHOUT ROWID;
@@ -40,7 +46,7 @@ CREATE TABLE recording(
   gaps INTEGER NOT NULL);
 CREATE TABLE sector(start INTEGER PRIMARY KEY, length INTEGER NOT NULL, sha256 TEXT NOT NULL,
   step INTEGER NOT NULL DEFAULT 3);
-)sql" BRUSK_FORMAT_2_TABLES R"sql(
+)sql" BRUSK_FORMAT_2_TABLES BRUSK_FORMAT_3_TABLES R"sql(
 CREATE TABLE journal(id INTEGER PRIMARY KEY, at TEXT NOT NULL, what TEXT NOT NULL);
 CREATE TRIGGER original_is_kept BEFORE UPDATE OF image_sha256, state, number ON round WHEN OLD.number = 0
   BEGIN SELECT RAISE(ABORT, 'the original is never changed'); END;
@@ -53,6 +59,8 @@ ALTER TABLE round ADD COLUMN rights TEXT NOT NULL DEFAULT '';
 ALTER TABLE sector ADD COLUMN step INTEGER NOT NULL DEFAULT 3;
 )sql" BRUSK_FORMAT_2_TABLES R"sql(
 )sql";
+
+const char* const kFrom2To3 = BRUSK_FORMAT_3_TABLES;
 
 namespace {
 constexpr uint64_t kLargest = uint64_t{1} << 30;
@@ -108,6 +116,36 @@ Result<image::Image> unpackImage(ByteSpan packed) {
         at += 8 + *length;
     }
     return image;
+}
+
+Bytes packChanges(const std::vector<calibration::ByteChange>& changes) {
+    Bytes out;
+    const auto put32 = [&](uint64_t v) {
+        out.resize(out.size() + 4);
+        storeUnsigned(out.data() + out.size() - 4, 4, ByteOrder::LittleEndian, v);
+    };
+    for (const calibration::ByteChange& change : changes) {
+        put32(change.address);
+        put32(change.after.size());
+        out.insert(out.end(), change.before.begin(), change.before.end());
+        out.insert(out.end(), change.after.begin(), change.after.end());
+    }
+    return out;
+}
+
+Result<std::vector<calibration::ByteChange>> unpackChanges(ByteSpan packed) {
+    std::vector<calibration::ByteChange> out;
+    const ByteView view(packed);
+    for (uint64_t at = 0; at < packed.size();) {
+        const auto address = view.u32(at), size = view.u32(at + 4);
+        const auto before = size ? view.slice(at + 8, *size) : std::nullopt;
+        const auto after = before ? view.slice(at + 8 + *size, *size) : std::nullopt;
+        if (!after) return fail(ErrorCode::BadInput, "A stored edit is damaged.");
+        out.push_back({static_cast<uint32_t>(*address), Bytes(before->begin(), before->end()),
+                       Bytes(after->begin(), after->end())});
+        at += 8 + 2 * *size;
+    }
+    return out;
 }
 
 }  // namespace brusk::carfolder

@@ -4,6 +4,8 @@
 #include <algorithm>
 #include <nlohmann/json.hpp>
 
+#include "core/job/Maps.h"
+
 namespace brusk::job {
 
 using nlohmann::json;
@@ -16,11 +18,8 @@ Result<std::shared_ptr<const Kit>> loadKit(storage::FileSystem& files, const sto
     auto kit = std::make_shared<Kit>();
     kit->profile = std::move(*profile);
     kit->definitionFile = (path.parent_path() / kit->profile.definitionFile).string();
-    const auto a2l = files.read(kit->definitionFile);
-    if (!a2l) return tl::unexpected(a2l.error());
-    auto contents = definition::readA2l(std::string(asText(*a2l)));
-    if (!contents)
-        return failBecause("The definition " + kit->profile.definitionFile + " can't be used.", contents.error());
+    auto contents = readDefinition(files, kit->definitionFile);
+    if (!contents) return tl::unexpected(contents.error());
     kit->definition = std::make_shared<const definition::Definition>(std::move(contents->definition));
     std::error_code ignored;
     for (const auto& entry : std::filesystem::directory_iterator(path.parent_path(), ignored)) {

@@ -1,24 +1,15 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/stations/maps/MapsStation.h"
 
-#include <QHeaderView>
+#include <QActionGroup>
+#include <QFileDialog>
 #include <QShortcut>
 #include <algorithm>
 #include <cmath>
 
-#include "core/base/Text.h"
-
 namespace brusk::app {
 
-namespace {
-using definition::Parameter;
-
-QString shapeOf(const Parameter& p) {
-    if (p.kind == Parameter::Kind::Map) return QString("%1 \u00d7 %2").arg(p.axes[0].points).arg(p.axes[1].points);
-    if (p.kind == Parameter::Kind::Curve) return QString::number(p.axes[0].points);
-    return QString::fromUtf8(definition::kindName(p.kind).data());
-}
-}  // namespace
+using calibration::Direction;
 
 MapsStation::MapsStation(Session& session, QWidget* parent) : Station("Maps", parent), session_(session) {
     primary()->hide();
@@ -28,389 +19,463 @@ MapsStation::MapsStation(Session& session, QWidget* parent) : Station("Maps", pa
     body()->setSpacing(0);
     auto* row = new QHBoxLayout;
     row->setSpacing(0);
-    makeFinder(row);
-    makeBench(row);
-    makeCard(row);
+    auto* left = new QVBoxLayout;
+    finder_ = new FinderPanel(session_);
+    left->addWidget(finder_, 1);
+    makeFamilyStrip(left);
+    row->addLayout(left);
+
+    auto* column = new QVBoxLayout;
+    column->setContentsMargins(6, 8, 6, 4);
+    column->setSpacing(4);
+    makeBar(column);
+    respace_ = new RespacePanel(session_);
+    column->addWidget(respace_);
+    bench_ = new QSplitter(Qt::Vertical);
+    upper_ = new QSplitter(Qt::Horizontal);
+    lower_ = new QSplitter(Qt::Horizontal);
+    bench_->addWidget(upper_);
+    bench_->addWidget(lower_);
+    for (QSplitter* splitter : {bench_, upper_, lower_})
+        splitter->setChildrenCollapsible(false);
+    column->addWidget(bench_, 1);
+    empty_ = label("Read the controller on the Car station; its parameters appear here.", "faint");
+    column->addWidget(empty_);
+    row->addLayout(column, 1);
+
+    side_ = new QStackedWidget;
+    card_ = new ParameterCard(session_);
+    definitionPanel_ = new DefinitionPanel(session_);
+    side_->addWidget(card_);
+    side_->addWidget(definitionPanel_);
+    row->addWidget(side_);
     body()->addLayout(row, 1);
-    connect(&session_, &Session::calibrationChanged, this, &MapsStation::reload);
-    connect(&session_, &Session::folderChanged, this, &MapsStation::find);
-    connect(&session_, &Session::linkChanged, this, [this] {
-        if (tree_->topLevelItemCount() == 0) find();
+    showDefinitionWork(false);
+
+    connect(finder_, &FinderPanel::opened, this, [this](const QString& name, bool beside) {
+        open(name, beside);
+        active_->grid()->setFocus();
     });
-    connect(&session_, &Session::roundSelected, this, [this] {
-        if (tree_->topLevelItemCount() == 0) find();
-        reload();
-    });
-    connect(&session_, &Session::liveChanged, this, &MapsStation::refreshRing);
-    connect(&session_, &Session::driveChanged, this, &MapsStation::refreshRing);
-    const std::pair<const char*, void (Session::*)()> shortcuts[] = {
-        {"Ctrl+Z", &Session::undo}, {"Ctrl+Shift+Z", &Session::redo}, {"Ctrl+Y", &Session::redo}};
-    for (const auto& [keys, call] : shortcuts) {
-        auto* shortcut = new QShortcut(QKeySequence(keys), this);
-        shortcut->setContext(Qt::WidgetWithChildrenShortcut);
-        connect(shortcut, &QShortcut::activated, this, [this, call = call] { (session_.*call)(); });
-    }
-    find();
+    connect(finder_, &FinderPanel::chosenChanged, this, &MapsStation::familyChanged);
+    connect(card_, &ParameterCard::nameFollowed, this, [this](const QString& name) { open(name); });
+    connect(card_, &ParameterCard::searched, finder_, &FinderPanel::lookFor);
+    connect(card_, &ParameterCard::definitionAsked, this, [this] { showDefinitionWork(true); });
+    connect(definitionPanel_, &DefinitionPanel::closed, this, [this] { showDefinitionWork(false); });
+    connect(definitionPanel_, &DefinitionPanel::made, this, [this](const QString& name) { open(name); });
+    for (auto change : {&Session::calibrationChanged, &Session::referenceChanged, &Session::roundSelected,
+                        &Session::recordingsChanged, &Session::unitsChanged, &Session::definitionChanged})
+        connect(&session_, change, this, &MapsStation::reload);
+    for (auto change : {&Session::liveChanged, &Session::driveChanged})
+        connect(&session_, change, this, [this] {
+            if (!isVisible()) return;
+            for (ParameterPane* pane : panes_)
+                pane->refreshRing();
+        });
+    makeShortcuts();
+    activate(addPane());
     reload();
 }
 
-void MapsStation::makeFinder(QHBoxLayout* row) {
-    auto* side = new QFrame;
-    side->setFixedWidth(222);
-    auto* column = new QVBoxLayout(side);
-    column->setContentsMargins(10, 10, 8, 6);
-    column->setSpacing(8);
-    finder_ = new QLineEdit;
-    finder_->setObjectName("finder");
-    finder_->setPlaceholderText("Find a parameter");
-    finder_->setClearButtonEnabled(true);
-    column->addWidget(finder_);
-    tree_ = new QTreeWidget;
-    tree_->setObjectName("parameterTree");
-    tree_->setHeaderHidden(true);
-    tree_->setColumnCount(2);
-    tree_->setIndentation(10);
-    tree_->setRootIsDecorated(false);
-    tree_->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
-    tree_->setTextElideMode(Qt::ElideRight);
-    tree_->header()->setStretchLastSection(false);
-    tree_->header()->setSectionResizeMode(0, QHeaderView::Stretch);
-    tree_->header()->setSectionResizeMode(1, QHeaderView::ResizeToContents);
-    column->addWidget(tree_, 1);
-    row->addWidget(side);
-    connect(finder_, &QLineEdit::textChanged, this, &MapsStation::find);
-    connect(finder_, &QLineEdit::returnPressed, this, [this] {
-        for (QTreeWidgetItemIterator it(tree_); *it; ++it)
-            if (!(*it)->data(0, Qt::UserRole).toString().isEmpty() && (*it)->parent()) {
-                tree_->setCurrentItem(*it);
-                grid_->setFocus();
-                return;
-            }
-    });
-    connect(tree_, &QTreeWidget::currentItemChanged, this, [this](QTreeWidgetItem* item) {
-        if (item && !item->data(0, Qt::UserRole).toString().isEmpty()) open(item->data(0, Qt::UserRole).toString());
-    });
-}
+// --- the bar of operations
 
-void MapsStation::makeBench(QHBoxLayout* row) {
-    bench_ = new QWidget;
-    auto* column = new QVBoxLayout(bench_);
-    column->setContentsMargins(14, 10, 14, 10);
-    column->setSpacing(9);
-    auto* head = new QHBoxLayout;
-    name_ = label({}, "title");
-    name_->setObjectName("parameterName");
-    axes_ = label({}, "faint");
-    head->addWidget(name_);
-    head->addWidget(axes_, 1);
-    column->addLayout(head);
-
-    auto* bar = new QHBoxLayout;
+void MapsStation::makeBar(QVBoxLayout* column) {
+    bar_ = new QWidget;
+    auto* bar = new QHBoxLayout(bar_);
+    bar->setContentsMargins(8, 0, 8, 0);
+    bar->setSpacing(5);
     amount_ = new QLineEdit;
     amount_->setObjectName("amount");
-    amount_->setFixedWidth(92);
+    amount_->setFixedWidth(74);
     amount_->setPlaceholderText("amount");
     amount_->setAlignment(Qt::AlignRight);
+    bar->addWidget(amount_);
     set_ = new QPushButton("Set");
     add_ = new QPushButton("Add");
     scale_ = new QPushButton("Scale");
     undo_ = new QPushButton("Undo");
     redo_ = new QPushButton("Redo");
-    bar->addWidget(amount_);
-    for (auto [button, name, tip] : {std::tuple{set_, "set", "Set the selected cells to the amount"},
-                                     {add_, "add", "Add the amount to the selected cells"},
-                                     {scale_, "scale", "Multiply the selected cells by the amount"},
-                                     {undo_, "undo", "Ctrl+Z"},
-                                     {redo_, "redo", "Ctrl+Shift+Z"}}) {
+    for (auto [button, name, prefix, tip] : {std::tuple{set_, "set", "", "Set the selected cells to the amount"},
+                                             {add_, "add", "+", "Add the amount to the selected cells"},
+                                             {scale_, "scale", "x", "Multiply the selected cells by the amount"}}) {
         button->setObjectName(name);
         button->setToolTip(tip);
+        connect(button, &QPushButton::clicked, this, [this, prefix = prefix] { askAmount(prefix); });
         bar->addWidget(button);
     }
-    text_ = new QLineEdit;
-    text_->setObjectName("textValue");
-    text_->hide();
-    bar->addWidget(text_, 1);
-    bar->addStretch();
-    selection_ = label({}, "faint");
-    bar->addWidget(selection_);
-    column->addLayout(bar);
-    connect(set_, &QPushButton::clicked, this, [this] { askAmount("", ""); });
-    connect(add_, &QPushButton::clicked, this, [this] { askAmount("+", ""); });
-    connect(scale_, &QPushButton::clicked, this, [this] { askAmount("x", ""); });
+    makeMenus(bar);
+    undo_->setObjectName("undo");
+    redo_->setObjectName("redo");
+    bar->addWidget(undo_);
+    bar->addWidget(redo_);
     connect(undo_, &QPushButton::clicked, &session_, &Session::undo);
     connect(redo_, &QPushButton::clicked, &session_, &Session::redo);
-    connect(text_, &QLineEdit::returnPressed, this, [this] { operate(text_->text()); });
+    for (QPushButton* button : bar_->findChildren<QPushButton*>())
+        button->setStyleSheet("padding: 4px 8px;");
+    bar->addStretch();
+    selection_ = label({}, "faint");
+    selection_->setObjectName("selection");
+    column->addWidget(bar_);
+    auto* line = new QHBoxLayout;
+    line->setContentsMargins(10, 0, 10, 0);
+    line->addWidget(selection_);
+    line->addStretch();
+    column->addLayout(line);
+}
 
-    grid_ = new MapGrid;
-    grid_->setObjectName("mapGrid");
-    grid_->setEditable(true);
-    column->addWidget(grid_, 3);
-    auto* profiles = new QHBoxLayout;
-    across_ = new ProfileView;
-    down_ = new ProfileView;
-    profiles->addWidget(across_);
-    profiles->addWidget(down_);
-    column->addLayout(profiles, 2);
-    empty_ = label("Read the controller on the Car station; its parameters appear here.", "faint");
-    column->addWidget(empty_);
-    row->addWidget(bench_, 1);
-    connect(grid_, &MapGrid::typed, this, &MapsStation::operate);
-    connect(grid_, &MapGrid::selectionMoved, this, [this] {
-        refreshCard();
-        refreshProfiles();
+void MapsStation::makeMenus(QHBoxLayout* row) {
+    const auto menuButton = [&](const QString& name, const QString& text) {
+        auto* button = new QToolButton;
+        button->setObjectName(name + "Menu");
+        button->setText(text + " \u25be");
+        button->setPopupMode(QToolButton::InstantPopup);
+        button->setStyleSheet("QToolButton { padding: 4px 8px; } QToolButton::menu-indicator { image: none; }");
+        auto* menu = new QMenu(button);
+        button->setMenu(menu);
+        menus_[name] = menu;
+        row->addWidget(button);
+        return menu;
+    };
+    const auto item = [this](QMenu* menu, const char* object, const QString& text, auto call) {
+        auto* action = menu->addAction(text);
+        action->setObjectName(object);
+        connect(action, &QAction::triggered, this, call);
+        return action;
+    };
+    auto* shape = menuButton("shape", "Shape");
+    item(shape, "fillAcross", "Fill between, across\tH", [this] { active_->fill(Direction::Across); });
+    item(shape, "fillDown", "Fill between, down\tV", [this] { active_->fill(Direction::Down); });
+    item(shape, "fillBoth", "Fill between, both ways\tB", [this] { active_->fill(Direction::Both); });
+    item(shape, "soften", "Soften\tS", [this] { active_->soften(strength()); });
+    shape->addSeparator();
+    item(shape, "respaceX", "Re-space the axis across \u2026", [this] { respace_->begin(active_, 0); });
+    item(shape, "respaceY", "Re-space the axis down \u2026", [this] { respace_->begin(active_, 1); });
+    auto* copy = menuButton("copy", "Copy");
+    item(copy, "copyCells", "Copy\tCtrl+C", [this] { active_->copy(false); });
+    item(copy, "copyWithBreakpoints", "Copy with breakpoints\tCtrl+Shift+C", [this] { active_->copy(true); });
+    item(copy, "paste", "Paste\tCtrl+V", [this] { active_->paste(); });
+    item(copy, "pasteFactors", "Paste as factors\tCtrl+Shift+V", [this] { active_->pasteFactors(strength()); });
+    auto* reference = menuButton("reference", "Reference");
+    connect(reference, &QMenu::aboutToShow, this, &MapsStation::fillReferenceMenu);
+    difference_ = new QAction("Show the difference", this);
+    difference_->setObjectName("showDifference");
+    difference_->setCheckable(true);
+    difference_->setShortcut(QKeySequence("Ctrl+Shift+D"));
+    difference_->setShortcutContext(Qt::WidgetWithChildrenShortcut);
+    addAction(difference_);
+    connect(difference_, &QAction::toggled, this, [this](bool on) {
+        active_->setShowsDifference(on);
+        refreshBar();
     });
+    fillReferenceMenu();
+    strength_ = new QComboBox;
+    strength_->setObjectName("strength");
+    strength_->addItems({"100 %", "75 %", "50 %", "25 %", "10 %"});
+    strength_->setToolTip("Strength of softening, factors and taking from the reference");
+    strength_->setAccessibleName("Strength");
+    row->addWidget(strength_);
 }
 
-void MapsStation::makeCard(QHBoxLayout* row) {
-    auto* side = new QFrame;
-    side->setFixedWidth(246);
-    auto* column = new QVBoxLayout(side);
-    column->setContentsMargins(12, 12, 14, 10);
-    column->setSpacing(9);
-    description_ = label({}, "faint");
-    description_->setWordWrap(true);
-    column->addWidget(description_);
-    facts_ = new Facts;
-    column->addWidget(facts_);
-    column->addStretch();
-    row->addWidget(side);
-}
-
-void MapsStation::find() {
-    const QString kept = parameter_;
-    const QSignalBlocker quiet(tree_);
-    tree_->clear();
-    if (!session_.kit()) return;
-    const auto& d = *session_.kit()->definition;
-    const QStringList words = finder_->text().toLower().split(' ', Qt::SkipEmptyParts);
-    QTreeWidgetItem* current = nullptr;
-    for (const auto& group : d.groups) {
-        if (group.parameters.empty()) continue;
-        auto* top = new QTreeWidgetItem({QString::fromStdString(group.description), {}});
-        for (const auto& name : group.parameters) {
-            const auto* p = d.parameter(name);
-            if (!p || p->kind == Parameter::Kind::AxisPoints) continue;
-            const QString everything = QString::fromStdString(
-                toLower(p->name + " " + p->title() + " " + p->description + " " + d.conversionOf(*p).unit + " " +
-                        group.description + " " + hexAddress(p->address)));
-            if (!std::all_of(words.begin(), words.end(),
-                             [&](const QString& word) { return everything.contains(word); }))
-                continue;
-            auto* item = new QTreeWidgetItem({QString::fromStdString(p->title()), shapeOf(*p)});
-            item->setData(0, Qt::UserRole, QString::fromStdString(p->name));
-            item->setTextAlignment(1, Qt::AlignRight | Qt::AlignVCenter);
-            item->setForeground(1, palette().placeholderText());
-            item->setToolTip(0, QString::fromStdString(p->description));
-            top->addChild(item);
-            if (item->data(0, Qt::UserRole).toString() == kept) current = item;
-        }
-        if (top->childCount() == 0) {
-            delete top;
-            continue;
-        }
-        top->setFlags(Qt::ItemIsEnabled);
-        QFont bold = tree_->font();
-        bold.setWeight(QFont::DemiBold);
-        bold.setPixelSize(12);
-        top->setFont(0, bold);
-        tree_->addTopLevelItem(top);
-        top->setExpanded(true);
+void MapsStation::fillReferenceMenu() {
+    QMenu* menu = menus_["reference"];
+    menu->clear();
+    const auto item = [&](const char* object, const QString& text, auto call) {
+        auto* action = menu->addAction(text);
+        action->setObjectName(object);
+        connect(action, &QAction::triggered, this, call);
+        return action;
+    };
+    auto* group = new QActionGroup(menu);
+    for (const auto& choice : session_.referenceChoices()) {
+        auto* action = menu->addAction(choice.name);
+        action->setCheckable(true);
+        action->setChecked(choice.key == session_.referenceKey());
+        group->addAction(action);
+        connect(action, &QAction::triggered, this, [this, key = choice.key] { session_.setReference(key); });
     }
-    if (current) tree_->setCurrentItem(current);
-    if (parameter_.isEmpty()) {
-        if (const auto* ve = d.parameterWithRole("ve_map")) open(QString::fromStdString(ve->name));
+    menu->addSeparator();
+    menu->addAction(difference_);
+    item("takeReference", "Take the selection from it\tR", [this] { active_->takeReference(strength()); });
+    const auto takeWhole = [this](bool axes) {
+        const auto* donor = session_.reference();
+        if (!donor || !session_.calibration() || !active_->readable()) return session_.say("There is no reference to take from.", true);
+        calibration::TransferOptions options;
+        options.axes = axes;
+        options.strength = strength();
+        forFamily(calibration::transfer(*session_.calibration(), *donor, {active_->parameter().toStdString()}, options,
+                                        "take " + active_->table().parameter->title() + (axes ? " with its axes" : "") +
+                                            " from " + session_.referenceName().toStdString()));
+    };
+    item("takeWhole", "Take all of it, resampled", [takeWhole] { takeWhole(false); });
+    item("takeWithAxes", "Take all of it with its breakpoints", [takeWhole] { takeWhole(true); });
+    menu->addSeparator();
+    item("addDonor", "Add a donor \u2026", [this] { chooseDonor(false); });
+    item("addDonorDefinition", "Add a donor with a definition of its own \u2026", [this] { chooseDonor(true); });
+}
+
+void MapsStation::chooseDonor(bool ownDefinition) {
+    const QString image = QFileDialog::getOpenFileName(
+        this, "A donor's image", {}, "Images (*.hex *.s19 *.srec *.mot *.bin);;All files (*)");
+    if (image.isEmpty()) return;
+    QString definition;
+    if (ownDefinition) {
+        definition = QFileDialog::getOpenFileName(this, "The donor's definition", {}, "ASAM A2L (*.a2l);;All files (*)");
+        if (definition.isEmpty()) return;
     }
+    addDonorFile(image, definition);
 }
 
-void MapsStation::open(const QString& parameter) {
-    parameter_ = parameter;
-    reload();
-    grid_->select(0, 0);
+void MapsStation::addDonorFile(const QString& image, const QString& definition) {
+    if (auto done = session_.addDonor(image.toStdString(), definition.toStdString()); !done)
+        return session_.say(QString::fromStdString(done.error().text()), true);
+    session_.say("Holding " + session_.referenceName() + " beside this calibration.");
 }
 
-GridContents MapsStation::contentsOf(const calibration::Table& t) const {
-    GridContents c;
-    c.rows = t.rows;
-    c.columns = t.columns;
-    c.x = t.x.values;
-    c.y = t.y.values;
-    c.xDecimals = t.x.unit == "rpm" || t.x.values.empty() || t.x.values.back() >= 200 ? 0 : std::min(t.x.decimals, 1);
-    c.yDecimals = t.y.values.empty() || t.y.values.back() >= 200 ? 0 : std::min(t.y.decimals, 1);
-    c.values = t.values;
-    c.decimals = t.decimals;
-    c.shade = t.values.size() > 1 ? GridContents::Shade::Value : GridContents::Shade::None;
-    if (reference_ && reference_->raw.size() == t.raw.size()) {
-        c.differs.resize(t.raw.size());
-        for (size_t i = 0; i < t.raw.size(); ++i)
-            c.differs[i] = t.raw[i] != reference_->raw[i];
-        if (session_.selected() && session_.selected()->state == carfolder::RoundState::Draft)
-            std::swap(c.edited, c.differs);
-    }
-    return c;
+double MapsStation::strength() const {
+    return strength_->currentText().section(' ', 0, 0).toDouble() / 100;
 }
 
-void MapsStation::reload() {
-    const auto* calibration = session_.calibration();
-    const bool any = calibration && !parameter_.isEmpty();
-    empty_->setVisible(!any);
-    for (QWidget* w : std::initializer_list<QWidget*>{grid_, across_, down_, set_, add_, scale_, undo_, redo_, amount_})
-        w->setVisible(any);
-    text_->hide();
-    if (!any) return;
-    auto table = calibration->read(parameter_.toStdString());
-    if (!table) return session_.say(QString::fromStdString(table.error().text()), true);
-    table_ = std::move(*table);
-    reference_.reset();
-    if (session_.reference())
-        if (auto reference = session_.reference()->read(parameter_.toStdString())) reference_ = std::move(*reference);
-    const Parameter& p = *table_.parameter;
-    name_->setText(QString::fromStdString(p.title()));
-    QString axes = QString::fromStdString(table_.unit);
-    if (!table_.x.values.empty())
-        axes += QString(" \u00b7 %1 %2 across")
-                    .arg(QString::fromStdString(table_.x.label).toLower(), QString::fromStdString(table_.x.unit));
-    if (!table_.y.values.empty())
-        axes += QString(", %1 %2 down")
-                    .arg(QString::fromStdString(table_.y.label).toLower(), QString::fromStdString(table_.y.unit));
-    axes_->setText(axes);
-    const bool isText = p.kind == Parameter::Kind::Text;
-    text_->setVisible(isText);
-    if (isText) text_->setText(QString::fromStdString(table_.text));
-    for (QWidget* w : std::initializer_list<QWidget*>{grid_, set_, add_, scale_, amount_})
-        w->setVisible(!isText);
-    across_->setVisible(table_.columns > 1 && !isText);
-    down_->setVisible(table_.rows > 1);
-    undo_->setEnabled(session_.history().canUndo());
-    redo_->setEnabled(session_.history().canRedo());
-    undo_->setToolTip("Undo: " + QString::fromStdString(session_.history().undoName()) + " (Ctrl+Z)");
-    grid_->setContents(contentsOf(table_));
-    refreshCard();
-    refreshProfiles();
-}
-
-void MapsStation::refreshProfiles() {
-    if (table_.values.empty()) return;
-    if (table_.columns > 1) {
-        const auto row = static_cast<size_t>(grid_->currentRow());
-        ProfileView::Line line;
-        line.title = table_.y.values.empty() ? QString("across")
-                                             : QString("across, at %1 %2")
-                                                   .arg(table_.y.values[row], 0, 'f', 0)
-                                                   .arg(QString::fromStdString(table_.y.unit));
-        line.x = table_.x.values;
-        line.decimals = table_.decimals;
-        line.current = static_cast<size_t>(grid_->currentColumn());
-        for (size_t c = 0; c < table_.columns; ++c) {
-            line.values.push_back(table_.at(row, c));
-            if (reference_ && reference_->values.size() == table_.values.size())
-                line.reference.push_back(reference_->at(row, c));
-        }
-        across_->setLine(std::move(line));
-    }
-    if (table_.rows > 1) {
-        const auto column = static_cast<size_t>(grid_->currentColumn());
-        ProfileView::Line line;
-        line.title = QString("down, at %1 %2")
-                         .arg(table_.x.values[column], 0, 'f', 0)
-                         .arg(QString::fromStdString(table_.x.unit));
-        line.x = table_.y.values;
-        line.decimals = table_.decimals;
-        line.current = static_cast<size_t>(grid_->currentRow());
-        for (size_t r = 0; r < table_.rows; ++r) {
-            line.values.push_back(table_.at(r, column));
-            if (reference_ && reference_->values.size() == table_.values.size())
-                line.reference.push_back(reference_->at(r, column));
-        }
-        down_->setLine(std::move(line));
-    }
-}
-
-void MapsStation::refreshCard() {
-    if (!table_.parameter) return;
-    description_->setText(QString::fromStdString(table_.parameter->description));
-    facts_->clear();
-    if (!table_.values.empty()) {
-        const size_t cell = std::min(grid_->currentCell(), table_.values.size() - 1);
-        const QString unit = " " + QString::fromStdString(table_.unit);
-        const auto shown = [&](double v) { return QString::number(v, 'f', table_.decimals); };
-        if (!table_.x.values.empty()) {
-            QString place = QString("%1 %2")
-                                .arg(table_.x.values[cell % table_.columns], 0, 'f', grid_->contents().xDecimals)
-                                .arg(QString::fromStdString(table_.x.unit));
-            if (!table_.y.values.empty())
-                place += QString(", %1 %2")
-                             .arg(table_.y.values[cell / table_.columns], 0, 'f', 0)
-                             .arg(QString::fromStdString(table_.y.unit));
-            facts_->set("Cell", place);
-        }
-        facts_->set("Value", shown(table_.values[cell]) + unit +
-                                 (table_.text.empty() ? "" : " = " + QString::fromStdString(table_.text)));
-        if (reference_ && reference_->values.size() == table_.values.size() &&
-            reference_->raw[cell] != table_.raw[cell])
-            facts_->set("In " + session_.referenceName(), shown(reference_->values[cell]) + unit);
-        facts_->set("Stored",
-                    QString("%1 = 0x%2")
-                        .arg(table_.raw[cell], 0, 'f', 0)
-                        .arg(static_cast<qulonglong>(static_cast<int64_t>(table_.raw[cell])) & 0xFFFFFFFF, 0, 16));
-        facts_->set("One count", QString::number(table_.step, 'g', 3) + unit);
-        facts_->set("Limits", shown(table_.lower) + " to " + shown(table_.upper));
-    }
-    facts_->set("Address", QString::fromStdString(hexAddress(table_.parameter->address)));
-    const auto cells = grid_->selectedCells();
-    double least = INFINITY, most = -INFINITY;
-    for (const size_t i : cells)
-        if (i < table_.values.size())
-            least = std::min(least, table_.values[i]), most = std::max(most, table_.values[i]);
-    selection_->setText(cells.size() > 1 ? QString("%1 cells \u00b7 %2 to %3")
-                                               .arg(cells.size())
-                                               .arg(least, 0, 'f', table_.decimals)
-                                               .arg(most, 0, 'f', table_.decimals)
-                                         : QString());
-}
-
-void MapsStation::refreshRing() {
-    if (!session_.driving() || table_.x.values.size() < 2) return grid_->setRing(std::nullopt);
-    const double x = session_.liveValue(table_.x.input);
-    const double y = table_.y.values.empty() ? 0 : session_.liveValue(table_.y.input);
-    if (std::isnan(x) || std::isnan(y)) return grid_->setRing(std::nullopt);
-    grid_->setRing(QPointF(x, y));
-}
-
-void MapsStation::askAmount(const QString& prefix, const QString& suffix) {
+void MapsStation::askAmount(const QString& prefix) {
     const QString amount = amount_->text().trimmed();
     if (amount.isEmpty()) {
         amount_->setFocus();
         return session_.say("Type an amount first.", false);
     }
-    operate(prefix + amount + suffix);
+    active_->operate(prefix + amount);
 }
 
-void MapsStation::operate(const QString& text) {
-    const auto* calibration = session_.calibration();
-    if (!calibration || !table_.parameter) return;
-    if (table_.parameter->kind == Parameter::Kind::Text) {
-        const auto edit = calibration->prepareText(*table_.parameter, text.toStdString(), table_.parameter->title());
-        if (!edit) return session_.say(QString::fromStdString(edit.error().text()), true);
-        if (auto done = session_.edit(*edit); !done) session_.say(QString::fromStdString(done.error().text()), true);
-        return;
+void MapsStation::makeShortcuts() {
+    const auto on = [this](const char* keys, auto call) {
+        auto* shortcut = new QShortcut(QKeySequence(keys), this);
+        shortcut->setContext(Qt::WidgetWithChildrenShortcut);
+        connect(shortcut, &QShortcut::activated, this, call);
+    };
+    on("Ctrl+Z", [this] { session_.undo(); });
+    on("Ctrl+Shift+Z", [this] { session_.redo(); });
+    on("Ctrl+Y", [this] { session_.redo(); });
+    on("Ctrl+F", [this] { finder_->focusFinder(); });
+    on("Ctrl+W", [this] { closePane(active_); });
+    on("Ctrl+1", [this] { active_->setPicture(ParameterPane::Picture::Profiles); });
+    on("Ctrl+2", [this] { active_->setPicture(ParameterPane::Picture::Surface); });
+    on("Ctrl+0", [this] { active_->setPicture(ParameterPane::Picture::None); });
+    on("F6", [this] {
+        const auto at = panes_.indexOf(active_);
+        activate(panes_[(at + 1) % panes_.size()]);
+        active_->grid()->setFocus();
+    });
+}
+
+// --- what is done to several parameters at a time
+
+void MapsStation::makeFamilyStrip(QVBoxLayout* column) {
+    family_ = new QFrame;
+    family_->setObjectName("family");
+    family_->setFixedWidth(222);
+    auto* inside = new QVBoxLayout(family_);
+    inside->setContentsMargins(10, 4, 8, 8);
+    inside->setSpacing(5);
+    familyCount_ = label({}, "heading");
+    inside->addWidget(familyCount_);
+    auto* row = new QHBoxLayout;
+    familyAmount_ = new QLineEdit;
+    familyAmount_->setObjectName("familyAmount");
+    familyAmount_->setPlaceholderText("+2, x1.05, -3%");
+    auto* apply = new QPushButton("To all");
+    apply->setObjectName("familyApply");
+    apply->setToolTip("Do this to every cell of all that are chosen");
+    row->addWidget(familyAmount_, 1);
+    row->addWidget(apply);
+    inside->addLayout(row);
+    auto* alike = new QPushButton("Fill all like the open one");
+    alike->setObjectName("familyAlike");
+    auto* donor = new QPushButton("Take all from the reference");
+    donor->setObjectName("familyDonor");
+    inside->addWidget(alike);
+    inside->addWidget(donor);
+    column->addWidget(family_);
+    family_->hide();
+    const auto names = [this] {
+        std::vector<std::string> out;
+        for (const QString& name : finder_->chosen())
+            out.push_back(name.toStdString());
+        return out;
+    };
+    const auto title = [names](const std::string& what) {
+        return what + ", " + std::to_string(names().size()) + " parameters";
+    };
+    connect(familyAmount_, &QLineEdit::returnPressed, apply, &QPushButton::click);
+    connect(apply, &QPushButton::clicked, this, [this, names, title] {
+        const auto operation = calibration::parseOperation(familyAmount_->text().toStdString());
+        if (!operation) return session_.say("\"" + familyAmount_->text() + "\" is not a number, +2, x1.05 or -3%.", true);
+        if (session_.calibration())
+            forFamily(calibration::operateOnAll(*session_.calibration(), *operation, names(), title(operation->describe())));
+    });
+    connect(alike, &QPushButton::clicked, this, [this, names, title] {
+        if (!session_.calibration() || !active_->readable()) return;
+        calibration::TransferOptions options;
+        options.strength = strength();
+        forFamily(calibration::fillAlike(*session_.calibration(), active_->table(), names(), options,
+                                         title("fill like " + active_->table().parameter->title())));
+    });
+    connect(donor, &QPushButton::clicked, this, [this, names, title] {
+        if (!session_.calibration() || !session_.reference()) return session_.say("There is no reference to take from.", true);
+        calibration::TransferOptions options;
+        options.strength = strength();
+        forFamily(calibration::transfer(*session_.calibration(), *session_.reference(), names(), options,
+                                        title("take from " + session_.referenceName().toStdString())));
+    });
+}
+
+void MapsStation::familyChanged() {
+    const auto count = finder_->chosen().size();
+    family_->setVisible(count > 1);
+    familyCount_->setText(QString("%1 chosen").arg(count));
+}
+
+void MapsStation::forFamily(calibration::Transfer plan) {
+    QStringList remarks;
+    int changed = 0;
+    for (const auto& line : plan.lines) {
+        changed += line.cells > 0;
+        const bool failed = line.outcome == calibration::TransferLine::Outcome::NotPossible;
+        if (failed || (plan.lines.size() == 1 && !line.remark.empty()))
+            remarks << QString::fromStdString(line.remark);
+        if (plan.lines.size() == 1 && line.outcome == calibration::TransferLine::Outcome::Resampled)
+            remarks << QString("Resampled; it lies within %1 of the donor's surface.").arg(line.error.largest, 0, 'g', 3);
     }
-    const auto operation = calibration::parseOperation(text.toStdString());
-    if (!operation) return session_.say("\"" + text + "\" is not a number, +2, x1.05 or -3%.", true);
-    const auto selected = grid_->selectedCells();
-    std::vector<calibration::CellValue> cells;
-    cells.reserve(selected.size());
-    for (const size_t i : selected)
-        cells.push_back({i, operation->apply(table_.values[i])});
-    // One cell must say no at a limit; of many, those beyond it are held there and counted.
-    const auto atLimit = cells.size() > 1 ? calibration::AtLimit::Clamp : calibration::AtLimit::Refuse;
-    const std::string name = operation->describe() + ", " + std::to_string(cells.size()) +
-                             (cells.size() == 1 ? " cell of " : " cells of ") + table_.parameter->title();
-    const auto edit = calibration->prepare(*table_.parameter, cells, atLimit, name);
-    if (!edit) return session_.say(QString::fromStdString(edit.error().text()), true);
-    if (edit->empty()) return session_.say("The stored bytes stay as they are: the change is smaller than one count.");
-    const int clamped = edit->clamped;
-    if (auto done = session_.edit(*edit); !done) return session_.say(QString::fromStdString(done.error().text()), true);
-    session_.say(QString::fromStdString(name) + (clamped ? QString("; %1 held at the limit").arg(clamped) : QString()));
+    const bool any = !plan.edit.empty();
+    if (any)
+        if (auto done = session_.edit(plan.edit); !done)
+            return session_.say(QString::fromStdString(done.error().text()), true);
+    QString said = any ? QString::fromStdString(plan.edit.name) + (plan.lines.size() > 1 ? QString(": %1 changed").arg(changed) : QString())
+                       : QString("Nothing changed");
+    if (plan.edit.clamped) said += QString("; %1 cells held at a limit").arg(plan.edit.clamped);
+    session_.say(said + (remarks.isEmpty() ? "." : ". " + remarks.mid(0, 3).join(" ")),
+                 std::any_of(plan.lines.begin(), plan.lines.end(), [](const auto& line) {
+                     return line.outcome == calibration::TransferLine::Outcome::NotPossible;
+                 }));
+}
+
+// --- the bench
+
+ParameterPane* MapsStation::addPane() {
+    const QString suffix = panes_.isEmpty() ? QString() : QString::number(panes_.size() + 1);
+    auto* pane = new ParameterPane(session_, suffix);
+    panes_ << pane;
+    connect(pane, &ParameterPane::activated, this, [this, pane] { activate(pane); });
+    connect(pane, &ParameterPane::closeAsked, this, [this, pane] { closePane(pane); });
+    connect(pane, &ParameterPane::pinAsked, this, [this, pane](bool on) { finder_->setPinned(pane->parameter(), on); });
+    connect(pane, &ParameterPane::softenAsked, this, [this, pane] { pane->soften(strength()); });
+    connect(pane, &ParameterPane::factorsAsked, this, [this, pane] { pane->pasteFactors(strength()); });
+    connect(pane, &ParameterPane::referenceAsked, this, [this, pane] { pane->takeReference(strength()); });
+    connect(pane, &ParameterPane::findAsked, this, [this, pane] {
+        // The name under the cursor: what moves along the axis of the cell.
+        if (pane->readable()) finder_->lookFor(QString::fromStdString(pane->table().x.label));
+    });
+    connect(pane, &ParameterPane::selectionMoved, this, [this, pane] {
+        if (pane == active_) refreshBar();
+    });
+    arrange();
+    return pane;
+}
+
+void MapsStation::arrange() {
+    // One fills the bench, two lie over each other, three and four in two rows.
+    for (int i = 0; i < panes_.size(); ++i) {
+        const bool below = panes_.size() == 2 ? i == 1 : i >= 2;
+        (below ? lower_ : upper_)->addWidget(panes_[i]);
+    }
+    lower_->setVisible(panes_.size() > 1);
+    for (ParameterPane* pane : panes_)
+        pane->setActive(pane == active_ && panes_.size() > 1);
+}
+
+void MapsStation::closePane(ParameterPane* pane) {
+    if (panes_.size() < 2) return session_.say("One parameter always stays open.");
+    panes_.removeAll(pane);
+    pane->hide();
+    pane->deleteLater();
+    if (active_ == pane) activate(panes_.first());
+    arrange();
+}
+
+void MapsStation::activate(ParameterPane* pane) {
+    if (active_ == pane) return;
+    active_ = pane;
+    for (ParameterPane* other : panes_)
+        other->setActive(other == pane && panes_.size() > 1);
+    difference_->blockSignals(true);
+    difference_->setChecked(pane->showsDifference());
+    difference_->blockSignals(false);
+    refreshBar();
+}
+
+void MapsStation::open(const QString& parameter, bool beside) {
+    if (beside && panes_.size() < kMostPanes && !active_->parameter().isEmpty()) activate(addPane());
+    if (beside && panes_.size() == kMostPanes && active_->parameter() != parameter && panes_.last() != active_)
+        activate(panes_.last());
+    active_->open(parameter);
+    active_->setPinned(finder_->isPinned(parameter));
+    finder_->noteOpened(parameter);
+    refreshBar();
+}
+
+void MapsStation::shown() {
+    finder_->focusFinder();
+    if (stale_) reload();
+}
+
+void MapsStation::reload() {
+    // Nobody sees it: the work is done when somebody does.
+    stale_ = !isVisible() && active_ && !active_->parameter().isEmpty() && session_.calibration();
+    if (stale_) return;
+    const auto* calibration = session_.calibration();
+    if (active_->parameter().isEmpty() && calibration)
+        if (const auto* ve = calibration->definition().parameterWithRole("ve_map")) active_->open(QString::fromStdString(ve->name));
+    empty_->setVisible(!calibration);
+    bench_->setVisible(calibration);
+    bar_->setEnabled(calibration);
+    for (ParameterPane* pane : panes_)
+        pane->reload();
+    if (definitionPanel_->isVisible()) definitionPanel_->showParameter(active_->parameter());
+    refreshBar();
+}
+
+void MapsStation::refreshBar() {
+    undo_->setEnabled(session_.history().canUndo());
+    redo_->setEnabled(session_.history().canRedo());
+    undo_->setToolTip("Undo: " + QString::fromStdString(session_.history().undoName()) + " (Ctrl+Z)");
+    redo_->setToolTip("Redo: " + QString::fromStdString(session_.history().redoName()) + " (Ctrl+Shift+Z)");
+    card_->show(active_);
+    if (definitionPanel_->isVisible() && active_) definitionPanel_->showParameter(active_->parameter());
+    QString text;
+    if (active_ && active_->readable() && !active_->table().values.empty()) {
+        const auto& t = active_->table();
+        const auto cells = active_->grid()->selectedCells();
+        double least = INFINITY, most = -INFINITY, sum = 0;
+        for (const size_t i : cells)
+            if (i < t.values.size()) {
+                const double v = active_->shown()(t.values[i]);
+                least = std::min(least, v), most = std::max(most, v), sum += v;
+            }
+        const int decimals = active_->shown().decimals(t.decimals);
+        if (cells.size() > 1)
+            text = QString("%1 cells \u00b7 %2 to %3 \u00b7 mean %4")
+                       .arg(cells.size())
+                       .arg(least, 0, 'f', decimals)
+                       .arg(most, 0, 'f', decimals)
+                       .arg(sum / static_cast<double>(cells.size()), 0, 'f', decimals);
+        if (active_->showsDifference())
+            text += QString("%1difference to %2").arg(text.isEmpty() ? "" : " \u00b7 ", session_.referenceName());
+        else if (!active_->ridges().empty())
+            text += QString("%1%2 cells stand out of their neighbours").arg(text.isEmpty() ? "" : " \u00b7 ").arg(active_->ridges().size());
+    }
+    selection_->setText(text);
+}
+
+void MapsStation::showDefinitionWork(bool on) {
+    side_->setCurrentWidget(on ? static_cast<QWidget*>(definitionPanel_) : card_);
+    side_->setFixedWidth(on ? 316 : 252);
+    if (on) definitionPanel_->showParameter(active_->parameter());
 }
 
 }  // namespace brusk::app

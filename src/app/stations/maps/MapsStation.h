@@ -1,14 +1,16 @@
-// Maps: find a parameter, look at it as grid and profiles, edit it.
+// Maps: find parameters, hold up to four of them side by side, look at them as grid, profiles and surface, edit them.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
-#include <QLineEdit>
-#include <QTreeWidget>
+#include <QComboBox>
+#include <QSplitter>
 
-#include "app/Session.h"
-#include "app/widgets/MapGrid.h"
+#include "app/stations/maps/DefinitionPanel.h"
+#include "app/stations/maps/FinderPanel.h"
+#include "app/stations/maps/ParameterCard.h"
+#include "app/stations/maps/RespacePanel.h"
 #include "app/widgets/Panels.h"
-#include "app/widgets/ProfileView.h"
+#include "core/calibration/Transfer.h"
 
 namespace brusk::app {
 
@@ -17,43 +19,62 @@ class MapsStation : public Station {
   public:
     MapsStation(Session& session, QWidget* parent = nullptr);
     QString hint() const override {
-        return "type a number, +2, x1.05 or -3% \u00b7 arrows move \u00b7 Shift extends \u00b7 Ctrl+Z undoes";
+        return "type a number, +2, x1.05 or -3% \u00b7 H V B fill \u00b7 S softens \u00b7 R takes the reference \u00b7 Ctrl+Z undoes";
     }
-    void shown() override { finder_->setFocus(); }
-    void open(const QString& parameter);
+    void shown() override;
+    /// Opens a parameter in the active pane, or beside it.
+    void open(const QString& parameter, bool beside = false);
+    void lookFor(const QString& text) { finder_->lookFor(text); }
+    ParameterPane* pane(int i) { return i < panes_.size() ? panes_[i] : nullptr; }
+    ParameterPane* active() { return active_; }
+    ParameterCard* card() { return card_; }
+    RespacePanel* respacePanel() { return respace_; }
+    DefinitionPanel* definitionPanel() { return definitionPanel_; }
+    void showDefinitionWork(bool on);
+    /// "shape", "copy", "reference", "axis": the menu of that button, for the keyboard and for tests.
+    QMenu* menu(const QString& name) { return menus_.value(name); }
+    void addDonorFile(const QString& image, const QString& definition = {});
 
   private:
-    void makeFinder(QHBoxLayout* row);
-    void makeBench(QHBoxLayout* row);
-    void makeCard(QHBoxLayout* row);
-    void find();
+    static constexpr int kMostPanes = 4;
+
+    void makeBar(QVBoxLayout* column);
+    void makeMenus(QHBoxLayout* row);
+    void makeFamilyStrip(QVBoxLayout* column);
+    void makeShortcuts();
+    void fillReferenceMenu();
+    ParameterPane* addPane();
+    void closePane(ParameterPane* pane);
+    void activate(ParameterPane* pane);
+    void arrange();
     void reload();
-    void refreshCard();
-    void refreshProfiles();
-    void refreshRing();
-    void operate(const QString& text);
-    void askAmount(const QString& prefix, const QString& suffix);
-    GridContents contentsOf(const calibration::Table& table) const;
+    void refreshBar();
+    void askAmount(const QString& prefix);
+    double strength() const;
+    void chooseDonor(bool ownDefinition);
+    void familyChanged();
+    void forFamily(calibration::Transfer plan);
 
     Session& session_;
-    QString parameter_;
-    calibration::Table table_;
-    std::optional<calibration::Table> reference_;
-    QLineEdit* finder_;
-    QTreeWidget* tree_;
-    QLabel* name_;
-    QLabel* axes_;
-    QLabel* selection_;
+    bool stale_ = true;  ///< something changed while the station was not seen
+    FinderPanel* finder_;
+    QList<ParameterPane*> panes_;
+    ParameterPane* active_ = nullptr;
+    QSplitter *bench_, *upper_, *lower_;
+    QStackedWidget* side_;
+    ParameterCard* card_;
+    DefinitionPanel* definitionPanel_;
+    RespacePanel* respace_;
+    QWidget* bar_;
     QLineEdit* amount_;
-    QLineEdit* text_;
+    QComboBox* strength_;
     QPushButton *set_, *add_, *scale_, *undo_, *redo_;
-    MapGrid* grid_;
-    ProfileView* across_;
-    ProfileView* down_;
-    QWidget* bench_;
-    QLabel* description_;
-    Facts* facts_;
-    QLabel* empty_;
+    QMap<QString, QMenu*> menus_;
+    QAction* difference_;
+    QLabel *selection_, *empty_;
+    QFrame* family_;
+    QLabel* familyCount_;
+    QLineEdit* familyAmount_;
 };
 
 }  // namespace brusk::app

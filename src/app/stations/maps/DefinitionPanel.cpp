@@ -1,0 +1,454 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "app/stations/maps/DefinitionPanel.h"
+
+#include <QFileDialog>
+#include <QFormLayout>
+#include <QHeaderView>
+#include <QSignalBlocker>
+#include <QToolButton>
+#include <cmath>
+#include <set>
+
+#include "app/SessionBackground.h"
+#include "app/widgets/Panels.h"
+#include "core/base/Text.h"
+#include "core/definition/A2lWriter.h"
+
+namespace brusk::app {
+
+using definition::Parameter;
+
+namespace {
+
+QFormLayout* formIn(QWidget* page) {
+    auto* form = new QFormLayout(page);
+    form->setContentsMargins(0, 8, 0, 0);
+    form->setVerticalSpacing(6);
+    form->setHorizontalSpacing(8);
+    return form;
+}
+
+QLineEdit* field(QFormLayout* form, const char* title, const char* object, const char* hint = "") {
+    auto* edit = new QLineEdit;
+    edit->setObjectName(object);
+    edit->setPlaceholderText(hint);
+    form->addRow(label(title, "faint"), edit);
+    return edit;
+}
+
+QComboBox* choice(QFormLayout* form, const char* title, const char* object, const QStringList& items, bool editable = false) {
+    auto* box = new QComboBox;
+    box->setObjectName(object);
+    box->addItems(items);
+    box->setEditable(editable);
+    box->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Fixed);
+    form->addRow(label(title, "faint"), box);
+    return box;
+}
+
+QString qs(const std::string& text) {
+    return QString::fromStdString(text);
+}
+
+}  // namespace
+
+DefinitionPanel::DefinitionPanel(Session& session, QWidget* parent) : QFrame(parent), session_(session) {
+    setObjectName("definitionPanel");
+    setFixedWidth(312);
+    auto* column = new QVBoxLayout(this);
+    column->setContentsMargins(10, 10, 12, 10);
+    auto* head = new QHBoxLayout;
+    head->addWidget(label("Definition", "heading"), 1);
+    auto* close = new QToolButton;
+    close->setProperty("flat", true);
+    close->setText("\u2715");
+    close->setAccessibleName("Back to the card");
+    connect(close, &QToolButton::clicked, this, &DefinitionPanel::closed);
+    head->addWidget(close);
+    column->addLayout(head);
+    auto* row = new QHBoxLayout;
+    row->setSpacing(0);
+    pages_ = new QStackedWidget;
+    int index = 0;
+    for (const auto& [object, text] : {std::pair{"editPage", "This one"}, {"addPage", "By address"}, {"copyPage", "Copy"}}) {
+        auto* tab = new QToolButton;
+        tab->setObjectName(object);
+        tab->setText(text);
+        tab->setProperty("flat", true);
+        tab->setCheckable(true);
+        tab->setAutoExclusive(true);
+        tab->setChecked(index == 0);
+        connect(tab, &QToolButton::clicked, this, [this, index] { pages_->setCurrentIndex(index); });
+        row->addWidget(tab);
+        tabs_ << tab;
+        ++index;
+    }
+    row->addStretch();
+    column->addLayout(row);
+    pages_->addWidget(makeEditPage());
+    pages_->addWidget(makeAddPage());
+    pages_->addWidget(makeCopyPage());
+    column->addWidget(pages_, 1);
+    auto* fact = label("Kept as a new A2L file in the car folder; the one it came from is never written over.", "faint");
+    fact->setWordWrap(true);
+    column->addWidget(fact);
+    connect(&session_, &Session::calibrationChanged, this, [this] {
+        if (isVisible()) preview();
+    });
+}
+
+QWidget* DefinitionPanel::makeEditPage() {
+    auto* page = new QWidget;
+    auto* form = formIn(page);
+    nameEdit_ = field(form, "Name", "editName");
+    labelEdit_ = field(form, "Shown as", "editLabel");
+    descriptionEdit_ = field(form, "Description", "editDescription");
+    groupEdit_ = choice(form, "Group", "editGroup", {}, true);
+    roleEdit_ = choice(form, "Role", "editRole", {}, true);
+    roleEdit_->setToolTip("What it means to the engine, whatever its maker called it");
+    addressEdit_ = field(form, "Address", "editAddress");
+    auto* keepButton = new QPushButton("Keep");
+    keepButton->setObjectName("keepDefinition");
+    keepButton->setProperty("primary", true);
+    connect(keepButton, &QPushButton::clicked, this, &DefinitionPanel::keepEdits);
+    form->addRow(keepButton);
+    return page;
+}
+
+QWidget* DefinitionPanel::makeAddPage() {
+    auto* page = new QWidget;
+    auto* form = formIn(page);
+    newName_ = field(form, "Name", "newName");
+    newDescription_ = field(form, "Description", "newDescription");
+    newAddress_ = field(form, "Address", "newAddress", "0x8C0000");
+    kind_ = choice(form, "Kind", "newKind", {"value", "curve", "map", "text"});
+    auto* size = new QWidget;
+    auto* sizeRow = new QHBoxLayout(size);
+    sizeRow->setContentsMargins(0, 0, 0, 0);
+    columns_ = new QSpinBox;
+    rows_ = new QSpinBox;
+    columns_->setObjectName("newColumns");
+    rows_->setObjectName("newRows");
+    for (QSpinBox* box : {columns_, rows_}) {
+        box->setRange(1, 256);
+        box->setValue(8);
+        sizeRow->addWidget(box);
+        if (box == columns_) sizeRow->addWidget(label("\u00d7", "faint"));
+    }
+    form->addRow(label("Size", "faint"), size);
+    xAxis_ = choice(form, "Across", "newX", {});
+    yAxis_ = choice(form, "Down", "newY", {});
+    QStringList types;
+    for (size_t i = 0; i < definition::kDataTypes; ++i)
+        types << QString::fromUtf8(definition::dataTypeName(static_cast<definition::DataType>(i)).data());
+    type_ = choice(form, "Stored as", "newType", types);
+    order_ = choice(form, "Byte order", "newOrder", {"most significant first", "least significant first"});
+    conversion_ = choice(form, "Conversion", "newConversion", {});
+    auto* scale = new QWidget;
+    auto* scaleRow = new QHBoxLayout(scale);
+    scaleRow->setContentsMargins(0, 0, 0, 0);
+    scaleRow->setSpacing(4);
+    factor_ = new QLineEdit("1");
+    offset_ = new QLineEdit("0");
+    unit_ = new QLineEdit;
+    decimals_ = new QSpinBox;
+    decimals_->setRange(0, 6);
+    decimals_->setToolTip("Decimals");
+    factor_->setObjectName("newFactor");
+    offset_->setObjectName("newOffset");
+    unit_->setObjectName("newUnit");
+    factor_->setToolTip("Physical value of one count");
+    offset_->setToolTip("Physical value of zero counts");
+    unit_->setPlaceholderText("unit");
+    for (QWidget* w : std::initializer_list<QWidget*>{factor_, offset_, unit_, decimals_})
+        scaleRow->addWidget(w);
+    form->addRow(label("Factor, zero", "faint"), scale);
+    newGrid_ = new MapGrid;
+    newGrid_->setObjectName("newGrid");
+    newGrid_->setScrolling(true);
+    newGrid_->setMinimumHeight(120);
+    form->addRow(newGrid_);
+    newProblem_ = label({}, "warm");
+    newProblem_->setObjectName("newProblem");
+    newProblem_->setWordWrap(true);
+    form->addRow(newProblem_);
+    add_ = new QPushButton("Add");
+    add_->setObjectName("addParameter");
+    add_->setProperty("primary", true);
+    form->addRow(add_);
+    connect(add_, &QPushButton::clicked, this, &DefinitionPanel::addDescribed);
+    for (QLineEdit* edit : {newName_, newDescription_, newAddress_, factor_, offset_, unit_})
+        connect(edit, &QLineEdit::textChanged, this, &DefinitionPanel::preview);
+    for (QComboBox* box : {kind_, type_, order_, conversion_, xAxis_, yAxis_})
+        connect(box, &QComboBox::currentIndexChanged, this, &DefinitionPanel::preview);
+    for (QSpinBox* box : {columns_, rows_, decimals_})
+        connect(box, &QSpinBox::valueChanged, this, &DefinitionPanel::preview);
+    return page;
+}
+
+QWidget* DefinitionPanel::makeCopyPage() {
+    auto* page = new QWidget;
+    auto* column = new QVBoxLayout(page);
+    column->setContentsMargins(0, 8, 0, 0);
+    auto* row = new QHBoxLayout;
+    otherFile_ = new QLineEdit;
+    otherFile_->setObjectName("otherFile");
+    otherFile_->setPlaceholderText("Another definition (.a2l)");
+    auto* choose = new QPushButton("Choose \u2026");
+    row->addWidget(otherFile_, 1);
+    row->addWidget(choose);
+    column->addLayout(row);
+    otherFind_ = new QLineEdit;
+    otherFind_->setObjectName("otherFind");
+    otherFind_->setPlaceholderText("Find in it");
+    column->addWidget(otherFind_);
+    otherModel_ = new FinderModel(this);
+    otherView_ = new QTreeView;
+    otherView_->setObjectName("otherTree");
+    otherView_->setModel(otherModel_);
+    otherView_->setHeaderHidden(true);
+    otherView_->setUniformRowHeights(true);
+    otherView_->setRootIsDecorated(false);
+    otherView_->header()->setStretchLastSection(false);
+    otherView_->header()->setSectionResizeMode(0, QHeaderView::Stretch);
+    column->addWidget(otherView_, 1);
+    otherFact_ = label({}, "faint");
+    otherFact_->setWordWrap(true);
+    column->addWidget(otherFact_);
+    copy_ = new QPushButton("Copy over");
+    copy_->setObjectName("copyOver");
+    copy_->setProperty("primary", true);
+    copy_->setEnabled(false);
+    column->addWidget(copy_);
+    connect(choose, &QPushButton::clicked, this, [this] {
+        const QString path = QFileDialog::getOpenFileName(this, "Another definition", {}, "ASAM A2L (*.a2l);;All files (*)");
+        if (!path.isEmpty()) openOther(path);
+    });
+    connect(otherFile_, &QLineEdit::returnPressed, this, [this] { openOther(otherFile_->text()); });
+    connect(otherFind_, &QLineEdit::textChanged, this, &DefinitionPanel::findOther);
+    connect(otherFind_, &QLineEdit::returnPressed, this, [this] { otherView_->setCurrentIndex(otherModel_->firstParameter()); });
+    connect(otherView_->selectionModel(), &QItemSelectionModel::currentChanged, this, [this](const QModelIndex& index) {
+        const Parameter* p = otherModel_->parameter(index);
+        copy_->setEnabled(p != nullptr);
+        if (p) otherFact_->setText(qs(p->description + "\n" + p->name + " at " + hexAddress(p->address)));
+    });
+    connect(copy_, &QPushButton::clicked, this, &DefinitionPanel::copyChosen);
+    return page;
+}
+
+void DefinitionPanel::fillChoices() {
+    if (!session_.kit()) return;
+    const auto& d = *session_.kit()->definition;
+    const auto refill = [](QComboBox* box, const QStringList& items) {
+        const QSignalBlocker quiet(box);
+        const QString kept = box->currentText();
+        box->clear();
+        box->addItems(items);
+        box->setCurrentIndex(std::max<int>(0, static_cast<int>(items.indexOf(kept))));
+    };
+    QStringList groups, conversions{"factor and zero"}, axes{"0, 1, 2 \u2026"};
+    std::set<QString> roles;
+    for (const auto& group : d.groups)
+        groups << qs(group.name);
+    for (const auto& k : d.conversions)
+        conversions << qs(k.name);
+    for (const Parameter& p : d.parameters) {
+        if (p.kind == Parameter::Kind::AxisPoints) axes << qs(p.name);
+        if (!p.role.empty()) roles.insert(qs(p.role));
+    }
+    refill(groupEdit_, groups);
+    refill(roleEdit_, QStringList{""} + QStringList(roles.begin(), roles.end()));
+    refill(conversion_, conversions);
+    refill(xAxis_, axes);
+    refill(yAxis_, axes);
+}
+
+void DefinitionPanel::showParameter(const QString& name) {
+    name_ = name;
+    fillChoices();
+    const auto* kit = session_.kit();
+    const Parameter* p = kit ? kit->definition->parameter(name.toStdString()) : nullptr;
+    if (!p) return;
+    nameEdit_->setText(qs(p->name));
+    labelEdit_->setText(qs(p->label));
+    descriptionEdit_->setText(qs(p->description));
+    descriptionEdit_->setCursorPosition(0);
+    addressEdit_->setText(qs(hexAddress(p->address)));
+    const auto* group = kit->definition->groupOf(*p);
+    groupEdit_->setCurrentText(group ? qs(group->name) : QString());
+    roleEdit_->setCurrentText(qs(p->role));
+    preview();
+}
+
+void DefinitionPanel::keep(Result<std::string> text, const QString& name, const QString& said) {
+    if (!text) return session_.say(qs(text.error().text()), true);
+    if (auto done = session_.changeDefinition(std::move(*text)); !done) return session_.say(qs(done.error().text()), true);
+    session_.say(said);
+    emit made(name);
+    showParameter(name);
+}
+
+void DefinitionPanel::keepEdits() {
+    const auto* kit = session_.kit();
+    const Parameter* p = kit ? kit->definition->parameter(name_.toStdString()) : nullptr;
+    if (!p) return;
+    // One change after another, each on what the one before left.
+    std::string name = p->name;
+    auto now = Result<definition::Definition>(*kit->definition);
+    int changes = 0;
+    Result<std::string> text = now->source ? Result<std::string>(now->source->text) : Result<std::string>(std::string());
+    const auto step = [&](bool wanted, auto change) {
+        if (!wanted || !text) return;
+        text = change(*now);
+        if (!text) return;
+        auto again = definition::readA2l(*text);
+        if (!again) {
+            text = tl::unexpected(again.error());
+            return;
+        }
+        now = std::move(again->definition);
+        ++changes;
+    };
+    const auto address = parseUnsigned(addressEdit_->text().trimmed().toStdString());
+    if (!address || *address > 0xFFFFFFFF) return session_.say("The address is not a number of up to 32 bits.", true);
+    const auto* group = kit->definition->groupOf(*p);
+    const std::string wantedGroup = groupEdit_->currentText().trimmed().toStdString();
+    const std::string role = roleEdit_->currentText().trimmed().toStdString(), label = labelEdit_->text().toStdString();
+    const std::string description = descriptionEdit_->text().toStdString();
+    const std::string newName = nameEdit_->text().trimmed().toStdString();
+    step(description != p->description, [&](const auto& d) { return definition::withDescription(d, name, description); });
+    step(!label.empty() && label != p->label, [&](const auto& d) { return definition::withLabel(d, name, label); });
+    step(*address != p->address, [&](const auto& d) { return definition::withAddress(d, name, static_cast<uint32_t>(*address)); });
+    step(role != p->role, [&](const auto& d) { return definition::withRole(d, name, role); });
+    step(!wantedGroup.empty() && (!group || group->name != wantedGroup),
+         [&](const auto& d) { return definition::withGroup(d, name, wantedGroup); });
+    step(newName != name, [&](const auto& d) { return definition::withName(d, name, newName); });
+    if (text && changes == 0) return session_.say("Nothing was changed.");
+    keep(std::move(text), qs(newName), QString("Kept the definition with %1 %2 of %3.").arg(changes).arg(changes == 1 ? "change" : "changes", qs(newName)));
+}
+
+definition::NewParameter DefinitionPanel::described() const {
+    definition::NewParameter out;
+    out.name = newName_->text().trimmed().toStdString();
+    out.description = newDescription_->text().toStdString();
+    static constexpr Parameter::Kind kinds[] = {Parameter::Kind::Value, Parameter::Kind::Curve, Parameter::Kind::Map,
+                                                Parameter::Kind::Text};
+    out.kind = kinds[std::clamp(kind_->currentIndex(), 0, 3)];
+    out.address = static_cast<uint32_t>(parseUnsigned(newAddress_->text().trimmed().toStdString()).value_or(0));
+    out.type = static_cast<definition::DataType>(std::max(0, type_->currentIndex()));
+    out.byteOrder = order_->currentIndex() == 1 ? ByteOrder::LittleEndian : ByteOrder::BigEndian;
+    if (conversion_->currentIndex() > 0) out.conversion = conversion_->currentText().toStdString();
+    out.factor = parseNumber(factor_->text().replace(',', '.').trimmed().toStdString()).value_or(0);
+    out.offset = parseNumber(offset_->text().replace(',', '.').trimmed().toStdString()).value_or(NAN);
+    out.unit = unit_->text().toStdString();
+    out.decimals = decimals_->value();
+    out.x.points = static_cast<uint32_t>(columns_->value());
+    out.y.points = static_cast<uint32_t>(rows_->value());
+    if (xAxis_->currentIndex() > 0) out.x.shared = xAxis_->currentText().toStdString();
+    if (yAxis_->currentIndex() > 0) out.y.shared = yAxis_->currentText().toStdString();
+    return out;
+}
+
+void DefinitionPanel::preview() {
+    const auto* calibration = session_.calibration();
+    if (!calibration) return;
+    const bool map = kind_->currentIndex() == 2, curve = kind_->currentIndex() == 1, text = kind_->currentIndex() == 3;
+    columns_->setEnabled(text || ((map || curve) && xAxis_->currentIndex() <= 0));
+    rows_->setEnabled(map && yAxis_->currentIndex() <= 0);
+    xAxis_->setEnabled(map || curve);
+    yAxis_->setEnabled(map);
+    for (QWidget* w : std::initializer_list<QWidget*>{factor_, offset_, unit_, decimals_})
+        w->setEnabled(conversion_->currentIndex() <= 0);
+    definition::NewParameter wanted = described();
+    // The cells are shown before it has a name.
+    const bool named = !wanted.name.empty();
+    if (!named) wanted.name = "unnamed_parameter";
+    const auto small = definition::describe(wanted, calibration->definition());
+    add_->setEnabled(named && small.has_value());
+    GridContents contents;
+    const auto problem = [&](const std::string& why) {
+        newProblem_->setText(qs(why));
+        newGrid_->setContents({});
+        add_->setEnabled(false);
+    };
+    if (!small) return problem(small.error().message);
+    const calibration::Calibration look(std::make_shared<const definition::Definition>(*small), calibration->image());
+    const auto table = look.read(wanted.name);
+    if (!table) return problem(table.error().text());
+    newProblem_->setText(text ? "\"" + qs(table->text) + "\"" : QString());
+    contents.rows = table->rows;
+    contents.columns = table->columns;
+    contents.x = table->x.values;
+    contents.y = table->y.values;
+    contents.values = table->values;
+    contents.decimals = table->decimals;
+    newGrid_->setContents(std::move(contents));
+}
+
+void DefinitionPanel::addDescribed() {
+    const auto* kit = session_.kit();
+    if (!kit) return;
+    const auto wanted = described();
+    const auto small = definition::describe(wanted, *kit->definition);
+    if (!small) return session_.say(qs(small.error().text()), true);
+    keep(definition::withAdded(*kit->definition, *small, "added_by_hand"), qs(wanted.name),
+         QString("Added %1 to the definition.").arg(qs(wanted.name)));
+}
+
+void DefinitionPanel::openOther(const QString& path) {
+    if (!session_.folder()) return;
+    otherFile_->setText(path);
+    otherFact_->setText("Reading \u2026");
+    struct Read {
+        Result<std::shared_ptr<const definition::Definition>> definition = fail(ErrorCode::NotFound, "");
+        std::shared_ptr<definition::Finder> finder;
+        size_t remarks = 0;
+    };
+    QPointer<DefinitionPanel> self(this);
+    session_.inBackground<Read>(
+        [&files = session_.folder()->files(), path = path.toStdString()] {
+            Read out;
+            auto contents = job::readDefinition(files, path);
+            if (!contents) {
+                out.definition = tl::unexpected(contents.error());
+                return out;
+            }
+            out.remarks = contents->diagnostics.size();
+            out.definition = std::make_shared<const definition::Definition>(std::move(contents->definition));
+            out.finder = std::make_shared<definition::Finder>(*out.definition);
+            return out;
+        },
+        [self](Read read) {
+            if (!self) return;
+            if (!read.definition) return self->otherFact_->setText(qs(read.definition.error().text()));
+            self->other_ = *read.definition;
+            self->otherFinder_ = read.finder;
+            self->otherFact_->setText(
+                QString("%1 parameters%2")
+                    .arg(self->other_->parameters.size())
+                    .arg(read.remarks ? QString(", %1 remarks on the file").arg(read.remarks) : QString()));
+            self->findOther();
+        });
+}
+
+void DefinitionPanel::findOther() {
+    if (!other_) return;
+    std::vector<uint32_t> rows;
+    const std::string text = otherFind_->text().trimmed().toStdString();
+    if (text.empty()) return otherModel_->showTree(other_, {}, {}, [](const Parameter&) { return true; });
+    for (const auto& hit : otherFinder_->find(text, 500).hits)
+        rows.push_back(hit.parameter);
+    otherModel_->showList(other_, std::move(rows));
+}
+
+void DefinitionPanel::copyChosen() {
+    const Parameter* p = otherModel_->parameter(otherView_->currentIndex());
+    const auto* kit = session_.kit();
+    if (!p || !kit) return;
+    const auto part = definition::extract(*other_, p->name);
+    if (!part) return session_.say(qs(part.error().text()), true);
+    keep(definition::withAdded(*kit->definition, *part, "copied"), qs(p->name),
+         QString("Copied %1 from %2.").arg(qs(p->title()), otherFile_->text().section('/', -1)));
+}
+
+}  // namespace brusk::app

@@ -1,0 +1,207 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "app/stations/maps/ParameterCard.h"
+
+#include <QPushButton>
+#include <cmath>
+
+#include "app/widgets/Panels.h"
+#include "core/base/Text.h"
+
+namespace brusk::app {
+
+using definition::Parameter;
+
+ParameterCard::ParameterCard(Session& session, QWidget* parent) : QScrollArea(parent), session_(session) {
+    setFixedWidth(252);
+    setWidgetResizable(true);
+    setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+    setObjectName("card");
+    auto* inside = new QWidget;
+    column_ = new QVBoxLayout(inside);
+    column_->setContentsMargins(10, 12, 12, 10);
+    column_->setSpacing(4);
+    setWidget(inside);
+}
+
+QString ParameterCard::text(const QString& key) const {
+    for (const auto& [name, value] : facts_)
+        if (name == key) return value;
+    return {};
+}
+
+void ParameterCard::fact(const QString& key, const QString& value, bool numbers) {
+    facts_.append({key, value});
+    auto* row = new QWidget;
+    auto* line = new QHBoxLayout(row);
+    line->setContentsMargins(0, 0, 0, 0);
+    line->setSpacing(8);
+    auto* name = label(key, "faint");
+    name->setFixedWidth(78);
+    name->setAlignment(Qt::AlignLeft | Qt::AlignTop);
+    auto* shown = label(value, numbers ? "numbers" : nullptr);
+    shown->setWordWrap(true);
+    shown->setTextInteractionFlags(Qt::TextSelectableByMouse);
+    line->addWidget(name);
+    line->addWidget(shown, 1);
+    column_->addWidget(row);
+}
+
+void ParameterCard::heading(const QString& text) {
+    column_->addSpacing(6);
+    column_->addWidget(label(text, "heading"));
+}
+
+void ParameterCard::link(const QString& text, const QString& target, bool parameter) {
+    auto* button = new QToolButton;
+    button->setProperty("link", true);
+    button->setText(text);
+    button->setToolTip(parameter ? "Open " + target : "Find " + target);
+    button->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Fixed);
+    connect(button, &QToolButton::clicked, this, [this, target, parameter] {
+        parameter ? emit nameFollowed(target) : emit searched(target);
+    });
+    column_->addWidget(button);
+}
+
+void ParameterCard::cellFacts(ParameterPane& pane) {
+    const auto& t = pane.table();
+    if (t.values.empty()) return;
+    const auto& shown = pane.shown();
+    const size_t cell = std::min(pane.grid()->currentCell(), t.values.size() - 1);
+    const int decimals = shown.decimals(t.decimals);
+    const auto number = [&](double v) {
+        return QString::number(shown(v), 'f', decimals) + " " + QString::fromStdString(shown.unit);
+    };
+    const auto& c = pane.grid()->contents();
+    if (!c.x.empty()) {
+        const auto unit = [&](const std::string& stored) {
+            return QString::fromStdString(session_.unitPreferences().shown(stored).unit);
+        };
+        QString place = QString::number(c.x[cell % t.columns], 'f', c.xDecimals) + " " + unit(t.x.unit);
+        if (!c.y.empty()) place += ", " + QString::number(c.y[cell / t.columns], 'f', c.yDecimals) + " " + unit(t.y.unit);
+        fact("Cell", place);
+    }
+    const auto& conversion = session_.calibration()->definition().conversionOf(*t.parameter);
+    const bool words = conversion.kind == definition::Conversion::Kind::Verbal;
+    fact("Value", number(t.values[cell]) + (words ? " = " + QString::fromUtf8(conversion.textFor(t.raw[cell]).data(), static_cast<qsizetype>(conversion.textFor(t.raw[cell]).size())) : QString()));
+    for (const auto& ridge : pane.ridges())
+        if (ridge.cell == cell) {
+            fact("Stands out", QString("%1 %2 the line %3")
+                                   .arg(QString::number(std::abs(shown.change(ridge.height)), 'f', decimals),
+                                        ridge.height > 0 ? "above" : "below", ridge.alongX ? "across" : "down"), false);
+            break;
+        }
+    referenceFacts(pane, cell);
+    storedFacts(pane, cell);
+    fact("Limits", number(t.lower) + " to " + number(t.upper));
+    if (t.parameter->extendedLimits)
+        fact("Hardware", number(t.parameter->extendedLimits->first) + " to " + number(t.parameter->extendedLimits->second));
+}
+
+void ParameterCard::referenceFacts(ParameterPane& pane, size_t cell) {
+    const auto& shown = pane.shown();
+    const auto& t = pane.table();
+    QStringList met;
+    for (const auto& choice : session_.referenceChoices()) {
+        if (met.size() >= 6) break;
+        const auto other = session_.referenceNamed(choice.key);
+        if (!other) continue;
+        const Parameter* p = &other->definition() == &session_.calibration()->definition()
+                                 ? t.parameter
+                                 : calibration::counterpart(other->definition(), *t.parameter);
+        const auto theirs = p ? other->read(*p, t.slice) : Result<calibration::Table>(fail(ErrorCode::NotFound, ""));
+        const auto compared = theirs ? calibration::compareCells(t, *theirs) : Result<calibration::CellDifferences>(tl::unexpected(theirs.error()));
+        if (!compared || cell >= compared->other.size()) continue;
+        met << choice.key;
+        const double change = compared->other[cell] - t.values[cell];
+        QString value = QString::number(shown(compared->other[cell]), 'f', shown.decimals(t.decimals));
+        if (compared->differs[cell])
+            value += QString("  (%1%2)").arg(change < 0 ? "ours +" : "ours \u2212",
+                                              QString::number(std::abs(shown.change(change)), 'f', shown.decimals(t.decimals)));
+        fact("in " + choice.name.section(',', 0, 0), value);
+    }
+}
+
+void ParameterCard::storedFacts(ParameterPane& pane, size_t cell) {
+    const auto& t = pane.table();
+    const auto size = definition::sizeOf(t.type);
+    if (definition::isFloat(t.type)) {
+        fact("Stored", QString::number(t.raw[cell], 'g', 9));
+    } else {
+        // Negative numbers are shown as the bits that stand in memory.
+        const auto bits = static_cast<qulonglong>(static_cast<int64_t>(t.raw[cell])) &
+                          (size == 8 ? ~0ull : (1ull << (8 * size)) - 1);
+        fact("Stored", QString("%1 = 0x%2").arg(t.raw[cell], 0, 'f', 0).arg(bits, static_cast<int>(2 * size), 16, QChar('0')));
+        if (size <= 2) {
+            QString binary = QString::number(bits, 2).rightJustified(static_cast<int>(8 * size), '0');
+            for (int i = static_cast<int>(binary.size()) - 4; i > 0; i -= 4)
+                binary.insert(i, ' ');
+            fact("Bits", binary);
+        }
+        if (t.step > 0)
+            fact("One count", QString::number(pane.shown().change(t.step), 'g', 3) + " " + QString::fromStdString(pane.shown().unit));
+    }
+}
+
+void ParameterCard::neighbours(const Parameter& p) {
+    const auto* shared = session_.sharedBytes();
+    if (!shared) return;
+    const auto others = shared->of(p);
+    if (!others.empty()) heading("On the same bytes");
+    for (size_t i = 0; i < std::min<size_t>(others.size(), 5); ++i) {
+        using Overlap = calibration::SharedBytes::Overlap;
+        const auto& n = others[i];
+        const char* how = n.overlap == Overlap::Whole ? "all" : n.overlap == Overlap::OtherBits ? "other bits" : "part";
+        link(QString::fromStdString(n.parameter->title()) + "  \u00b7 " + how, QString::fromStdString(n.parameter->name), true);
+    }
+    if (others.size() > 5) column_->addWidget(label(QString("and %1 more").arg(others.size() - 5), "faint"));
+}
+
+void ParameterCard::show(ParameterPane* pane) {
+    emptyLayout(column_);
+    facts_.clear();
+    if (!pane || !pane->readable() || !session_.calibration()) return;
+    const auto& d = session_.calibration()->definition();
+    const Parameter& p = *pane->table().parameter;
+    auto* description = label(QString::fromStdString(p.description), "faint");
+    description->setWordWrap(true);
+    column_->addWidget(description);
+    facts_.append({"Description", QString::fromStdString(p.description)});
+    column_->addSpacing(4);
+    cellFacts(*pane);
+    if (p.kind == Parameter::Kind::Text) fact("Length", QString("%1 characters").arg(p.number));
+    fact("Name", QString::fromStdString(p.name), false);
+    fact("Address", QString::fromStdString(hexAddress(p.address)));
+    const auto& conversion = d.conversionOf(p);
+    if (conversion.kind != definition::Conversion::Kind::Verbal)
+        fact("Conversion", QString::fromStdString(conversion.name), false);
+    fact("Type", QString("%1%2").arg(QString::fromUtf8(definition::dataTypeName(pane->table().type).data()),
+                                      p.bitMask ? QString(", mask %1").arg(QString::fromStdString(hexAddress(p.bitMask))) : QString()));
+    if (!p.role.empty()) fact("Role", QString::fromStdString(p.role), false);
+    if (p.readOnly) fact("Read only", "the definition says so", false);
+    const std::string path = d.groupPath(p.name);
+    if (!path.empty()) fact("Group", QString::fromStdString(path), false);
+    if (p.remarks)
+        for (const std::string& annotation : p.remarks->annotations)
+            fact("Note", QString::fromStdString(annotation), false);
+    QStringList axes;
+    for (const auto& axis : p.axes)
+        if (!axis.shared.empty() && !axes.contains(QString::fromStdString(axis.shared)))
+            axes << QString::fromStdString(axis.shared);
+    if (!axes.isEmpty()) heading("Axes shared with others");
+    for (const QString& axis : axes)
+        link(axis, axis, true);
+    const auto uses = d.functionsOf(p.name);
+    if (!uses.empty()) heading("Read by");
+    for (size_t i = 0; i < std::min<size_t>(uses.size(), 6); ++i)
+        link(QString::fromStdString(uses[i].function), QString::fromStdString(uses[i].function), false);
+    neighbours(p);
+    column_->addStretch();
+    auto* work = new QPushButton("Definition \u2026");
+    work->setObjectName("definitionWork");
+    work->setToolTip("Rename, describe, regroup, give a role; add a parameter by address or copy one");
+    connect(work, &QPushButton::clicked, this, &ParameterCard::definitionAsked);
+    column_->addWidget(work);
+}
+
+}  // namespace brusk::app

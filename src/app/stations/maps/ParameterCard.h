@@ -1,0 +1,41 @@
+// The card of the open parameter and cell: what it is, how it is stored, who reads it, what lies on the same bytes, and
+// its value in every reference. Names on it can be followed.
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include <QLabel>
+#include <QScrollArea>
+#include <QVBoxLayout>
+
+#include "app/stations/maps/ParameterPane.h"
+
+namespace brusk::app {
+
+class ParameterCard : public QScrollArea {
+    Q_OBJECT
+  public:
+    explicit ParameterCard(Session& session, QWidget* parent = nullptr);
+    /// The parameter and selection of a pane; null clears the card.
+    void show(ParameterPane* pane);
+    QString text(const QString& key) const;
+
+  signals:
+    void nameFollowed(const QString& parameter);
+    void searched(const QString& text);
+    void definitionAsked();
+
+  private:
+    void fact(const QString& key, const QString& value, bool numbers = true);
+    void heading(const QString& text);
+    void link(const QString& text, const QString& target, bool parameter);
+    void cellFacts(ParameterPane& pane);
+    void storedFacts(ParameterPane& pane, size_t cell);
+    void referenceFacts(ParameterPane& pane, size_t cell);
+    void neighbours(const definition::Parameter& p);
+
+    Session& session_;
+    QVBoxLayout* column_;
+    QList<QPair<QString, QString>> facts_;
+};
+
+}  // namespace brusk::app

@@ -1,0 +1,372 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "app/widgets/SurfaceView.h"
+
+#include <QKeyEvent>
+#include <QMouseEvent>
+#include <QPainter>
+#include <algorithm>
+#include <cmath>
+
+#include "app/theme/Theme.h"
+#include "core/calibration/Surface.h"
+
+namespace brusk::app {
+
+namespace {
+constexpr double kYaw = -0.62, kPitch = 0.52;  // radians: how it is seen at first
+constexpr double kHeight = 0.85;               // of the values against half the width
+constexpr double kReach = 8;                   // pixels around a point in which it is taken hold of
+constexpr size_t kWake = 24;
+
+/// Position among breakpoints: 2.25 is a quarter of the way from the third to the fourth.
+double positionOn(const std::vector<double>& axis, double value) {
+    const auto at = calibration::positionOn(axis, value, calibration::Outside::Clamp);
+    return static_cast<double>(at.below) + at.share;
+}
+}  // namespace
+
+SurfaceView::SurfaceView(QWidget* parent) : QWidget(parent) {
+    setFocusPolicy(Qt::StrongFocus);
+    setMouseTracking(true);
+    setToolTip("Drag to turn, with the right button to move, wheel to zoom. Drag a point to change it.\n"
+               "Shift and drag chooses points. Keys: arrows turn, Shift+arrows move, + and - zoom, 0 resets.");
+    resetView();
+    connect(&Theme::instance(), &Theme::changed, this, &SurfaceView::changed);
+}
+
+void SurfaceView::changed() {
+    picture_ = {};
+    update();
+}
+
+void SurfaceView::resetView() {
+    yaw_ = kYaw, pitch_ = kPitch, zoom_ = 1;
+    shift_ = {};
+    changed();
+}
+
+void SurfaceView::setShape(Shape shape) {
+    shape_ = std::move(shape);
+    // While a point is dragged the scale stays, or it would run away under the pointer.
+    if (drag_ != Drag::Point) {
+        least_ = INFINITY, most_ = -INFINITY;
+        for (const auto* values : {&shape_.values, &shape_.reference})
+            for (const double v : *values)
+                if (std::isfinite(v)) least_ = std::min(least_, v), most_ = std::max(most_, v);
+        if (!(most_ - least_ > 1e-9)) least_ -= 1, most_ += 1;
+    }
+    changed();
+}
+
+void SurfaceView::setSelection(const GridRange& range, int row, int column) {
+    selection_ = range;
+    row_ = row, column_ = column;
+    update();
+}
+
+void SurfaceView::setRing(std::optional<QPointF> at) {
+    if (at && ring_) {
+        wake_.push_back(*ring_);
+        if (wake_.size() > kWake) wake_.pop_front();
+    }
+    if (!at) wake_.clear();
+    ring_ = at;
+    update();
+}
+
+double SurfaceView::size() const {
+    return 0.36 * std::min<double>(width(), height() * 1.5) * zoom_;
+}
+
+double SurfaceView::normalX(double x) const {
+    const double span = shape_.x.back() - shape_.x.front();
+    return span > 0 ? 2 * (x - shape_.x.front()) / span - 1 : 0;
+}
+
+double SurfaceView::normalY(double y) const {
+    const double span = shape_.y.back() - shape_.y.front();
+    return span > 0 ? 2 * (y - shape_.y.front()) / span - 1 : 0;
+}
+
+double SurfaceView::normalValue(double v) const {
+    return kHeight * ((v - least_) / (most_ - least_) - 0.5);
+}
+
+SurfaceView::Place SurfaceView::turned(double x, double y, double v) const {
+    const double across = x * std::cos(yaw_) - y * std::sin(yaw_);
+    const double away = x * std::sin(yaw_) + y * std::cos(yaw_);
+    return {across, away * std::cos(pitch_) - v * std::sin(pitch_), v * std::cos(pitch_) + away * std::sin(pitch_)};
+}
+
+QPointF SurfaceView::project(double x, double y, double v) const {
+    const Place p = turned(x, y, v);
+    return QPointF(width() / 2.0 + p.across * size(), height() / 2.0 - p.up * size()) + shift_;
+}
+
+QPointF SurfaceView::pointAt(size_t row, size_t column) const {
+    return project(normalX(shape_.x[column]), normalY(shape_.y[row]),
+                   normalValue(shape_.values[row * shape_.columns + column]));
+}
+
+std::optional<std::pair<int, int>> SurfaceView::pointUnder(QPointF at) const {
+    std::optional<std::pair<int, int>> best;
+    double distance = kReach * kReach;
+    for (size_t r = 0; r < shape_.rows; ++r)
+        for (size_t c = 0; c < shape_.columns; ++c) {
+            const QPointF off = pointAt(r, c) - at;
+            const double d = off.x() * off.x() + off.y() * off.y();
+            if (d < distance) distance = d, best = std::pair{static_cast<int>(r), static_cast<int>(c)};
+        }
+    return best;
+}
+
+void SurfaceView::paintFloor(QPainter& painter) {
+    const Tokens& t = tokens();
+    const double floor = -kHeight / 2;
+    const QPolygonF base{project(-1, -1, floor), project(1, -1, floor), project(1, 1, floor), project(-1, 1, floor)};
+    painter.setPen(QPen(t.line, 1));
+    painter.setBrush(Qt::NoBrush);
+    painter.drawPolygon(base);
+    painter.setFont(Theme::instance().numbers(10));
+    painter.setPen(t.faint);
+    // Titles stand at the edges that are nearer to the eye.
+    const double nearY = turned(0, -1, floor).depth < turned(0, 1, floor).depth ? -1 : 1;
+    const double nearX = turned(-1, 0, floor).depth < turned(1, 0, floor).depth ? -1 : 1;
+    const auto label = [&](QPointF at, const QString& text) {
+        painter.drawText(QRectF(at.x() - 90, at.y() + 3, 180, 14), Qt::AlignCenter, text);
+    };
+    label(project(-1, nearY, floor), QString::number(shape_.x.front(), 'f', shape_.xDecimals));
+    label(project(1, nearY, floor), QString::number(shape_.x.back(), 'f', shape_.xDecimals));
+    label(project(nearX, -1, floor), QString::number(shape_.y.front(), 'f', shape_.yDecimals));
+    label(project(nearX, 1, floor), QString::number(shape_.y.back(), 'f', shape_.yDecimals));
+    painter.setFont(Theme::instance().text(11));
+    label(project(0, nearY, floor) + QPointF(0, 12), shape_.xTitle);
+    label(project(nearX, 0, floor) + QPointF(0, 12), shape_.yTitle);
+}
+
+void SurfaceView::paintSurface(QPainter& painter) {
+    const Tokens& t = tokens();
+    std::vector<QPointF> points(shape_.rows * shape_.columns);
+    for (size_t r = 0; r < shape_.rows; ++r)
+        for (size_t c = 0; c < shape_.columns; ++c)
+            points[r * shape_.columns + c] = pointAt(r, c);
+    // From the far corner to the near one: rows and columns in the order of their depth.
+    const bool rowsFirst = turned(0, 1, 0).depth > turned(0, -1, 0).depth;
+    const bool columnsFirst = turned(1, 0, 0).depth > turned(-1, 0, 0).depth;
+    const auto range = [](size_t count, bool last) {
+        std::vector<size_t> order(count);
+        for (size_t i = 0; i < count; ++i)
+            order[i] = last ? count - 1 - i : i;
+        return order;
+    };
+    const QPen mesh(Tokens::mix(t.sheet, t.ink, 0.42), 0.8);
+    for (const size_t r : range(shape_.rows - 1, rowsFirst))
+        for (const size_t c : range(shape_.columns - 1, columnsFirst)) {
+            const size_t i = r * shape_.columns + c, down = i + shape_.columns;
+            const QPointF quad[] = {points[i], points[i + 1], points[down + 1], points[down]};
+            const double mean =
+                (shape_.values[i] + shape_.values[i + 1] + shape_.values[down] + shape_.values[down + 1]) / 4;
+            const double share = std::clamp((mean - least_) / (most_ - least_), 0.0, 1.0);
+            painter.setPen(mesh);
+            painter.setBrush(Tokens::mix(t.sheet, t.accent, 0.10 + 0.55 * share));
+            painter.drawConvexPolygon(quad, 4);
+        }
+    if (shape_.reference.size() != shape_.values.size()) return;
+    painter.setPen(QPen(t.violet, 0.8, Qt::DashLine));
+    painter.setBrush(Qt::NoBrush);
+    const auto there = [&](size_t r, size_t c) {
+        return project(normalX(shape_.x[c]), normalY(shape_.y[r]), normalValue(shape_.reference[r * shape_.columns + c]));
+    };
+    for (size_t r = 0; r < shape_.rows; ++r) {
+        QPolygonF line;
+        for (size_t c = 0; c < shape_.columns; ++c)
+            line << there(r, c);
+        painter.drawPolyline(line);
+    }
+}
+
+void SurfaceView::paintPoints(QPainter& painter) {
+    const Tokens& t = tokens();
+    for (int r = selection_.top; r <= selection_.bottom && r < static_cast<int>(shape_.rows); ++r)
+        for (int c = selection_.left; c <= selection_.right && c < static_cast<int>(shape_.columns); ++c) {
+            const bool on = r == row_ && c == column_;
+            painter.setPen(QPen(t.accent, 1.5));
+            painter.setBrush(on ? t.warm : t.sheet);
+            painter.drawEllipse(pointAt(static_cast<size_t>(r), static_cast<size_t>(c)), on ? 5 : 3.2, on ? 5 : 3.2);
+        }
+}
+
+double SurfaceView::valueAtRow(double row, double column) const {
+    const auto r = std::min(static_cast<size_t>(row), shape_.rows - 2), c = std::min(static_cast<size_t>(column), shape_.columns - 2);
+    const double v = row - static_cast<double>(r), u = column - static_cast<double>(c);
+    const double* a = shape_.values.data() + r * shape_.columns + c;
+    const double* b = a + shape_.columns;
+    return (1 - v) * ((1 - u) * a[0] + u * a[1]) + v * ((1 - u) * b[0] + u * b[1]);
+}
+
+void SurfaceView::paintRing(QPainter& painter) {
+    if (!ring_) return;
+    const auto place = [&](QPointF at) {
+        const double x = std::clamp(at.x(), shape_.x.front(), shape_.x.back());
+        const double y = std::clamp(at.y(), shape_.y.front(), shape_.y.back());
+        return project(normalX(x), normalY(y),
+                       normalValue(valueAtRow(positionOn(shape_.y, y), positionOn(shape_.x, x))));
+    };
+    painter.setBrush(Qt::NoBrush);
+    for (size_t i = 0; i + 1 < wake_.size(); ++i) {
+        QColor colour = tokens().warm;
+        colour.setAlphaF(0.6f * static_cast<float>(i + 1) / static_cast<float>(wake_.size()));
+        painter.setPen(QPen(colour, 2));
+        painter.drawLine(place(wake_[i]), place(wake_[i + 1]));
+    }
+    painter.setPen(QPen(tokens().warm, 2));
+    painter.drawEllipse(place(*ring_), 8, 8);
+}
+
+void SurfaceView::paintEvent(QPaintEvent*) {
+    QPainter painter(this);
+    const Tokens& t = tokens();
+    const qreal ratio = devicePixelRatioF();
+    const bool drawable = shape_.rows > 1 && shape_.columns > 1 && shape_.x.size() == shape_.columns &&
+                          shape_.y.size() == shape_.rows && shape_.values.size() == shape_.rows * shape_.columns;
+    if (picture_.size() != QWidget::size() * ratio) {
+        picture_ = QPixmap(QWidget::size() * ratio);
+        picture_.setDevicePixelRatio(ratio);
+        picture_.fill(Qt::transparent);
+        QPainter inside(&picture_);
+        inside.setRenderHint(QPainter::Antialiasing);
+        inside.setPen(t.line);
+        inside.setBrush(t.sheet);
+        inside.drawRoundedRect(QRectF(rect()).adjusted(0.5, 0.5, -0.5, -0.5), 5, 5);
+        inside.setClipRect(rect().adjusted(2, 2, -2, -2));
+        if (drawable) paintFloor(inside), paintSurface(inside);
+        inside.setPen(t.faint);
+        inside.setFont(Theme::instance().numbers(10));
+        inside.drawText(QRectF(9, 4, width() - 18, 16), Qt::AlignLeft,
+                        QString("%1 to %2 %3")
+                            .arg(least_, 0, 'f', shape_.decimals)
+                            .arg(most_, 0, 'f', shape_.decimals)
+                            .arg(shape_.unit));
+    }
+    painter.drawPixmap(0, 0, picture_);
+    if (!drawable) return;
+    painter.setRenderHint(QPainter::Antialiasing);
+    painter.setClipRect(rect().adjusted(2, 2, -2, -2));
+    paintPoints(painter);
+    paintRing(painter);
+    if (drag_ == Drag::Choose) {
+        painter.setPen(QPen(t.accent, 1, Qt::DashLine));
+        painter.setBrush(Qt::NoBrush);
+        painter.drawRect(QRectF(pressed_, last_).normalized());
+    }
+    if (hasFocus()) {
+        painter.setPen(QPen(t.accent, 1));
+        painter.setBrush(Qt::NoBrush);
+        painter.drawRoundedRect(QRectF(rect()).adjusted(2.5, 2.5, -2.5, -2.5), 4, 4);
+    }
+}
+
+double SurfaceView::valueFor(QPointF at) const {
+    const double perValue = kHeight / (most_ - least_) * std::cos(pitch_) * size();
+    return heldValue_ - (at.y() - pressed_.y()) / perValue;
+}
+
+void SurfaceView::mousePressEvent(QMouseEvent* event) {
+    pressed_ = last_ = event->position();
+    if (shape_.values.empty()) return;
+    if (event->button() == Qt::RightButton || event->button() == Qt::MiddleButton) {
+        drag_ = Drag::Move;
+    } else if (const auto point = pointUnder(pressed_)) {
+        emit picked(point->first, point->second, event->modifiers() & Qt::ShiftModifier);
+        heldRow_ = point->first, heldColumn_ = point->second;
+        heldValue_ = shape_.values[static_cast<size_t>(heldRow_) * shape_.columns + static_cast<size_t>(heldColumn_)];
+        drag_ = editable_ && !(event->modifiers() & Qt::ShiftModifier) ? Drag::Point : Drag::None;
+    } else {
+        drag_ = event->modifiers() & Qt::ShiftModifier ? Drag::Choose : Drag::Turn;
+    }
+}
+
+void SurfaceView::mouseMoveEvent(QMouseEvent* event) {
+    const QPointF moved = event->position() - last_;
+    switch (drag_) {
+        case Drag::None:
+            setCursor(!shape_.values.empty() && pointUnder(event->position()) ? Qt::SizeVerCursor : Qt::ArrowCursor);
+            return;
+        case Drag::Turn:
+            yaw_ -= moved.x() * 0.01;
+            pitch_ = std::clamp(pitch_ + moved.y() * 0.008, 0.02, 1.5);
+            changed();
+            break;
+        case Drag::Move:
+            shift_ += moved;
+            changed();
+            break;
+        case Drag::Choose:
+            update();
+            break;
+        case Drag::Point:
+            emit dragged(heldRow_, heldColumn_, valueFor(event->position()), false);
+            break;
+    }
+    last_ = event->position();
+}
+
+void SurfaceView::mouseReleaseEvent(QMouseEvent* event) {
+    const Drag was = std::exchange(drag_, Drag::None);
+    if (was == Drag::Point && event->position() != pressed_)
+        emit dragged(heldRow_, heldColumn_, valueFor(event->position()), true);
+    if (was != Drag::Choose) return;
+    const QRectF area = QRectF(pressed_, event->position()).normalized();
+    std::optional<GridRange> range;
+    for (size_t r = 0; r < shape_.rows; ++r)
+        for (size_t c = 0; c < shape_.columns; ++c) {
+            if (!area.contains(pointAt(r, c))) continue;
+            const int row = static_cast<int>(r), column = static_cast<int>(c);
+            if (!range) range = GridRange{row, column, row, column};
+            *range = {std::min(range->top, row), std::min(range->left, column), std::max(range->bottom, row),
+                      std::max(range->right, column)};
+        }
+    if (range) emit chosen(*range);
+    update();
+}
+
+void SurfaceView::zoomBy(double factor) {
+    zoom_ = std::clamp(zoom_ * factor, 0.3, 12.0);
+    changed();
+}
+
+void SurfaceView::wheelEvent(QWheelEvent* event) {
+    zoomBy(std::pow(1.0015, event->angleDelta().y()));
+    event->accept();
+}
+
+void SurfaceView::keyPressEvent(QKeyEvent* event) {
+    const bool move = event->modifiers() & Qt::ShiftModifier;
+    constexpr double kTurn = 0.08, kMove = 12;
+    switch (event->key()) {
+        case Qt::Key_Left:
+            move ? void(shift_.rx() -= kMove) : void(yaw_ += kTurn);
+            break;
+        case Qt::Key_Right:
+            move ? void(shift_.rx() += kMove) : void(yaw_ -= kTurn);
+            break;
+        case Qt::Key_Up:
+            move ? void(shift_.ry() -= kMove) : void(pitch_ = std::max(0.02, pitch_ - kTurn));
+            break;
+        case Qt::Key_Down:
+            move ? void(shift_.ry() += kMove) : void(pitch_ = std::min(1.5, pitch_ + kTurn));
+            break;
+        case Qt::Key_Plus:
+        case Qt::Key_Equal:
+            return zoomBy(1.15);
+        case Qt::Key_Minus:
+            return zoomBy(1 / 1.15);
+        case Qt::Key_0:
+            return resetView();
+        default:
+            return QWidget::keyPressEvent(event);
+    }
+    changed();
+}
+
+}  // namespace brusk::app

@@ -30,6 +30,7 @@ struct Context {
 };
 
 void addFileCommands(CLI::App& app, Context& context);
+void addDefinitionCommands(CLI::App& app, Context& context);
 void addLinkCommands(CLI::App& app, Context& context);
 void addLiveCommands(CLI::App& app, Context& context);
 void addCellsCommand(CLI::App& app, Context& context);

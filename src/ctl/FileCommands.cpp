@@ -1,65 +1,41 @@
-// image, definition, values, set, compare, recording: work on files alone.
+// image, values, set, compare, transfer, recording: work on files alone.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include <algorithm>
 #include <cmath>
 #include <memory>
 
 #include "core/base/Text.h"
+#include "core/calibration/Cdf.h"
 #include "core/calibration/Compare.h"
-#include "core/definition/A2lReader.h"
-#include "core/image/ImageFile.h"
+#include "core/calibration/Transfer.h"
 #include "core/recording/Mdf4.h"
-#include "ctl/Commands.h"
+#include "core/units/Units.h"
+#include "ctl/Loading.h"
 
 namespace brusk::ctl {
 namespace {
 
 using nlohmann::json;
 
-Result<uint32_t> baseAddress(const std::string& text) {
-    if (text.empty()) return 0u;
-    const auto value = parseUnsigned(text);
-    if (!value || *value > 0xFFFFFFFF)
-        return fail(ErrorCode::BadInput, "The base address \"" + text + "\" is not a number of up to 32 bits.");
-    return static_cast<uint32_t>(*value);
-}
-
-struct LoadedImage {
-    image::Image image;
-    image::Format format;
-};
-
-Result<LoadedImage> loadImage(Context& c, const std::string& path, const std::string& base) {
-    const auto bytes = c.files.read(path);
-    if (!bytes) return tl::unexpected(bytes.error());
-    const auto address = baseAddress(base);
-    if (!address) return tl::unexpected(address.error());
-    const auto format = image::formatOfName(path).value_or(image::formatOfBytes(*bytes));
-    auto image = image::readImage(*bytes, format, *address);
-    if (!image)
-        return failBecause(path + " can't be read as " + std::string(image::formatName(format)) + ".", image.error());
-    return LoadedImage{std::move(*image), format};
-}
-
-Result<calibration::Calibration> loadCalibration(Context& c, const std::string& definition,
-                                                 const std::string& imagePath, const std::string& base) {
-    const auto text = c.files.read(definition);
-    if (!text) return tl::unexpected(text.error());
-    auto contents = definition::readA2l(std::string(asText(*text)));
-    if (!contents) return failBecause(definition + " can't be used.", contents.error());
-    auto image = loadImage(c, imagePath, base);
-    if (!image) return tl::unexpected(image.error());
-    calibration::Calibration out(std::make_shared<const definition::Definition>(std::move(contents->definition)),
-                                 std::move(image->image));
-    if (auto done = out.matchesDefinition(); !done) return tl::unexpected(done.error());
-    return out;
-}
-
 json numbers(const std::vector<double>& values) {
     json out = json::array();
     for (const double v : values)
         out.push_back(std::isfinite(v) ? json(v) : json(nullptr));
     return out;
+}
+
+/// A table in the units that were asked for.
+calibration::Table inUnits(calibration::Table t, const units::Preferences& wanted) {
+    const auto turn = [&](std::vector<double>& values, std::string& unit, int& decimals) {
+        const auto shown = wanted.shown(unit);
+        std::transform(values.begin(), values.end(), values.begin(), shown);
+        decimals = shown.decimals(decimals);
+        unit = shown.unit;
+    };
+    turn(t.values, t.unit, t.decimals);
+    turn(t.x.values, t.x.unit, t.x.decimals);
+    turn(t.y.values, t.y.unit, t.y.decimals);
+    return t;
 }
 
 json tableJson(const calibration::Table& t) {
@@ -148,82 +124,42 @@ void imageConvert(Context& c, const std::string& in, const std::string& out, con
                      std::to_string(loaded->image.size()) + " data bytes).\n";
 }
 
-void definitionCheck(Context& c, const std::string& file) {
-    const auto text = c.files.read(file);
-    if (!text) return c.outcome.fail(text.error());
-    const auto contents = definition::readA2l(std::string(asText(*text)));
-    if (!contents) return c.outcome.fail(contents.error());
-    const auto& d = contents->definition;
-    json counts = {{"parameters", d.parameters.size()},
-                   {"measurements", d.measurements.size()},
-                   {"groups", d.groups.size()},
-                   {"conversions", d.conversions.size()},
-                   {"layouts", d.layouts.size()}};
-    for (const auto& p : d.parameters)
-        counts[std::string(definition::kindName(p.kind))] =
-            counts.value(std::string(definition::kindName(p.kind)), 0) + 1;
-    json diagnostics = json::array();
-    size_t errors = 0;
-    for (const auto& found : contents->diagnostics) {
-        const bool isError = found.severity == definition::Diagnostic::Severity::Error;
-        errors += isError;
-        diagnostics.push_back({{"file", file},
-                               {"line", found.line},
-                               {"severity", isError ? "error" : "warning"},
-                               {"message", found.message}});
-        c.outcome.text +=
-            file + ":" + std::to_string(found.line) + ": " + (isError ? "error: " : "warning: ") + found.message + "\n";
-    }
-    c.outcome.json = {{"counts", counts}, {"diagnostics", diagnostics}};
-    c.outcome.text += std::to_string(d.parameters.size()) + " parameters, " + std::to_string(d.measurements.size()) +
-                      " measurements, " + std::to_string(errors) + " errors\n";
-    if (errors) c.outcome.code = kCheckFailed;
-}
-
-void definitionList(Context& c, const std::string& file, const std::string& find) {
-    const auto text = c.files.read(file);
-    if (!text) return c.outcome.fail(text.error());
-    const auto contents = definition::readA2l(std::string(asText(*text)));
-    if (!contents) return c.outcome.fail(contents.error());
-    const auto& d = contents->definition;
-    const std::string wanted = toLower(find);
-    c.outcome.json = json::array();
-    const auto list = [&](const std::string& name, std::string_view kind, const std::string& label,
-                          const std::string& description, const std::string& unit, uint32_t address) {
-        const std::string path = d.groupPath(name);
-        if (!wanted.empty() &&
-            toLower(name + " " + label + " " + description + " " + unit + " " + path + " " + hexAddress(address))
-                    .find(wanted) == std::string::npos)
-            return;
-        c.outcome.json.push_back({{"name", name},
-                                  {"kind", kind},
-                                  {"description", description},
-                                  {"unit", unit},
-                                  {"address", address},
-                                  {"group", path}});
-        c.outcome.text += name + std::string(name.size() < 20 ? 20 - name.size() : 1, ' ') + std::string(kind) + "  " +
-                          hexAddress(address) + "  " + unit + "  " + path + "  " + description + "\n";
-    };
-    for (const auto& p : d.parameters)
-        list(p.name, definition::kindName(p.kind), p.title(), p.description, d.conversionOf(p).unit, p.address);
-    for (const auto& m : d.measurements)
-        list(m.name, "measurement", m.title(), m.description, d.conversionOf(m).unit, m.address);
-}
-
 void values(Context& c, const std::string& definition, const std::string& imagePath,
-            const std::vector<std::string>& names, const std::string& base) {
+            const std::vector<std::string>& names, const std::string& base, const std::string& unitsText,
+            const std::string& cdf, bool force) {
     const auto calibration = loadCalibration(c, definition, imagePath, base);
     if (!calibration) return c.outcome.fail(calibration.error());
     std::vector<std::string> wanted = names;
-    if (wanted.empty())
+    const bool all = wanted.empty();
+    if (all)
         for (const auto& p : calibration->definition().parameters)
             wanted.push_back(p.name);
+    if (!cdf.empty()) {
+        std::vector<std::string> leftOut;
+        const auto text = calibration::writeCdf(*calibration, wanted, leftOut);
+        if (!text) return c.outcome.fail(text.error());
+        if (auto may = mayWrite(c, cdf, force); !may) return c.outcome.fail(may.error());
+        if (auto done = c.files.save(cdf, asBytes(*text)); !done) return c.outcome.fail(done.error());
+        c.outcome.json = {{"written", cdf}, {"parameters", wanted.size() - leftOut.size()}, {"left_out", leftOut}};
+        c.outcome.text = "Wrote " + std::to_string(wanted.size() - leftOut.size()) + " parameters to " + cdf + ".\n";
+        for (const std::string& why : leftOut)
+            c.outcome.text += "  left out: " + why + "\n";
+        return;
+    }
+    const auto preferences = units::Preferences::fromText(unitsText);
     c.outcome.json = json::object();
     for (const std::string& name : wanted) {
         const auto table = calibration->read(name);
+        if (!table && all) {
+            // Of everything, one that can't be read does not hide the others.
+            c.outcome.json[name] = {{"error", table.error().text()}};
+            c.outcome.text += name + ": " + table.error().text() + "\n";
+            continue;
+        }
         if (!table) return c.outcome.fail(table.error());
-        c.outcome.json[name] = tableJson(*table);
-        c.outcome.text += tableText(*table);
+        const auto shown = inUnits(*table, preferences);
+        c.outcome.json[name] = tableJson(shown);
+        c.outcome.text += tableText(shown);
     }
 }
 
@@ -289,6 +225,70 @@ Result<calibration::Edit> editFor(const calibration::Calibration& calibration, c
     return calibration.prepare(p, cells, calibration::AtLimit::Refuse, a.name);
 }
 
+/// Writes the image of a calibration, by the ending of the name.
+Done writeCalibration(Context& c, const calibration::Calibration& calibration, const std::string& out, bool force) {
+    const auto format = image::formatOfName(out);
+    if (!format)
+        return fail(ErrorCode::BadInput, "The ending of " + out + " names no format; use .hex, .s19, .srec or .bin.");
+    const auto bytes = image::writeImage(calibration.image(), *format);
+    if (!bytes) return tl::unexpected(bytes.error());
+    if (auto may = mayWrite(c, out, force); !may) return may;
+    return c.files.save(out, *bytes);
+}
+
+/// What a transfer did, parameter by parameter; exit 3 when something could not be taken.
+void tellTransfer(Context& c, const calibration::Transfer& plan) {
+    static const char* const outcomes[] = {"same", "copied", "resampled", "not possible"};
+    json lines = json::array();
+    for (const auto& line : plan.lines) {
+        const char* outcome = outcomes[static_cast<int>(line.outcome)];
+        lines.push_back({{"name", line.name},
+                         {"outcome", outcome},
+                         {"cells", line.cells},
+                         {"clamped", line.clamped},
+                         {"largest_error", line.error.largest},
+                         {"remark", line.remark}});
+        c.outcome.text += line.name + ": " + outcome + (line.cells ? ", " + std::to_string(line.cells) + " cells" : "") +
+                          (line.remark.empty() ? "" : ". " + line.remark) + "\n";
+        if (line.outcome == calibration::TransferLine::Outcome::NotPossible) c.outcome.code = kCheckFailed;
+    }
+    c.outcome.json = {{"parameters", lines}};
+}
+
+void importCdf(Context& c, const std::string& definition, const std::string& imagePath, const std::string& base,
+               const std::string& cdf, const std::string& out, bool force) {
+    const auto calibration = loadCalibration(c, definition, imagePath, base);
+    if (!calibration) return c.outcome.fail(calibration.error());
+    const auto text = c.files.read(cdf);
+    if (!text) return c.outcome.fail(text.error());
+    const auto contents = calibration::readCdf(std::string(asText(*text)));
+    if (!contents) return c.outcome.fail(Error{ErrorCode::BadInput, cdf + ": " + contents.error().text(), nullptr});
+    const auto plan = calibration::transferTables(*calibration, contents->tables, {}, "import " + cdf);
+    calibration::Calibration after = *calibration;
+    if (auto done = after.apply(plan.edit); !done) return c.outcome.fail(done.error());
+    tellTransfer(c, plan);
+    for (const auto& d : contents->diagnostics)
+        c.outcome.text += cdf + ":" + std::to_string(d.line) + ": " + d.message + "\n";
+    if (auto done = writeCalibration(c, after, out, force); !done) c.outcome.fail(done.error());
+}
+
+void transferBetween(Context& c, const std::string& definition, const std::string& imagePath,
+                     const std::string& donorDefinition, const std::string& donorImage, const std::string& base,
+                     const std::vector<std::string>& names, bool axes, double strength, const std::string& out, bool force) {
+    const auto ours = loadCalibration(c, definition, imagePath, base);
+    if (!ours) return c.outcome.fail(ours.error());
+    const auto donor = loadCalibration(c, donorDefinition, donorImage, base);
+    if (!donor) return c.outcome.fail(donor.error());
+    calibration::TransferOptions options;
+    options.axes = axes;
+    options.strength = strength / 100;
+    const auto plan = calibration::transfer(*ours, *donor, names, options, "transfer");
+    calibration::Calibration after = *ours;
+    if (auto done = after.apply(plan.edit); !done) return c.outcome.fail(done.error());
+    tellTransfer(c, plan);
+    if (auto done = writeCalibration(c, after, out, force); !done) c.outcome.fail(done.error());
+}
+
 void set(Context& c, const std::string& definition, const std::string& imagePath, const std::string& base,
          const std::string& out, const std::vector<std::string>& assignments, bool force) {
     auto calibration = loadCalibration(c, definition, imagePath, base);
@@ -309,32 +309,47 @@ void set(Context& c, const std::string& definition, const std::string& imagePath
     }
     for (const auto& [name, stored] : c.outcome.json.items())
         c.outcome.text += tableText(*calibration->read(name));
-    const auto format = image::formatOfName(out);
-    if (!format)
-        return c.outcome.fail(Error{
-            ErrorCode::BadInput, "The ending of " + out + " names no format; use .hex, .s19, .srec or .bin.", nullptr});
-    const auto bytes = image::writeImage(calibration->image(), *format);
-    if (!bytes) return c.outcome.fail(bytes.error());
-    if (auto may = mayWrite(c, out, force); !may) return c.outcome.fail(may.error());
-    if (auto done = c.files.save(out, *bytes); !done) c.outcome.fail(done.error());
+    if (auto done = writeCalibration(c, *calibration, out, force); !done) c.outcome.fail(done.error());
 }
 
 void compareImages(Context& c, const std::string& definition, const std::string& a, const std::string& b,
-                   const std::string& base) {
+                   const std::string& base, const std::string& definitionB, bool cells) {
     const auto left = loadCalibration(c, definition, a, base);
     if (!left) return c.outcome.fail(left.error());
-    const auto right = loadCalibration(c, definition, b, base);
+    auto right = loadCalibration(c, definitionB.empty() ? definition : definitionB, b, base);
     if (!right) return c.outcome.fail(right.error());
+    // One definition read once, so that equal bytes are told quickly.
+    if (definitionB.empty()) right = calibration::Calibration(left->sharedDefinition(), right->image());
+    const auto all = calibration::compareAll(*left, *right);
     c.outcome.json = json::array();
-    for (const auto& d : calibration::compare(*left, *right)) {
+    for (const auto& d : all.differences) {
         const auto& conversion = left->definition().conversionOf(*d.parameter);
-        c.outcome.json.push_back({{"name", d.parameter->name},
-                                  {"cells", d.cells},
-                                  {"largest_difference", d.largest},
-                                  {"unit", conversion.unit}});
+        json entry{{"name", d.parameter->name},
+                   {"cells", d.cells},
+                   {"largest_difference", d.largest},
+                   {"unit", left->definition().unitOf(*d.parameter)},
+                   {"resampled", d.resampled}};
+        if (cells) {
+            const auto mine = left->read(*d.parameter), theirs = right->read(*d.other);
+            if (const auto found = mine && theirs ? calibration::compareCells(*mine, *theirs)
+                                                  : Result<calibration::CellDifferences>(fail(ErrorCode::NotFound, "")))
+                for (size_t i = 0; i < found->differs.size() && i < mine->values.size(); ++i)
+                    if (found->differs[i])
+                        entry["at"].push_back({{"row", i / mine->columns},
+                                               {"column", i % mine->columns},
+                                               {"a", mine->values[i]},
+                                               {"b", found->other[i]}});
+        }
+        c.outcome.json.push_back(std::move(entry));
         c.outcome.text += d.parameter->name + ": " + std::to_string(d.cells) + " cells, by up to " +
-                          formatNumber(d.largest, conversion.decimals) + " " + conversion.unit + "\n";
+                          formatNumber(d.largest, conversion.decimals) + " " + left->definition().unitOf(*d.parameter) +
+                          (d.resampled ? " (resampled)" : "") + "\n";
     }
+    for (const auto& unlike : all.notComparable)
+        c.outcome.text += unlike.parameter->name + ": not compared. " + unlike.why + "\n";
+    for (const auto& [list, where] : {std::pair{&all.onlyInA, "A"}, {&all.onlyInB, "B"}})
+        if (!list->empty())
+            c.outcome.text += std::to_string(list->size()) + " parameters are only in the definition of " + where + "\n";
 }
 
 void recordingInfo(Context& c, const std::string& file) {
@@ -387,7 +402,8 @@ void addFileCommands(CLI::App& app, Context& c) {
         std::string file, second, third, base, out, find;
         std::vector<std::string> names;
         int row = 32;
-        bool force = false;
+        double strength = 100;
+        bool force = false, axes = false;
     };
     auto* imageApp = app.add_subcommand("image", "images of a controller's memory")->require_subcommand(1);
     {
@@ -407,20 +423,6 @@ void addFileCommands(CLI::App& app, Context& c) {
         sub->add_flag("--force", o->force, "replace OUT");
         sub->callback([o, &c] { imageConvert(c, o->file, o->out, o->base, o->row, o->force); });
     }
-    auto* definitionApp = app.add_subcommand("definition", "A2L definitions")->require_subcommand(1);
-    {
-        auto o = std::make_shared<Options>();
-        auto* sub = definitionApp->add_subcommand("check", "what is in it and what is wrong with it");
-        sub->add_option("FILE", o->file)->required();
-        sub->callback([o, &c] { definitionCheck(c, o->file); });
-    }
-    {
-        auto o = std::make_shared<Options>();
-        auto* sub = definitionApp->add_subcommand("list", "parameters and measurements");
-        sub->add_option("FILE", o->file)->required();
-        sub->add_option("--find", o->find, "any part of name, description, unit, group or address");
-        sub->callback([o, &c] { definitionList(c, o->file, o->find); });
-    }
     {
         auto o = std::make_shared<Options>();
         auto* sub = app.add_subcommand("values", "parameters of an image, physical");
@@ -428,18 +430,46 @@ void addFileCommands(CLI::App& app, Context& c) {
         sub->add_option("IMAGE", o->second)->required();
         sub->add_option("NAME", o->names);
         sub->add_option("--base", o->base, "address of a raw binary's first byte");
-        sub->callback([o, &c] { values(c, o->file, o->second, o->names, o->base); });
+        sub->add_option("--units", o->find, "units to print in, as \"pressure=psi;lambda=AFR;stoichiometric=14.7\"");
+        sub->add_option("--cdf", o->out, "write them as an ASAM CDF 2.0 file instead");
+        sub->add_flag("--force", o->force, "replace the file of --cdf");
+        sub->callback([o, &c] { values(c, o->file, o->second, o->names, o->base, o->find, o->out, o->force); });
     }
     {
         auto o = std::make_shared<Options>();
         auto* sub = app.add_subcommand("set", "change parameters, physical in; prints what is stored");
         sub->add_option("DEFINITION", o->file)->required();
         sub->add_option("IMAGE", o->second)->required();
-        sub->add_option("NAME=V", o->names)->required();
+        auto* assignments = sub->add_option("NAME=V", o->names);
+        auto* cdf = sub->add_option("--cdf", o->find, "take the values of an ASAM CDF 2.0 file");
+        assignments->excludes(cdf);
         sub->add_option("--out", o->out, "where the changed image goes")->required();
         sub->add_option("--base", o->base, "address of a raw binary's first byte");
         sub->add_flag("--force", o->force, "replace the file of --out");
-        sub->callback([o, &c] { set(c, o->file, o->second, o->base, o->out, o->names, o->force); });
+        sub->callback([o, &c] {
+            if (o->names.empty() && o->find.empty()) throw CLI::RequiredError("NAME=V or --cdf");
+            if (o->find.empty())
+                set(c, o->file, o->second, o->base, o->out, o->names, o->force);
+            else
+                importCdf(c, o->file, o->second, o->base, o->find, o->out, o->force);
+        });
+    }
+    {
+        auto o = std::make_shared<Options>();
+        auto* sub = app.add_subcommand("transfer", "take parameters over from a donor, resampled and converted");
+        sub->add_option("DEFINITION", o->file)->required();
+        sub->add_option("IMAGE", o->second)->required();
+        sub->add_option("DONOR_DEFINITION", o->third)->required();
+        sub->add_option("DONOR_IMAGE", o->find)->required();
+        sub->add_option("NAME", o->names)->required();
+        sub->add_option("--out", o->out, "where the changed image goes")->required();
+        sub->add_option("--base", o->base, "address of a raw binary's first byte");
+        sub->add_flag("--axes", o->axes, "the donor's breakpoints come along");
+        sub->add_option("--strength", o->strength, "per cent of the way to the donor")->check(CLI::Range(0.0, 100.0));
+        sub->add_flag("--force", o->force, "replace the file of --out");
+        sub->callback([o, &c] {
+            transferBetween(c, o->file, o->second, o->third, o->find, o->base, o->names, o->axes, o->strength, o->out, o->force);
+        });
     }
     {
         auto o = std::make_shared<Options>();
@@ -448,7 +478,9 @@ void addFileCommands(CLI::App& app, Context& c) {
         sub->add_option("A", o->second)->required();
         sub->add_option("B", o->third)->required();
         sub->add_option("--base", o->base, "address of a raw binary's first byte");
-        sub->callback([o, &c] { compareImages(c, o->file, o->second, o->third, o->base); });
+        sub->add_option("--definition-b", o->find, "the definition of B, when it is another");
+        sub->add_flag("--cells", o->axes, "with --json, every cell that differs");
+        sub->callback([o, &c] { compareImages(c, o->file, o->second, o->third, o->base, o->find, o->axes); });
     }
     auto* recordingApp = app.add_subcommand("recording", "recordings")->require_subcommand(1);
     {

@@ -14,6 +14,7 @@ int main(int argc, char** argv) {
     app.add_flag("--json", asJson, "one JSON document on standard output");
     app.add_flag("--quiet", context.quiet, "no progress on standard error");
     addFileCommands(app, context);
+    addDefinitionCommands(app, context);
     addLinkCommands(app, context);
     addLiveCommands(app, context);
     addCellsCommand(app, context);

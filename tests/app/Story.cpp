@@ -1,12 +1,16 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "Story.h"
 
+#include <QSettings>
+
 #include <QComboBox>
 
 namespace brusk::app {
 
 Story::Story(const QString& folder, const QString& profiles) {
     const storage::Path data = BRUSK_DATA_DIR;
+    // What a person keeps (units, pinned parameters) is kept in the story's own folder.
+    QSettings::setPath(QSettings::NativeFormat, QSettings::UserScope, temporary_.path());
     session_ = std::make_unique<Session>(files_, profiles.isEmpty() ? data : storage::Path(profiles.toStdString()));
     window_ = std::make_unique<MainWindow>(*session_);
     const storage::Path path = folder.isEmpty() ? storage::Path(temporary_.filePath("heron").toStdString())

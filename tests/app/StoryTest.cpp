@@ -85,8 +85,8 @@ void StoryTest::mapsAreFoundEditedAndUndoneByKeyboard() {
     auto* finder = story.find<QLineEdit>("finder");
     QVERIFY(finder->hasFocus());
     QTest::keyClicks(finder, "inject flow");
-    auto* tree = story.find<QTreeWidget>("parameterTree");
-    QCOMPARE(tree->topLevelItemCount(), 1);
+    auto* tree = story.find<QTreeView>("parameterTree");
+    QCOMPARE(tree->model()->index(0, 0).data().toString(), "Injector flow");
     QTest::keyClick(finder, Qt::Key_Return);
     QCOMPARE(story.find<QLabel>("parameterName")->text(), "Injector flow");
     auto* grid = story.find<MapGrid>("mapGrid");

@@ -6,6 +6,7 @@
 
 #include "Story.h"
 #include "app/stations/flash/GateList.h"
+#include "app/stations/maps/MapsStation.h"
 #include "app/widgets/LaneView.h"
 #include "app/widgets/MapGrid.h"
 
@@ -67,6 +68,54 @@ void shootGates(Story& story, const QString& out) {
     sheet.grab().save(out + "/gates.png");
 }
 
+/// The Maps station: grid and profiles, surface beside another map, differences, a switch's card, definition work.
+template <class Shoot>
+void shootMaps(Story& story, Shoot shoot) {
+    auto* maps = qobject_cast<MapsStation*>(story.window().station("Maps"));
+    const auto type = [&](const char* text) {
+        MapGrid* grid = maps->active()->grid();
+        QTest::keyClicks(grid, QString(text[0]));
+        if (auto* editor = grid->findChild<QLineEdit*>("cellEditor")) {
+            QTest::keyClicks(editor, text + 1);
+            QTest::keyClick(editor, Qt::Key_Return);
+        }
+    };
+    auto* grid = story.openParameter("how full");
+    QTest::mouseClick(grid, Qt::LeftButton, {}, grid->cellCentre(4, 5));
+    QTest::mouseClick(grid, Qt::LeftButton, Qt::ShiftModifier, grid->cellCentre(5, 7));
+    type("x1.02");
+    QTest::qWait(400);
+    shoot("maps");
+    maps->active()->setPicture(ParameterPane::Picture::Surface);
+    maps->open("boost_target", true);
+    maps->active()->setPicture(ParameterPane::Picture::None);
+    shoot("maps-surface");
+    QTest::keyClick(story.window().focusWidget(), Qt::Key_W, Qt::ControlModifier);
+    story.session().setReference("original");
+    maps->active()->setPicture(ParameterPane::Picture::Profiles);
+    maps->active()->setShowsDifference(true);
+    if (auto* differs = story.window().findChild<QAction*>("filterDiffers")) differs->setChecked(true);
+    QTest::qWait(200);
+    shoot("maps-differences");
+    maps->active()->setShowsDifference(false);
+    if (auto* differs = story.window().findChild<QAction*>("filterDiffers")) differs->setChecked(false);
+    story.openParameter("injector flow");
+    shoot("maps-card");
+    maps->showDefinitionWork(true);
+    story.click("addPage");
+    const auto fill = [&](const char* name, const char* text) {
+        if (auto* edit = story.find<QLineEdit>(name)) QTest::keyClicks(edit, text);
+    };
+    fill("newName", "boost_spare");
+    fill("newDescription", "A table beside the boost target");
+    fill("newAddress", "0x8C0480");
+    if (auto* kind = story.find<QComboBox>("newKind")) kind->setCurrentIndex(2);
+    if (auto* x = story.find<QComboBox>("newX")) x->setCurrentText("axis_speed");
+    if (auto* stored = story.find<QComboBox>("newType")) stored->setCurrentText("UWORD");
+    shoot("maps-definition");
+    maps->showDefinitionWork(false);
+}
+
 }  // namespace
 
 int main(int argc, char** argv) {
@@ -97,6 +146,10 @@ int main(int argc, char** argv) {
     story.goTo("Base");
     shoot("base");
     must(story.makeBase(), "base");
+    if (argc > 3 && QString(argv[3]) == "maps") {
+        shootMaps(story, shoot);
+        return 0;
+    }
     must(story.flash(), "flash");
     must(story.drive(), "drive the base");
     story.goTo("Review");
@@ -126,17 +179,7 @@ int main(int argc, char** argv) {
     QTest::qWait(1100);
     window.grab().save(out + "/flash.png");
     must(story.settle(), "flash");
-    story.goTo("Maps");
-    if (auto* grid = story.find<MapGrid>("mapGrid")) {
-        QTest::mouseClick(grid, Qt::LeftButton, {}, grid->cellCentre(4, 5));
-        QTest::mouseClick(grid, Qt::LeftButton, Qt::ShiftModifier, grid->cellCentre(5, 7));
-        QTest::keyClicks(grid, "x");
-        if (auto* editor = grid->findChild<QLineEdit*>("cellEditor")) {
-            QTest::keyClicks(editor, "1.02");
-            QTest::keyClick(editor, Qt::Key_Return);
-        }
-    }
-    shoot("maps");
+    shootMaps(story, shoot);
     story.goTo("Drive");
     story.session().setTimeLapse(20);
     if (auto* lapse = window.findChild<QComboBox*>("timeLapse")) lapse->setCurrentIndex(2);

@@ -7,6 +7,8 @@
 #include <QShortcut>
 #include <QStyle>
 
+#include "app/shell/FindAnything.h"
+#include "app/shell/UnitsDialog.h"
 #include "app/stations/base/BaseStation.h"
 #include "app/stations/car/CarStation.h"
 #include "app/stations/correct/CorrectStation.h"
@@ -89,10 +91,41 @@ MainWindow::MainWindow(Session& session, QWidget* parent) : QMainWindow(parent),
     }
     connect(new QShortcut(QKeySequence("Ctrl+B"), this), &QShortcut::activated, this,
             [this] { ledger_->setCollapsed(!ledger_->collapsed()); });
-    connect(new QShortcut(QKeySequence("Ctrl+K"), this), &QShortcut::activated, this, [this] { showStation("Maps"); });
+    makeFindAnything();
     refreshLink();
     refreshTask();
     showStation("Car");
+}
+
+void MainWindow::makeFindAnything() {
+    anything_ = new FindAnything(session_, this);
+    connect(new QShortcut(QKeySequence("Ctrl+K"), this), &QShortcut::activated, anything_, &FindAnything::begin);
+    std::vector<FindAnything::Action> actions;
+    for (int i = 0; i < stations_.size(); ++i)
+        actions.push_back({"Go to " + stations_[i].first, QString("Alt+%1").arg(i + 1),
+                           [this, name = stations_[i].first] { showStation(name); }});
+    for (QAction* action : this->actions())
+        actions.push_back({action->text(), action->shortcut().toString(), [action] { action->trigger(); }});
+    actions.push_back({"Undo", "Ctrl+Z", [this] { session_.undo(); }});
+    actions.push_back({"Redo", "Ctrl+Shift+Z", [this] { session_.redo(); }});
+    if (auto* maps = qobject_cast<MapsStation*>(station("Maps"))) {
+        const auto onMaps = [this, maps](auto call) {
+            return [this, maps, call] {
+                showStation("Maps");
+                call(*maps);
+            };
+        };
+        actions.push_back({"Work on the definition", {}, onMaps([](MapsStation& m) { m.showDefinitionWork(true); })});
+        for (const char* menu : {"shape", "copy", "reference"})
+            for (QAction* action : maps->menu(menu)->actions())
+                if (!action->objectName().isEmpty())
+                    actions.push_back({action->text().section('\t', 0, 0), action->text().section('\t', 1, 1),
+                                       onMaps([name = action->objectName(), menu = QString(menu)](MapsStation& m) {
+                                           for (QAction* now : m.menu(menu)->actions())
+                                               if (now->objectName() == name) return now->trigger();
+                                       })});
+    }
+    anything_->setActions(std::move(actions));
 }
 
 QWidget* MainWindow::makeHeader() {
@@ -127,6 +160,11 @@ QWidget* MainWindow::makeHeader() {
     menu->addAction("Open a car folder ...", QKeySequence::Open, this, &MainWindow::openFolder);
     menu->addAction("New car folder ...", QKeySequence::New, this, &MainWindow::newFolder);
     menu->addAction("Light or dark", QKeySequence("Ctrl+D"), this, [] { Theme::instance().setDark(!tokens().dark); });
+    menu->addAction("Units ...", QKeySequence(), this, [this] {
+        auto* dialog = new UnitsDialog(session_, this);
+        dialog->setAttribute(Qt::WA_DeleteOnClose);
+        dialog->show();
+    });
     menu->addAction("Narrow ledger", QKeySequence(), this, [this] { ledger_->setCollapsed(!ledger_->collapsed()); });
     menuButton->setMenu(menu);
     addActions(menu->actions());

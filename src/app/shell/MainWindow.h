@@ -14,6 +14,8 @@
 
 namespace brusk::app {
 
+class FindAnything;
+
 class MainWindow : public QMainWindow {
     Q_OBJECT
   public:
@@ -24,6 +26,7 @@ class MainWindow : public QMainWindow {
     Ledger* ledger() { return ledger_; }
 
   private:
+    void makeFindAnything();
     QWidget* makeHeader();
     QWidget* makeFooter();
     void addStation(const QString& name, Station* station, QHBoxLayout* tabs);
@@ -43,6 +46,7 @@ class MainWindow : public QMainWindow {
     QLabel* hint_;
     QFrame* messageBar_;
     QLabel* message_;
+    FindAnything* anything_ = nullptr;
     QTimer messageTimer_;
     Ledger* ledger_;
     QStackedWidget* stack_;

@@ -69,7 +69,7 @@ QFrame#footer { border: 0; border-top: 1px solid %line; }
 QFrame#footer QLabel { color: %faint; font-size: 12px; }
 QPushButton, QToolButton { background: %sheet; border: 1px solid %line; border-radius: 5px; padding: 5px 12px; }
 QPushButton:hover, QToolButton:hover { background: %hover; }
-QPushButton:focus, QToolButton:focus, QLineEdit:focus, QComboBox:focus, QDoubleSpinBox:focus { border: 1px solid %accent; }
+QPushButton:focus, QToolButton:focus, QLineEdit:focus, QComboBox:focus, QDoubleSpinBox:focus, QSpinBox:focus { border: 1px solid %accent; }
 QPushButton:disabled, QToolButton:disabled { color: %faint; background: %ground; }
 QPushButton[primary="true"] { background: %accent; color: %onaccent; border: 1px solid %accent; font-weight: 600; padding: 7px 16px; }
 QPushButton[primary="true"]:hover { background: %accenthover; }
@@ -83,8 +83,10 @@ QToolButton[flat="true"] { background: transparent; border: 1px solid transparen
 QToolButton[link="true"] { background: transparent; border: 0; padding: 1px 0; color: %accent; text-align: left; }
 QToolButton[link="true"]:hover, QToolButton[link="true"]:focus { text-decoration: underline; }
 QToolButton[flat="true"]:hover { border: 1px solid %line; }
-QLineEdit, QComboBox, QDoubleSpinBox, QPlainTextEdit { background: %sheet; border: 1px solid %line; border-radius: 5px; padding: 4px 7px; selection-background-color: %accent; selection-color: %onaccent; }
-QDoubleSpinBox { font-family: "JetBrains Mono"; }
+QToolButton[flat="true"]:checked { background: %picked; }
+QToolButton::menu-indicator { image: none; }
+QLineEdit, QComboBox, QDoubleSpinBox, QSpinBox, QPlainTextEdit { background: %sheet; border: 1px solid %line; border-radius: 5px; padding: 4px 7px; selection-background-color: %accent; selection-color: %onaccent; }
+QDoubleSpinBox, QSpinBox { font-family: "JetBrains Mono"; }
 QComboBox::drop-down { border: 0; width: 18px; }
 QComboBox::down-arrow { image: url(%picturesarrow.png); width: 9px; height: 9px; margin-right: 8px; }
 QComboBox QAbstractItemView { background: %sheet; border: 1px solid %line; selection-background-color: %picked; selection-color: %ink; }

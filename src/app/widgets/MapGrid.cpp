@@ -13,7 +13,7 @@
 namespace brusk::app {
 
 namespace {
-constexpr double kRowHeader = 46, kColumnHeader = 24, kLeastCell = 38, kCellHeight = 24, kLeastHeight = 17;
+constexpr double kRowHeader = 38, kColumnHeader = 24, kLeastCell = 38, kCellHeight = 24, kLeastHeight = 16;
 constexpr size_t kWake = 24;
 
 /// Position among breakpoints: 2.25 is a quarter of the way from the third to the fourth.
@@ -56,6 +56,11 @@ void MapGrid::setContents(GridContents contents) {
         range_ = std::max(range_, std::abs(v));
     }
     if (contents_.shadeRange > 0) range_ = contents_.shadeRange;
+    const auto letters = [&](double v) { return std::isfinite(v) ? QString::number(v, 'f', contents_.decimals).size() : 1; };
+    const auto longest = std::max(letters(least_), letters(most_)) + (contents_.showSign ? 1 : 0);
+    leastCell_ = 8 + 6.65 * static_cast<double>(std::max<qsizetype>(longest, 3));
+    for (const double v : contents_.x)
+        leastCell_ = std::max(leastCell_, 6 + 6.65 * static_cast<double>(QString::number(v, 'f', contents_.xDecimals).size()));
     changed();
 }
 
@@ -119,7 +124,7 @@ MapGrid::Geometry MapGrid::geometry() const {
     const double left = contents_.y.empty() ? 0 : kRowHeader;
     const double top = contents_.x.empty() ? 0 : kColumnHeader;
     double wide = (width() - left - 1) / columns, high = (height() - top - 1) / rows;
-    if (scrolling_) wide = std::max(wide, kLeastCell), high = std::max(high, kLeastHeight);
+    if (scrolling_) wide = std::max(wide, leastCell_), high = std::max(high, kLeastHeight);
     return {left, top, std::min(wide, 110.0), std::min(high, kCellHeight + 2)};
 }
 
@@ -250,20 +255,21 @@ void MapGrid::paintCell(QPainter& painter, const QRectF& r, size_t cell) {
     if (!blank && contents_.showSign && contents_.values[cell] > 0 && text.toDouble() != 0) text.prepend('+');
     if (text.startsWith('-') && text.toDouble() == 0) text.remove(0, 1);
     painter.setPen(blank ? t.faint : t.ink);
-    painter.drawText(r.adjusted(0, 0, -5, 0), Qt::AlignRight | Qt::AlignVCenter, text);
+    painter.drawText(r.adjusted(0, 0, r.width() < 40 ? -2.5 : -5, 0), Qt::AlignRight | Qt::AlignVCenter, text);
     paintMarks(painter, r, cell);
 }
 
 void MapGrid::paintMarks(QPainter& painter, const QRectF& r, size_t cell) {
     const Tokens& t = tokens();
     if (cell < contents_.evidence.size() && contents_.evidence[cell] > 0) {
-        const double radius = 0.8 + 1.4 * contents_.evidence[cell];
+        const bool narrow = r.width() < 40;
+        const double radius = narrow ? 0.6 + 1.2 * contents_.evidence[cell] : 0.8 + 1.4 * contents_.evidence[cell];
         QColor fill = t.faint;
         fill.setAlphaF(cell < contents_.doubt.size() ? 1.0f - 0.8f * contents_.doubt[cell] : 1.0f);
         painter.setRenderHint(QPainter::Antialiasing);
         painter.setPen(QPen(t.faint, 0.6));
         painter.setBrush(fill);
-        painter.drawEllipse(QPointF(r.left() + 3.6, r.center().y()), radius, radius);
+        painter.drawEllipse(QPointF(r.left() + (narrow ? 2.5 : 3.6), r.center().y()), radius, radius);
         painter.setBrush(Qt::NoBrush);
         painter.setRenderHint(QPainter::Antialiasing, false);
     }

@@ -129,6 +129,7 @@ class MapGrid : public QWidget {
 
     GridContents contents_;
     double least_ = 0, most_ = 1, range_ = 1;
+    double leastCell_ = 38;  ///< the width that the longest number asks for
     bool editable_ = false;
     bool compact_ = false;
     bool scrolling_ = false;

@@ -75,7 +75,7 @@ void SurfaceView::setRing(std::optional<QPointF> at) {
 }
 
 double SurfaceView::size() const {
-    return 0.36 * std::min<double>(width(), height() * 1.5) * zoom_;
+    return std::min(width() * 0.33, (height() - 50) * 0.46) * zoom_;
 }
 
 double SurfaceView::normalX(double x) const {
@@ -100,7 +100,7 @@ SurfaceView::Place SurfaceView::turned(double x, double y, double v) const {
 
 QPointF SurfaceView::project(double x, double y, double v) const {
     const Place p = turned(x, y, v);
-    return QPointF(width() / 2.0 + p.across * size(), height() / 2.0 - p.up * size()) + shift_;
+    return QPointF(width() / 2.0 + p.across * size(), height() / 2.0 - 8 - p.up * size()) + shift_;
 }
 
 QPointF SurfaceView::pointAt(size_t row, size_t column) const {
@@ -139,6 +139,7 @@ void SurfaceView::paintFloor(QPainter& painter) {
     label(project(1, nearY, floor), QString::number(shape_.x.back(), 'f', shape_.xDecimals));
     label(project(nearX, -1, floor), QString::number(shape_.y.front(), 'f', shape_.yDecimals));
     label(project(nearX, 1, floor), QString::number(shape_.y.back(), 'f', shape_.yDecimals));
+    if (size() < 70) return;  // too small for titles
     painter.setFont(Theme::instance().text(11));
     label(project(0, nearY, floor) + QPointF(0, 12), shape_.xTitle);
     label(project(nearX, 0, floor) + QPointF(0, 12), shape_.yTitle);
@@ -177,12 +178,14 @@ void SurfaceView::paintSurface(QPainter& painter) {
     const auto there = [&](size_t r, size_t c) {
         return project(normalX(shape_.x[c]), normalY(shape_.y[r]), normalValue(shape_.reference[r * shape_.columns + c]));
     };
-    for (size_t r = 0; r < shape_.rows; ++r) {
-        QPolygonF line;
-        for (size_t c = 0; c < shape_.columns; ++c)
-            line << there(r, c);
-        painter.drawPolyline(line);
-    }
+    // Only where the two part.
+    const auto differs = [&](size_t i) {
+        return std::abs(shape_.reference[i] - shape_.values[i]) > 1e-6 * (most_ - least_);
+    };
+    for (size_t r = 0; r < shape_.rows; ++r)
+        for (size_t c = 0; c + 1 < shape_.columns; ++c)
+            if (const size_t i = r * shape_.columns + c; differs(i) || differs(i + 1))
+                painter.drawLine(there(r, c), there(r, c + 1));
 }
 
 void SurfaceView::paintPoints(QPainter& painter) {

@@ -221,6 +221,7 @@ Finder::Found Finder::search(const std::vector<std::string>& words, size_t most,
     for (uint32_t i = 0; i < count; ++i)
         if (score[i]) out.hits.push_back({i, score[i]});
     out.total = out.hits.size();
+    preferPhrases(words, out.hits);
     const auto better = [&](const Hit& a, const Hit& b) {
         if (a.score != b.score) return a.score > b.score;
         const size_t left = definition_->parameters[a.parameter].title().size();
@@ -231,6 +232,23 @@ Finder::Found Finder::search(const std::vector<std::string>& words, size_t most,
     std::partial_sort(out.hits.begin(), out.hits.begin() + static_cast<long>(most), out.hits.end(), better);
     out.hits.resize(most);
     return out;
+}
+
+/// Words that stand together as they were typed mean more than the same words apart.
+void Finder::preferPhrases(const std::vector<std::string>& words, std::vector<Hit>& hits) const {
+    constexpr size_t kMostLooked = 5000;
+    constexpr uint32_t kPhrase = 200;
+    if (words.size() < 2) return;
+    std::string phrase;
+    for (const std::string& word : words)
+        phrase += (phrase.empty() ? "" : " ") + word;
+    for (size_t i = 0; i < std::min(hits.size(), kMostLooked); ++i) {
+        const Parameter& p = definition_->parameters[hits[i].parameter];
+        if (toLower(p.title()).find(phrase) != std::string::npos)
+            hits[i].score += 2 * kPhrase;
+        else if (toLower(p.description).find(phrase) != std::string::npos)
+            hits[i].score += kPhrase;
+    }
 }
 
 Finder::Found Finder::find(std::string_view text, size_t most) const {

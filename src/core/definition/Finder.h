@@ -51,6 +51,7 @@ class Finder {
     std::string_view token(uint32_t i) const {
         return std::string_view(tokens_).substr(starts_[i], starts_[i + 1] - starts_[i] - 1);
     }
+    void preferPhrases(const std::vector<std::string>& words, std::vector<Hit>& hits) const;
     Found search(const std::vector<std::string>& words, size_t most, bool guess) const;
 
     std::shared_ptr<const Definition> definition_;

@@ -132,7 +132,8 @@ QWidget* DefinitionPanel::makeAddPage() {
     for (QSpinBox* box : {columns_, rows_}) {
         box->setRange(1, 256);
         box->setValue(8);
-        sizeRow->addWidget(box);
+        box->setButtonSymbols(QAbstractSpinBox::NoButtons);
+        sizeRow->addWidget(box, 1);
         if (box == columns_) sizeRow->addWidget(label("\u00d7", "faint"));
     }
     form->addRow(label("Size", "faint"), size);
@@ -154,6 +155,8 @@ QWidget* DefinitionPanel::makeAddPage() {
     decimals_ = new QSpinBox;
     decimals_->setRange(0, 6);
     decimals_->setToolTip("Decimals");
+    decimals_->setButtonSymbols(QAbstractSpinBox::NoButtons);
+    decimals_->setFixedWidth(36);
     factor_->setObjectName("newFactor");
     offset_->setObjectName("newOffset");
     unit_->setObjectName("newUnit");

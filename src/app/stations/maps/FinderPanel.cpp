@@ -82,10 +82,10 @@ FinderPanel::FinderPanel(Session& session, QWidget* parent) : QFrame(parent), se
 void FinderPanel::makeFilterMenu() {
     auto* menu = new QMenu(filter_);
     const std::pair<const char*, std::vector<Parameter::Kind>> kinds[] = {
-        {"Values and switches", {Parameter::Kind::Value}},
+        {"Values, switches", {Parameter::Kind::Value}},
         {"Curves", {Parameter::Kind::Curve}},
         {"Maps", {Parameter::Kind::Map, Parameter::Kind::Cuboid}},
-        {"Texts and blocks", {Parameter::Kind::Text, Parameter::Kind::Block}},
+        {"Texts, blocks", {Parameter::Kind::Text, Parameter::Kind::Block}},
         {"Axes", {Parameter::Kind::AxisPoints}}};
     for (const auto& [name, list] : kinds) {
         auto* action = menu->addAction(name);
@@ -106,7 +106,7 @@ void FinderPanel::makeFilterMenu() {
     };
     differs_ = check("filterDiffers", "Differs from the reference");
     edited_ = check("filterEdited", "Edited in this round");
-    evident_ = check("filterEvidence", "Has evidence");
+    evident_ = check("filterEvidence", "Evidence in its cells");
     menu->addSeparator();
     menu->addAction("Show everything", this, [menu] {
         for (QAction* action : menu->actions())
@@ -118,7 +118,7 @@ void FinderPanel::makeFilterMenu() {
 void FinderPanel::refreshFilterText() {
     QStringList active;
     for (const QAction* action : filter_->menu()->actions())
-        if (action->isChecked()) active << action->text();
+        if (action->isChecked()) active << action->text().section(' ', 0, 0);
     filter_->setText(active.isEmpty() ? "Filter \u25be" : active.size() == 1 ? active[0] + " \u25be" : QString("%1 filters \u25be").arg(active.size()));
 }
 

@@ -82,18 +82,20 @@ void MapsStation::makeBar(QVBoxLayout* column) {
     bar_ = new QWidget;
     auto* bar = new QHBoxLayout(bar_);
     bar->setContentsMargins(8, 0, 8, 0);
-    bar->setSpacing(5);
+    bar->setSpacing(4);
     amount_ = new QLineEdit;
     amount_->setObjectName("amount");
-    amount_->setFixedWidth(74);
+    amount_->setFixedWidth(80);
     amount_->setPlaceholderText("amount");
     amount_->setAlignment(Qt::AlignRight);
     bar->addWidget(amount_);
     set_ = new QPushButton("Set");
     add_ = new QPushButton("Add");
     scale_ = new QPushButton("Scale");
-    undo_ = new QPushButton("Undo");
-    redo_ = new QPushButton("Redo");
+    undo_ = new QPushButton("\u21b6");
+    redo_ = new QPushButton("\u21b7");
+    undo_->setAccessibleName("Undo");
+    redo_->setAccessibleName("Redo");
     for (auto [button, name, prefix, tip] : {std::tuple{set_, "set", "", "Set the selected cells to the amount"},
                                              {add_, "add", "+", "Add the amount to the selected cells"},
                                              {scale_, "scale", "x", "Multiply the selected cells by the amount"}}) {
@@ -110,15 +112,16 @@ void MapsStation::makeBar(QVBoxLayout* column) {
     connect(undo_, &QPushButton::clicked, &session_, &Session::undo);
     connect(redo_, &QPushButton::clicked, &session_, &Session::redo);
     for (QPushButton* button : bar_->findChildren<QPushButton*>())
-        button->setStyleSheet("padding: 4px 8px;");
+        button->setStyleSheet("padding: 4px 8px; min-width: 16px;");
     bar->addStretch();
     selection_ = label({}, "faint");
     selection_->setObjectName("selection");
     column->addWidget(bar_);
     auto* line = new QHBoxLayout;
     line->setContentsMargins(10, 0, 10, 0);
-    line->addWidget(selection_);
-    line->addStretch();
+    line->addWidget(selection_, 1);
+    line->addWidget(label("strength", "faint"));
+    line->addWidget(strength_);
     column->addLayout(line);
 }
 
@@ -128,7 +131,7 @@ void MapsStation::makeMenus(QHBoxLayout* row) {
         button->setObjectName(name + "Menu");
         button->setText(text + " \u25be");
         button->setPopupMode(QToolButton::InstantPopup);
-        button->setStyleSheet("QToolButton { padding: 4px 8px; } QToolButton::menu-indicator { image: none; }");
+        button->setStyleSheet("padding: 4px 7px;");
         auto* menu = new QMenu(button);
         button->setMenu(menu);
         menus_[name] = menu;
@@ -172,7 +175,8 @@ void MapsStation::makeMenus(QHBoxLayout* row) {
     strength_->addItems({"100 %", "75 %", "50 %", "25 %", "10 %"});
     strength_->setToolTip("Strength of softening, factors and taking from the reference");
     strength_->setAccessibleName("Strength");
-    row->addWidget(strength_);
+    strength_->setMinimumWidth(82);
+    strength_->setStyleSheet("padding: 2px 7px;");
 }
 
 void MapsStation::fillReferenceMenu() {

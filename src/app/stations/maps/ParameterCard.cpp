@@ -4,6 +4,7 @@
 #include <QPushButton>
 #include <cmath>
 
+#include "app/theme/Theme.h"
 #include "app/widgets/Panels.h"
 #include "core/base/Text.h"
 
@@ -52,15 +53,16 @@ void ParameterCard::heading(const QString& text) {
 }
 
 void ParameterCard::link(const QString& text, const QString& target, bool parameter) {
-    auto* button = new QToolButton;
-    button->setProperty("link", true);
-    button->setText(text);
-    button->setToolTip(parameter ? "Open " + target : "Find " + target);
-    button->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Fixed);
-    connect(button, &QToolButton::clicked, this, [this, target, parameter] {
+    auto* name = new QLabel(QString("<a style=\"color:%1; text-decoration:none\" href=\"#\">%2</a>")
+                                .arg(tokens().accent.name(), text.toHtmlEscaped()));
+    name->setObjectName("link_" + target);
+    name->setTextInteractionFlags(Qt::LinksAccessibleByMouse | Qt::LinksAccessibleByKeyboard);
+    name->setWordWrap(true);
+    name->setToolTip(parameter ? "Open " + target : "Find " + target);
+    connect(name, &QLabel::linkActivated, this, [this, target, parameter] {
         parameter ? emit nameFollowed(target) : emit searched(target);
     });
-    column_->addWidget(button);
+    column_->addWidget(name);
 }
 
 void ParameterCard::cellFacts(ParameterPane& pane) {
@@ -93,9 +95,10 @@ void ParameterCard::cellFacts(ParameterPane& pane) {
         }
     referenceFacts(pane, cell);
     storedFacts(pane, cell);
-    fact("Limits", number(t.lower) + " to " + number(t.upper));
+    fact("Limits", QString::number(shown(t.lower), 'f', decimals) + " to " + number(t.upper));
     if (t.parameter->extendedLimits)
-        fact("Hardware", number(t.parameter->extendedLimits->first) + " to " + number(t.parameter->extendedLimits->second));
+        fact("Hardware", QString::number(shown(t.parameter->extendedLimits->first), 'f', decimals) + " to " +
+                             number(t.parameter->extendedLimits->second));
 }
 
 void ParameterCard::referenceFacts(ParameterPane& pane, size_t cell) {
@@ -116,7 +119,7 @@ void ParameterCard::referenceFacts(ParameterPane& pane, size_t cell) {
         const double change = compared->other[cell] - t.values[cell];
         QString value = QString::number(shown(compared->other[cell]), 'f', shown.decimals(t.decimals));
         if (compared->differs[cell])
-            value += QString("  (%1%2)").arg(change < 0 ? "ours +" : "ours \u2212",
+            value += QString(", ours %1%2").arg(change < 0 ? "+" : "\u2212",
                                               QString::number(std::abs(shown.change(change)), 'f', shown.decimals(t.decimals)));
         fact("in " + choice.name.section(',', 0, 0), value);
     }
@@ -134,8 +137,7 @@ void ParameterCard::storedFacts(ParameterPane& pane, size_t cell) {
         fact("Stored", QString("%1 = 0x%2").arg(t.raw[cell], 0, 'f', 0).arg(bits, static_cast<int>(2 * size), 16, QChar('0')));
         if (size <= 2) {
             QString binary = QString::number(bits, 2).rightJustified(static_cast<int>(8 * size), '0');
-            for (int i = static_cast<int>(binary.size()) - 4; i > 0; i -= 4)
-                binary.insert(i, ' ');
+            if (size == 2) binary.insert(8, ' ');
             fact("Bits", binary);
         }
         if (t.step > 0)

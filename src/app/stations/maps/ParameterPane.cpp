@@ -26,7 +26,16 @@ namespace {
 int axisDecimals(const calibration::AxisValues& axis, const units::Shown& shown) {
     if (axis.values.empty()) return 0;
     const double largest = std::max(std::abs(shown(axis.values.front())), std::abs(shown(axis.values.back())));
-    return largest >= 200 ? 0 : std::min(shown.decimals(axis.decimals), largest >= 10 ? 1 : 3);
+    const int most = largest >= 200 ? 0 : std::min(shown.decimals(axis.decimals), largest >= 10 ? 1 : 3);
+    // No more than tell the breakpoints as they are.
+    for (int decimals = 0; decimals < most; ++decimals) {
+        const double scale = std::pow(10, decimals);
+        if (std::all_of(axis.values.begin(), axis.values.end(), [&](double v) {
+                return std::abs(shown(v) * scale - std::round(shown(v) * scale)) < 1e-4;
+            }))
+            return decimals;
+    }
+    return most;
 }
 
 char decimalSign() {
@@ -43,14 +52,14 @@ ParameterPane::ParameterPane(Session& session, const QString& suffix, QWidget* p
     : QFrame(parent), session_(session) {
     setObjectName("pane" + suffix);
     auto* column = new QVBoxLayout(this);
-    column->setContentsMargins(8, 6, 8, 6);
-    column->setSpacing(6);
+    column->setContentsMargins(8, 4, 8, 6);
+    column->setSpacing(4);
     makeHead(suffix);
     problem_ = label({}, "alarm");
     problem_->setWordWrap(true);
     column->addWidget(problem_);
-    auto* split = new QSplitter(Qt::Vertical);
-    split->setChildrenCollapsible(false);
+    split_ = new QSplitter(Qt::Vertical);
+    split_->setChildrenCollapsible(false);
     auto* upper = new QWidget;
     auto* upperColumn = new QVBoxLayout(upper);
     upperColumn->setContentsMargins(0, 0, 0, 0);
@@ -58,15 +67,15 @@ ParameterPane::ParameterPane(Session& session, const QString& suffix, QWidget* p
     grid_->setObjectName("mapGrid" + suffix);
     grid_->setEditable(true);
     grid_->setScrolling(true);
-    upperColumn->addWidget(grid_, 1);
+    upperColumn->addWidget(grid_, 1000);
     editor_ = new ValueEditor(suffix);
     upperColumn->addWidget(editor_);
-    split->addWidget(upper);
+    upperColumn->addStretch();
+    split_->addWidget(upper);
     makePictures(suffix);
-    split->addWidget(pictures_);
-    split->setStretchFactor(0, 3);
-    split->setStretchFactor(1, 2);
-    column->addWidget(split, 1);
+    split_->addWidget(pictures_);
+    column->addWidget(split_, 1);
+    connect(split_, &QSplitter::splitterMoved, this, [this] { splitByHand_ = true; });
     grid_->installEventFilter(this);
     surface_->installEventFilter(this);
     connect(grid_, &MapGrid::typed, this, &ParameterPane::operate);
@@ -93,8 +102,7 @@ void ParameterPane::makeHead(const QString& suffix) {
         slice_ = static_cast<size_t>(value);
         reload();
     });
-    head->addWidget(name_);
-    head->addWidget(axes_, 1);
+    head->addWidget(name_, 1);
     head->addWidget(sliceBox_);
     const auto button = [&](const char* object, const QString& text, const char* tip) {
         auto* made = new QToolButton;
@@ -110,7 +118,8 @@ void ParameterPane::makeHead(const QString& suffix) {
     surfaceButton_ = button("showSurface", "Surface", "The map as a surface (Ctrl+2)");
     pinButton_ = button("pin", "\u2606", "Pin: always first in the finder");
     closeButton_ = button("closePane", "\u2715", "Close this one (Ctrl+W)");
-    pinButton_->setCheckable(true);
+    for (QToolButton* made : {profilesButton_, surfaceButton_, pinButton_})
+        made->setCheckable(true);
     connect(profilesButton_, &QToolButton::clicked, this,
             [this] { setPicture(picture_ == Picture::Profiles ? Picture::None : Picture::Profiles); });
     connect(surfaceButton_, &QToolButton::clicked, this,
@@ -120,7 +129,10 @@ void ParameterPane::makeHead(const QString& suffix) {
         emit pinAsked(on);
     });
     connect(closeButton_, &QToolButton::clicked, this, &ParameterPane::closeAsked);
-    static_cast<QVBoxLayout*>(layout())->addLayout(head);
+    auto* column = static_cast<QVBoxLayout*>(layout());
+    column->addLayout(head);
+    axes_->setWordWrap(true);
+    column->addWidget(axes_);
 }
 
 void ParameterPane::makePictures(const QString& suffix) {
@@ -185,9 +197,18 @@ void ParameterPane::open(const QString& parameter) {
 
 void ParameterPane::setPicture(Picture picture) {
     picture_ = picture;
-    profilesButton_->setDown(picture == Picture::Profiles);
-    surfaceButton_->setDown(picture == Picture::Surface);
+    profilesButton_->setChecked(picture == Picture::Profiles);
+    surfaceButton_->setChecked(picture == Picture::Surface);
     refreshPictures();
+}
+
+void ParameterPane::balance() {
+    if (splitByHand_ || !readable_ || !pictures_->isVisibleTo(this)) return;
+    const int all = split_->height();
+    const int natural = 30 + static_cast<int>(table_.rows) * 21;
+    const int most = all * (picture_ == Picture::Surface ? 45 : 68) / 100;
+    const int grid = std::min(natural, most);
+    split_->setSizes({grid, all - grid});
 }
 
 void ParameterPane::setShowsDifference(bool on) {
@@ -241,6 +262,8 @@ void ParameterPane::reload() {
     axes_->setText(axes);
     editor_->setTable(table_, calibration->definition().conversionOf(*table_.parameter), shown_);
     grid_->setVisible(table_.parameter->kind != Parameter::Kind::Text);
+    // A single value needs one row; what edits it stands right below.
+    grid_->setMaximumHeight(table_.parameter->kind == Parameter::Kind::Value ? 30 : QWIDGETSIZE_MAX);
     loadReference();
     refreshEvidence();
     refreshGrid();
@@ -379,6 +402,7 @@ void ParameterPane::refreshPictures() {
     const bool surface = picture_ == Picture::Surface && map && !table_.y.values.empty();
     pictures_->setVisible(curve && picture_ != Picture::None);
     pictures_->setCurrentIndex(surface ? 1 : 0);
+    balance();
     if (!curve || picture_ == Picture::None) return;
     if (surface) {
         SurfaceView::Shape shape;

@@ -6,6 +6,7 @@
 #include <QFrame>
 #include <QLabel>
 #include <QSpinBox>
+#include <QSplitter>
 #include <QStackedWidget>
 #include <QToolButton>
 
@@ -76,6 +77,9 @@ class ParameterPane : public QFrame {
     void mousePressEvent(QMouseEvent*) override { emit activated(); }
 
   private:
+    /// Shares the height between grid and picture, until somebody moved the border.
+    void balance();
+    void resizeEvent(QResizeEvent*) override { balance(); }
     void makeHead(const QString& suffix);
     void makePictures(const QString& suffix);
     void asked(GridAsk ask);
@@ -105,6 +109,8 @@ class ParameterPane : public QFrame {
     bool dragging_ = false;
     Picture picture_ = Picture::Profiles;
 
+    QSplitter* split_;
+    bool splitByHand_ = false;
     QLabel *name_, *axes_, *problem_;
     QSpinBox* sliceBox_;
     QToolButton *profilesButton_, *surfaceButton_, *pinButton_, *closeButton_;

@@ -1,0 +1,189 @@
+// definition: what is in an A2L file, what is wrong with it, and changes of it that leave the rest byte for byte.
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include <memory>
+
+#include "core/base/Text.h"
+#include "core/definition/A2lWriter.h"
+#include "core/definition/Finder.h"
+#include "ctl/Loading.h"
+
+namespace brusk::ctl {
+namespace {
+
+using nlohmann::json;
+
+void check(Context& c, const std::string& file) {
+    const auto contents = loadDefinition(c, file);
+    if (!contents) return c.outcome.fail(contents.error());
+    const auto& d = contents->definition;
+    json counts = {{"parameters", d.parameters.size()}, {"measurements", d.measurements.size()},
+                   {"groups", d.groups.size()},         {"functions", d.functions.size()},
+                   {"conversions", d.conversions.size()}, {"layouts", d.layouts.size()}};
+    for (const auto& p : d.parameters)
+        counts[std::string(definition::kindName(p.kind))] =
+            counts.value(std::string(definition::kindName(p.kind)), 0) + 1;
+    json diagnostics = json::array();
+    size_t errors = 0;
+    for (const auto& found : contents->diagnostics) {
+        const bool isError = found.severity == definition::Diagnostic::Severity::Error;
+        const std::string where = found.file.empty() ? file : found.file;
+        errors += isError;
+        diagnostics.push_back({{"file", where},
+                               {"line", found.line},
+                               {"severity", isError ? "error" : "warning"},
+                               {"message", found.message}});
+        c.outcome.text += where + ":" + std::to_string(found.line) + ": " + (isError ? "error: " : "warning: ") +
+                          found.message + "\n";
+    }
+    c.outcome.json = {{"counts", counts}, {"diagnostics", diagnostics}};
+    c.outcome.text += std::to_string(d.parameters.size()) + " parameters, " + std::to_string(d.measurements.size()) +
+                      " measurements, " + std::to_string(errors) + " errors\n";
+    if (errors) c.outcome.code = kCheckFailed;
+}
+
+void list(Context& c, const std::string& file, const std::string& find) {
+    auto contents = loadDefinition(c, file);
+    if (!contents) return c.outcome.fail(contents.error());
+    const auto d = std::make_shared<const definition::Definition>(std::move(contents->definition));
+    c.outcome.json = json::array();
+    const auto say = [&](const std::string& name, std::string_view kind, const std::string& description,
+                         const std::string& unit, uint32_t address) {
+        const std::string path = d->groupPath(name);
+        c.outcome.json.push_back({{"name", name},
+                                  {"kind", kind},
+                                  {"description", description},
+                                  {"unit", unit},
+                                  {"address", address},
+                                  {"group", path}});
+        c.outcome.text += name + std::string(name.size() < 20 ? 20 - name.size() : 1, ' ') + std::string(kind) + "  " +
+                          hexAddress(address) + "  " + unit + "  " + path + "  " + description + "\n";
+    };
+    const auto sayParameter = [&](const definition::Parameter& p) {
+        say(p.name, definition::kindName(p.kind), p.description, d->unitOf(p), p.address);
+    };
+    if (find.empty())
+        for (const auto& p : d->parameters)
+            sayParameter(p);
+    else
+        for (const auto& hit : definition::Finder(d).find(find, d->parameters.size()).hits)
+            sayParameter(d->parameters[hit.parameter]);
+    const std::string wanted = toLower(find);
+    for (const auto& m : d->measurements)
+        if (wanted.empty() || toLower(m.name + " " + m.label + " " + m.description + " " + d->unitOf(m) + " " +
+                                      d->groupPath(m.name) + " " + hexAddress(m.address))
+                                      .find(wanted) != std::string::npos)
+            say(m.name, "measurement", m.description, d->unitOf(m), m.address);
+}
+
+void save(Context& c, const Result<std::string>& text, const std::string& out, bool force, const std::string& said) {
+    if (!text) return c.outcome.fail(text.error());
+    if (auto may = mayWrite(c, out, force); !may) return c.outcome.fail(may.error());
+    if (auto done = c.files.save(out, asBytes(*text)); !done) return c.outcome.fail(done.error());
+    c.outcome.json = {{"written", out}};
+    c.outcome.text = said + "\n";
+}
+
+struct Change {
+    std::string file, from, name, out, newName, description, label, group, role, address;
+    std::vector<std::string> names;
+    bool force = false;
+};
+
+void change(Context& c, const Change& o) {
+    auto now = loadDefinition(c, o.file);
+    if (!now) return c.outcome.fail(now.error());
+    Result<std::string> text = now->definition.source->text;
+    const auto step = [&](bool wanted, auto make) {
+        if (!wanted || !text) return;
+        text = make(now->definition);
+        if (!text) return;
+        auto again = definition::readA2l(*text);
+        if (again)
+            now = std::move(*again);
+        else
+            text = tl::unexpected(again.error());
+    };
+    const auto address = parseUnsigned(o.address);
+    if (!o.address.empty() && (!address || *address > 0xFFFFFFFF))
+        return c.outcome.fail(Error{ErrorCode::BadInput, "\"" + o.address + "\" is not an address.", nullptr});
+    step(!o.description.empty(), [&](const auto& d) { return definition::withDescription(d, o.name, o.description); });
+    step(!o.label.empty(), [&](const auto& d) { return definition::withLabel(d, o.name, o.label); });
+    step(!o.group.empty(), [&](const auto& d) { return definition::withGroup(d, o.name, o.group); });
+    step(!o.role.empty(), [&](const auto& d) { return definition::withRole(d, o.name, o.role == "-" ? "" : o.role); });
+    step(address.has_value(),
+         [&](const auto& d) { return definition::withAddress(d, o.name, static_cast<uint32_t>(*address)); });
+    step(!o.newName.empty(), [&](const auto& d) { return definition::withName(d, o.name, o.newName); });
+    save(c, text, o.out, o.force, "Wrote " + o.out + ".");
+}
+
+void copy(Context& c, const Change& o) {
+    auto now = loadDefinition(c, o.file);
+    if (!now) return c.outcome.fail(now.error());
+    const auto from = loadDefinition(c, o.from);
+    if (!from) return c.outcome.fail(from.error());
+    for (const std::string& name : o.names) {
+        const auto part = definition::extract(from->definition, name);
+        if (!part) return c.outcome.fail(part.error());
+        const auto text = definition::withAdded(now->definition, *part, o.group);
+        if (!text) return c.outcome.fail(text.error());
+        now = definition::readA2l(*text);
+        if (!now) return c.outcome.fail(now.error());
+    }
+    save(c, now->definition.source->text, o.out, o.force,
+         "Wrote " + o.out + " with " + std::to_string(o.names.size()) + " parameters more.");
+}
+
+}  // namespace
+
+void addDefinitionCommands(CLI::App& app, Context& c) {
+    auto* group = app.add_subcommand("definition", "A2L definitions")->require_subcommand(1);
+    const auto command = [&](const char* name, const char* what) {
+        auto o = std::make_shared<Change>();
+        auto* sub = group->add_subcommand(name, what);
+        sub->add_option("FILE", o->file)->required();
+        return std::pair{sub, o};
+    };
+    {
+        auto [sub, o] = command("check", "what is in it and what is wrong with it");
+        sub->callback([o = o, &c] { check(c, o->file); });
+    }
+    {
+        auto [sub, o] = command("list", "parameters and measurements");
+        sub->add_option("--find", o->name, "any part of name, description, unit, group or address; best first");
+        sub->callback([o = o, &c] { list(c, o->file, o->name); });
+    }
+    {
+        auto [sub, o] = command("change", "one parameter's name, description, group, role or address");
+        sub->add_option("NAME", o->name)->required();
+        sub->add_option("--out", o->out, "where the changed definition goes")->required();
+        sub->add_option("--name", o->newName, "another name; what refers to it follows");
+        sub->add_option("--describe", o->description, "another description");
+        sub->add_option("--label", o->label, "the name a tuner reads");
+        sub->add_option("--group", o->group, "the group it moves to");
+        sub->add_option("--role", o->role, "what it means to the engine; - for none");
+        sub->add_option("--address", o->address, "another address");
+        sub->add_flag("--force", o->force, "replace the file of --out");
+        sub->callback([o = o, &c] { change(c, *o); });
+    }
+    {
+        auto [sub, o] = command("copy", "parameters of another definition, with all they need");
+        sub->add_option("FROM", o->from)->required();
+        sub->add_option("NAME", o->names)->required();
+        sub->add_option("--out", o->out, "where the larger definition goes")->required();
+        sub->add_option("--group", o->group, "the group they go to");
+        sub->add_flag("--force", o->force, "replace the file of --out");
+        sub->callback([o = o, &c] { copy(c, *o); });
+    }
+    {
+        auto [sub, o] = command("write", "the whole definition written anew in the standard's order");
+        sub->add_option("OUT", o->out)->required();
+        sub->add_flag("--force", o->force, "replace OUT");
+        sub->callback([o = o, &c] {
+            const auto contents = loadDefinition(c, o->file);
+            if (!contents) return c.outcome.fail(contents.error());
+            save(c, definition::writeA2l(contents->definition), o->out, o->force, "Wrote " + o->out + ".");
+        });
+    }
+}
+
+}  // namespace brusk::ctl

@@ -75,7 +75,8 @@ bool searchAndOpen(const std::string& text) {
     from = seconds();
     int opened = 0;
     for (size_t i = 0; i < d->parameters.size() && opened < 1000; ++i)
-        if (d->parameters[i].kind == definition::Parameter::Kind::Map) opened += calibration.read(d->parameters[i]).has_value();
+        if (d->parameters[i].kind == definition::Parameter::Kind::Map)
+            opened += calibration.read(d->parameters[i]).has_value();
     const double each = (seconds() - from) / std::max(1, opened);
     std::printf("reading a map of 16 x 16: %.1f us, %.4f of a frame (%d maps)\n", each * 1e6, each / kFrame, opened);
     from = seconds();
@@ -111,8 +112,9 @@ int main() {
             return 1;
         }
     }
-    std::printf("file %.1f MB; newline scan %.1f ms (%.1f GB/s); read %.0f ms (%.0f MB/s): %.1f times the scan; "
-                "memory %.2f times the file\n",
-                size, scan * 1e3, size / scan / 1e3, read * 1e3, size / read, read / scan, held / size);
+    std::printf(
+        "file %.1f MB; newline scan %.1f ms (%.1f GB/s); read %.0f ms (%.0f MB/s): %.1f times the scan; "
+        "memory %.2f times the file\n",
+        size, scan * 1e3, size / scan / 1e3, read * 1e3, size / read, read / scan, held / size);
     return searchAndOpen(text) ? 0 : 1;
 }

@@ -14,9 +14,9 @@
 #include <set>
 
 #include "app/LinkThread.h"
+#include "core/calibration/SharedBytes.h"
 #include "core/job/Correct.h"
 #include "core/job/Drive.h"
-#include "core/calibration/SharedBytes.h"
 #include "core/job/FlashRound.h"
 #include "core/job/Maps.h"
 #include "core/job/ReadCar.h"
@@ -238,7 +238,8 @@ class Session : public QObject {
         std::shared_ptr<const calibration::Calibration> calibration;
     };
     std::vector<Donor> donors_;
-    mutable std::map<int64_t, std::pair<std::string, std::shared_ptr<const calibration::Calibration>>> seen_;  // rounds, by image
+    mutable std::map<int64_t, std::pair<std::string, std::shared_ptr<const calibration::Calibration>>>
+        seen_;  // rounds, by image
     mutable std::unique_ptr<calibration::SharedBytes> shared_;
     std::shared_ptr<const Recordings> recordings_;
     units::Preferences units_;

@@ -27,7 +27,8 @@ std::vector<Session::ReferenceChoice> Session::referenceChoices() const {
     const auto* parent = round->parent ? roundById(*round->parent) : nullptr;
     if (parent && parent->number > 0) out.push_back({"parent", QString("round %1, before").arg(parent->number)});
     for (const auto& other : rounds_)
-        if (other.number == 0 && other.id != selected_) out.push_back({parent && parent->number == 0 ? "parent" : "original", "original"});
+        if (other.number == 0 && other.id != selected_)
+            out.push_back({parent && parent->number == 0 ? "parent" : "original", "original"});
     for (size_t i = 0; i < donors_.size(); ++i)
         out.push_back({QString("donor:%1").arg(i), donors_[i].name});
     for (const auto& other : rounds_)

@@ -16,8 +16,8 @@ void check(Context& c, const std::string& file) {
     const auto contents = loadDefinition(c, file);
     if (!contents) return c.outcome.fail(contents.error());
     const auto& d = contents->definition;
-    json counts = {{"parameters", d.parameters.size()}, {"measurements", d.measurements.size()},
-                   {"groups", d.groups.size()},         {"functions", d.functions.size()},
+    json counts = {{"parameters", d.parameters.size()},   {"measurements", d.measurements.size()},
+                   {"groups", d.groups.size()},           {"functions", d.functions.size()},
                    {"conversions", d.conversions.size()}, {"layouts", d.layouts.size()}};
     for (const auto& p : d.parameters)
         counts[std::string(definition::kindName(p.kind))] =

@@ -248,7 +248,8 @@ void tellTransfer(Context& c, const calibration::Transfer& plan) {
                          {"clamped", line.clamped},
                          {"largest_error", line.error.largest},
                          {"remark", line.remark}});
-        c.outcome.text += line.name + ": " + outcome + (line.cells ? ", " + std::to_string(line.cells) + " cells" : "") +
+        c.outcome.text += line.name + ": " + outcome +
+                          (line.cells ? ", " + std::to_string(line.cells) + " cells" : "") +
                           (line.remark.empty() ? "" : ". " + line.remark) + "\n";
         if (line.outcome == calibration::TransferLine::Outcome::NotPossible) c.outcome.code = kCheckFailed;
     }
@@ -274,7 +275,8 @@ void importCdf(Context& c, const std::string& definition, const std::string& ima
 
 void transferBetween(Context& c, const std::string& definition, const std::string& imagePath,
                      const std::string& donorDefinition, const std::string& donorImage, const std::string& base,
-                     const std::vector<std::string>& names, bool axes, double strength, const std::string& out, bool force) {
+                     const std::vector<std::string>& names, bool axes, double strength, const std::string& out,
+                     bool force) {
     const auto ours = loadCalibration(c, definition, imagePath, base);
     if (!ours) return c.outcome.fail(ours.error());
     const auto donor = loadCalibration(c, donorDefinition, donorImage, base);
@@ -349,7 +351,8 @@ void compareImages(Context& c, const std::string& definition, const std::string&
         c.outcome.text += unlike.parameter->name + ": not compared. " + unlike.why + "\n";
     for (const auto& [list, where] : {std::pair{&all.onlyInA, "A"}, {&all.onlyInB, "B"}})
         if (!list->empty())
-            c.outcome.text += std::to_string(list->size()) + " parameters are only in the definition of " + where + "\n";
+            c.outcome.text +=
+                std::to_string(list->size()) + " parameters are only in the definition of " + where + "\n";
 }
 
 void recordingInfo(Context& c, const std::string& file) {
@@ -468,7 +471,8 @@ void addFileCommands(CLI::App& app, Context& c) {
         sub->add_option("--strength", o->strength, "per cent of the way to the donor")->check(CLI::Range(0.0, 100.0));
         sub->add_flag("--force", o->force, "replace the file of --out");
         sub->callback([o, &c] {
-            transferBetween(c, o->file, o->second, o->third, o->find, o->base, o->names, o->axes, o->strength, o->out, o->force);
+            transferBetween(c, o->file, o->second, o->third, o->find, o->base, o->names, o->axes, o->strength, o->out,
+                            o->force);
         });
     }
     {

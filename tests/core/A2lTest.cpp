@@ -1,6 +1,5 @@
-// A2L in and out in depth: every part of the standard that Brusk reads, included files, encodings, changes that leave the
-// rest of a text byte for byte, large and hostile texts.
-// SPDX-License-Identifier: GPL-3.0-or-later
+// A2L in and out in depth: every part of the standard that Brusk reads, included files, encodings, changes that leave
+// the rest of a text byte for byte, large and hostile texts. SPDX-License-Identifier: GPL-3.0-or-later
 #include "Expect.h"
 #include "core/calibration/Calibration.h"
 #include "core/definition/A2lWriter.h"
@@ -347,7 +346,8 @@ void A2lTest::removingTakesTheReferencesAlong() {
 
 void A2lTest::aParameterIsCopiedWithAllItNeeds() {
     const Definition from = rich().definition;
-    const std::string small = R"(/begin PROJECT P "" /begin MODULE M "" /begin MOD_COMMON "" BYTE_ORDER MSB_FIRST /end MOD_COMMON
+    const std::string small =
+        R"(/begin PROJECT P "" /begin MODULE M "" /begin MOD_COMMON "" BYTE_ORDER MSB_FIRST /end MOD_COMMON
 /begin COMPU_METHOD ident "" IDENTICAL "%5.0" "" /end COMPU_METHOD
 /begin RECORD_LAYOUT byte FNC_VALUES 1 UBYTE ROW_DIR DIRECT /end RECORD_LAYOUT
 /begin CHARACTERISTIC own "" VALUE 0x1 byte 0 ident 0 255 /end CHARACTERISTIC
@@ -398,16 +398,19 @@ void A2lTest::namesThatCantBeAreRefused() {
 }
 
 void A2lTest::includedFilesStandInTheirPlaceAndErrorsNameThem() {
-    const std::string outer = "/begin PROJECT P \"\" /begin MODULE M \"\"\n/include \"sub dir/parts.a2l\"\n"
-                              "/begin CHARACTERISTIC last \"\" VALUE 0x1 byte 0 ident 0 nonsense /end CHARACTERISTIC\n"
-                              "/end MODULE /end PROJECT";
+    const std::string outer =
+        "/begin PROJECT P \"\" /begin MODULE M \"\"\n/include \"sub dir/parts.a2l\"\n"
+        "/begin CHARACTERISTIC last \"\" VALUE 0x1 byte 0 ident 0 nonsense /end CHARACTERISTIC\n"
+        "/end MODULE /end PROJECT";
     const auto contents = readA2l(outer, [](const std::string& name) -> Result<std::string> {
         if (name == "sub dir/parts.a2l")
-            return std::string("/begin COMPU_METHOD ident \"\" IDENTICAL \"%5.0\" \"\" /end COMPU_METHOD\n/include more.aml\n");
+            return std::string(
+                "/begin COMPU_METHOD ident \"\" IDENTICAL \"%5.0\" \"\" /end COMPU_METHOD\n/include more.aml\n");
         if (name == "more.aml")
-            return std::string("/begin RECORD_LAYOUT byte FNC_VALUES 1 UBYTE ROW_DIR DIRECT /end RECORD_LAYOUT\n"
-                               "/begin CHARACTERISTIC first \"\" VALUE 0x1 byte 0 ident 0 255 /end CHARACTERISTIC\n"
-                               "/begin CHARACTERISTIC bad \"\" VALUE what /end CHARACTERISTIC\n");
+            return std::string(
+                "/begin RECORD_LAYOUT byte FNC_VALUES 1 UBYTE ROW_DIR DIRECT /end RECORD_LAYOUT\n"
+                "/begin CHARACTERISTIC first \"\" VALUE 0x1 byte 0 ident 0 255 /end CHARACTERISTIC\n"
+                "/begin CHARACTERISTIC bad \"\" VALUE what /end CHARACTERISTIC\n");
         return fail(ErrorCode::NotFound, "no such file");
     });
     EXPECT_OK(contents);
@@ -418,11 +421,12 @@ void A2lTest::includedFilesStandInTheirPlaceAndErrorsNameThem() {
 }
 
 void A2lTest::anIncludeThatIsMissingOrCircularCostsOnlyItself() {
-    const std::string outer = "/begin PROJECT P \"\" /begin MODULE M \"\"\n"
-                              "/begin COMPU_METHOD ident \"\" IDENTICAL \"%5.0\" \"\" /end COMPU_METHOD\n"
-                              "/begin RECORD_LAYOUT byte FNC_VALUES 1 UBYTE ROW_DIR DIRECT /end RECORD_LAYOUT\n"
-                              "/begin CHARACTERISTIC x \"/include no\" VALUE 0x1 byte 0 ident 0 9 /end CHARACTERISTIC\n"
-                              "/include self.a2l\n/end MODULE /end PROJECT";
+    const std::string outer =
+        "/begin PROJECT P \"\" /begin MODULE M \"\"\n"
+        "/begin COMPU_METHOD ident \"\" IDENTICAL \"%5.0\" \"\" /end COMPU_METHOD\n"
+        "/begin RECORD_LAYOUT byte FNC_VALUES 1 UBYTE ROW_DIR DIRECT /end RECORD_LAYOUT\n"
+        "/begin CHARACTERISTIC x \"/include no\" VALUE 0x1 byte 0 ident 0 9 /end CHARACTERISTIC\n"
+        "/include self.a2l\n/end MODULE /end PROJECT";
     const auto missing = readA2l(outer);
     EXPECT_OK(missing);
     QVERIFY(missing->definition.parameter("x"));
@@ -439,10 +443,13 @@ void A2lTest::stringsOfEitherEncodingAreReadAndWritten() {
     const auto with = [](const std::string& text) {
         return "/begin PROJECT P \"\" /begin MODULE M \"\"\n/begin COMPU_METHOD ident \"\" IDENTICAL \"%5.0\" \"\" "
                "/end COMPU_METHOD\n/begin RECORD_LAYOUT byte FNC_VALUES 1 UBYTE ROW_DIR DIRECT /end RECORD_LAYOUT\n"
-               "/begin CHARACTERISTIC x \"" + text + "\" VALUE 0x1 byte 0 ident 0 9 /end CHARACTERISTIC\n/end MODULE /end PROJECT";
+               "/begin CHARACTERISTIC x \"" +
+               text + "\" VALUE 0x1 byte 0 ident 0 9 /end CHARACTERISTIC\n/end MODULE /end PROJECT";
     };
     const auto utf8 = readA2l("\xEF\xBB\xBF" + with("20 \u00b0C"));
-    const auto latin = readA2l(with("20 \xB0" "C"));
+    const auto latin =
+        readA2l(with("20 \xB0"
+                     "C"));
     EXPECT_OK(utf8);
     EXPECT_OK(latin);
     QCOMPARE(utf8->definition.parameter("x")->description, std::string("20 \u00b0C"));
@@ -450,13 +457,15 @@ void A2lTest::stringsOfEitherEncodingAreReadAndWritten() {
     // A change stays in the file's own encoding.
     const auto changed = withDescription(latin->definition, "x", "30 \u00b0C");
     EXPECT_OK(changed);
-    QVERIFY(changed->find("30 \xB0" "C") != std::string::npos);
+    QVERIFY(changed->find("30 \xB0"
+                          "C") != std::string::npos);
     EXPECT_FAILS(withDescription(latin->definition, "x", "\u03bb"), "ISO 8859-1, lacks");
 }
 
 void A2lTest::utf16IsReadToo() {
     const std::u16string wide =
-        u"/begin PROJECT P \"\" /begin MODULE M \"\" /begin COMPU_METHOD i \"\" IDENTICAL \"%5.0\" \"\" /end COMPU_METHOD "
+        u"/begin PROJECT P \"\" /begin MODULE M \"\" /begin COMPU_METHOD i \"\" IDENTICAL \"%5.0\" \"\" /end "
+        u"COMPU_METHOD "
         u"/begin MEASUREMENT m \"20 \u00b0C\" UBYTE i 0 0 0 9 ECU_ADDRESS 1 /end MEASUREMENT /end MODULE /end PROJECT";
     std::string little = "\xFF\xFE", big = "\xFE\xFF";
     for (const char16_t c : wide) {

@@ -45,11 +45,16 @@ class FinderTest : public QObject {
 void FinderTest::anyPartOfAnythingFinds_data() {
     QTest::addColumn<QString>("text");
     QTest::addColumn<QString>("role");
-    QTest::newRow("name") << "ve_map" << "ve_map";
-    QTest::newRow("part of a word") << "volumet" << "ve_map";
-    QTest::newRow("two words") << "rev limit" << "rev_limit";
-    QTest::newRow("the other way round") << "limit rev" << "rev_limit";
-    QTest::newRow("capitals") << "REV LIMIT" << "rev_limit";
+    QTest::newRow("name") << "ve_map"
+                          << "ve_map";
+    QTest::newRow("part of a word") << "volumet"
+                                    << "ve_map";
+    QTest::newRow("two words") << "rev limit"
+                               << "rev_limit";
+    QTest::newRow("the other way round") << "limit rev"
+                                         << "rev_limit";
+    QTest::newRow("capitals") << "REV LIMIT"
+                              << "rev_limit";
 }
 
 void FinderTest::anyPartOfAnythingFinds() {
@@ -113,9 +118,9 @@ void FinderTest::itAgreesWithAPlainSearchThroughEverything() {
             const Group* group = definition_->groupOf(p);
             char address[16];
             std::snprintf(address, sizeof address, "%x", p.address);
-            const std::string all = toLower(p.name + " " + p.label + " " + p.description + " " + p.role + " " +
-                                            definition_->unitOf(p) + " " + address + " " +
-                                            (group ? group->name + " " + definition_->groupPath(*group) : ""));
+            const std::string all =
+                toLower(p.name + " " + p.label + " " + p.description + " " + p.role + " " + definition_->unitOf(p) +
+                        " " + address + " " + (group ? group->name + " " + definition_->groupPath(*group) : ""));
             plain += all.find(word) != std::string::npos;
         }
         QCOMPARE(finder_->find(word, 5).total, plain);
@@ -123,8 +128,9 @@ void FinderTest::itAgreesWithAPlainSearchThroughEverything() {
 }
 
 void FinderTest::oddTextsFindNothingAndHurtNobody() {
-    for (const std::string& text : {std::string(), std::string("   "), std::string("\0\0", 2), std::string("0x"),
-                                    std::string(5000, 'q'), std::string("\xFF\xFE\x80"), std::string("a b c d e f g h i j k l m")})
+    for (const std::string& text :
+         {std::string(), std::string("   "), std::string("\0\0", 2), std::string("0x"), std::string(5000, 'q'),
+          std::string("\xFF\xFE\x80"), std::string("a b c d e f g h i j k l m")})
         QVERIFY(finder_->find(text, 5).total <= definition_->parameters.size());
     const Finder empty(std::make_shared<const Definition>());
     QCOMPARE(empty.find("x", 5).total, size_t{0});

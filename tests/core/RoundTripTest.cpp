@@ -33,16 +33,36 @@ void put(Bytes& memory, uint32_t at, DataType type, ByteOrder order, double valu
     uint8_t bytes[8] = {};
     const auto copy = [&](auto typed) { std::memcpy(bytes, &typed, sizeof typed); };
     switch (type) {
-        case DataType::UByte: copy(static_cast<uint8_t>(value)); break;
-        case DataType::SByte: copy(static_cast<int8_t>(value)); break;
-        case DataType::UWord: copy(static_cast<uint16_t>(value)); break;
-        case DataType::SWord: copy(static_cast<int16_t>(value)); break;
-        case DataType::ULong: copy(static_cast<uint32_t>(value)); break;
-        case DataType::SLong: copy(static_cast<int32_t>(value)); break;
-        case DataType::UInt64: copy(static_cast<uint64_t>(value)); break;
-        case DataType::Int64: copy(static_cast<int64_t>(value)); break;
-        case DataType::Float32: copy(static_cast<float>(value)); break;
-        default: copy(value); break;
+        case DataType::UByte:
+            copy(static_cast<uint8_t>(value));
+            break;
+        case DataType::SByte:
+            copy(static_cast<int8_t>(value));
+            break;
+        case DataType::UWord:
+            copy(static_cast<uint16_t>(value));
+            break;
+        case DataType::SWord:
+            copy(static_cast<int16_t>(value));
+            break;
+        case DataType::ULong:
+            copy(static_cast<uint32_t>(value));
+            break;
+        case DataType::SLong:
+            copy(static_cast<int32_t>(value));
+            break;
+        case DataType::UInt64:
+            copy(static_cast<uint64_t>(value));
+            break;
+        case DataType::Int64:
+            copy(static_cast<int64_t>(value));
+            break;
+        case DataType::Float32:
+            copy(static_cast<float>(value));
+            break;
+        default:
+            copy(value);
+            break;
     }
     const size_t size = sizeOf(type);
     for (size_t i = 0; i < size; ++i)
@@ -73,8 +93,8 @@ class Maker {
 
   private:
     DataType anyType() {
-        static constexpr DataType types[] = {DataType::UByte, DataType::SByte,  DataType::UWord,   DataType::SWord,
-                                             DataType::ULong, DataType::SLong,  DataType::UInt64,  DataType::Int64,
+        static constexpr DataType types[] = {DataType::UByte,   DataType::SByte,  DataType::UWord,  DataType::SWord,
+                                             DataType::ULong,   DataType::SLong,  DataType::UInt64, DataType::Int64,
                                              DataType::Float32, DataType::Float64};
         return types[any(10)];
     }
@@ -86,7 +106,8 @@ class Maker {
         k.unit = any(2) ? "kPa" : "\u00b0C";
         k.decimals = any(6);
         switch (any(6)) {
-            case 0: break;
+            case 0:
+                break;
             case 1:
                 k.kind = Conversion::Kind::Linear;
                 k.a = (any(2) ? 1 : -1) * between(0.001, 10);
@@ -128,8 +149,8 @@ class Maker {
     }
 
     void makeParameter(int number) {
-        static constexpr Parameter::Kind kinds[] = {Parameter::Kind::Value, Parameter::Kind::Curve, Parameter::Kind::Map,
-                                                    Parameter::Kind::Block};
+        static constexpr Parameter::Kind kinds[] = {Parameter::Kind::Value, Parameter::Kind::Curve,
+                                                    Parameter::Kind::Map, Parameter::Kind::Block};
         Parameter p;
         p.name = "p" + std::to_string(number);
         p.description = "number " + std::to_string(number);
@@ -217,7 +238,8 @@ class Maker {
         item(Layout::Field::Values, 0, k.type);
         const auto size = static_cast<uint32_t>(sizeOf(k.type));
         k.columns = counts[0], k.rows = counts[1];
-        const size_t roomX = layout.staticPlaces ? most[0] : counts[0], roomY = layout.staticPlaces ? most[1] : counts[1];
+        const size_t roomX = layout.staticPlaces ? most[0] : counts[0],
+                     roomY = layout.staticPlaces ? most[1] : counts[1];
         for (size_t r = 0; r < k.rows; ++r)
             for (size_t c = 0; c < k.columns; ++c) {
                 const size_t element = layout.columnsFirst && axes == 2 ? c * roomY + r : r * roomX + c;
@@ -294,7 +316,8 @@ void RoundTripTest::everyKindLayoutAndTypeIsReadWhereItLies() {
                 const auto& stored = i == 0 ? k.x : k.y;
                 QCOMPARE(seen.values.size(), stored.size());
                 for (size_t n = 0; n < stored.size(); ++n) {
-                    const double expected = calibration.definition().conversions[p.axes[i].conversion].toPhysical(stored[n]);
+                    const double expected =
+                        calibration.definition().conversions[p.axes[i].conversion].toPhysical(stored[n]);
                     QVERIFY(seen.values[n] == expected || (std::isnan(expected) && std::isnan(seen.values[n])));
                 }
             }
@@ -328,8 +351,9 @@ void RoundTripTest::everyWriteGoesToTheNearestCountAndToItsOwnBytesOnly() {
             EXPECT_OK(after.apply(*edit));
             const auto table = after.read(p);
             EXPECT_OK(table);
-            QVERIFY2(edit->clamped || nearest(conversion, k.type, table->raw[cell], wanted),
-                     qPrintable(QString("%1: wanted %2, stored %3").arg(k.name.c_str()).arg(wanted).arg(table->raw[cell])));
+            QVERIFY2(
+                edit->clamped || nearest(conversion, k.type, table->raw[cell], wanted),
+                qPrintable(QString("%1: wanted %2, stored %3").arg(k.name.c_str()).arg(wanted).arg(table->raw[cell])));
             // Every byte outside the cell is as it was.
             const auto then = before.image().segments(), now = after.image().segments();
             for (size_t i = 0; i < then[0].bytes.size(); ++i)
@@ -411,8 +435,8 @@ void RoundTripTest::masksOfEveryWidthReadAndWriteTheirOwnBits() {
         const uint64_t stored = loadUnsigned(memory.data(), sizeOf(type), *p.byteOrder);
         QCOMPARE(calibration.read("masked")->raw[0], static_cast<double>((stored & p.bitMask) >> low));
         const uint64_t wanted = random() & (p.bitMask >> low);
-        const auto edit = calibration.prepare(calibration.definition().parameters[0], {{0, static_cast<double>(wanted)}},
-                                              AtLimit::Refuse, "set");
+        const auto edit = calibration.prepare(calibration.definition().parameters[0],
+                                              {{0, static_cast<double>(wanted)}}, AtLimit::Refuse, "set");
         EXPECT_OK(edit);
         EXPECT_OK(calibration.apply(*edit));
         const auto after = calibration.image().bytes(0, static_cast<uint32_t>(sizeOf(type)));
@@ -423,9 +447,14 @@ void RoundTripTest::masksOfEveryWidthReadAndWriteTheirOwnBits() {
 
 void RoundTripTest::halfPrecisionFollowsTheStandardsValues() {
     // IEEE 754-2008, binary16: bit patterns and what they mean.
-    const std::pair<uint16_t, double> values[] = {{0x0000, 0},       {0x3C00, 1},         {0xC000, -2},
-                                                  {0x7BFF, 65504},   {0x0400, 6.103515625e-5}, {0x0001, 5.9604644775390625e-8},
-                                                  {0x3555, 0.333251953125}, {0x3BFF, 0.99951171875}};
+    const std::pair<uint16_t, double> values[] = {{0x0000, 0},
+                                                  {0x3C00, 1},
+                                                  {0xC000, -2},
+                                                  {0x7BFF, 65504},
+                                                  {0x0400, 6.103515625e-5},
+                                                  {0x0001, 5.9604644775390625e-8},
+                                                  {0x3555, 0.333251953125},
+                                                  {0x3BFF, 0.99951171875}};
     for (const auto& [bits, value] : values) {
         uint8_t bytes[2];
         storeUnsigned(bytes, 2, ByteOrder::BigEndian, bits);
@@ -437,7 +466,8 @@ void RoundTripTest::halfPrecisionFollowsTheStandardsValues() {
     for (uint32_t bits = 0; bits < 0x7C00; ++bits) {
         uint8_t bytes[2], again[2];
         storeUnsigned(bytes, 2, ByteOrder::LittleEndian, bits);
-        storeRaw(again, DataType::Float16, ByteOrder::LittleEndian, loadRaw(bytes, DataType::Float16, ByteOrder::LittleEndian));
+        storeRaw(again, DataType::Float16, ByteOrder::LittleEndian,
+                 loadRaw(bytes, DataType::Float16, ByteOrder::LittleEndian));
         QVERIFY(std::memcmp(bytes, again, 2) == 0);
     }
 }

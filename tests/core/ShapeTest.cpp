@@ -23,7 +23,8 @@ namespace {
 std::string definitionText(const std::string& unit, const std::string& factor, int columns) {
     const std::string n = std::to_string(columns);
     return R"(/begin PROJECT P "" /begin MODULE M "" /begin MOD_COMMON "" BYTE_ORDER MSB_FIRST ALIGNMENT_WORD 1 /end MOD_COMMON
-/begin COMPU_METHOD value "" LINEAR "%6.2" ")" + unit + R"(" COEFFS_LINEAR )" + factor + R"( 0 /end COMPU_METHOD
+/begin COMPU_METHOD value "" LINEAR "%6.2" ")" +
+           unit + R"(" COEFFS_LINEAR )" + factor + R"( 0 /end COMPU_METHOD
 /begin COMPU_METHOD rpm "" IDENTICAL "%5.0" "rpm" /end COMPU_METHOD
 /begin COMPU_METHOD plain "" IDENTICAL "%5.0" "" /end COMPU_METHOD
 /begin COMPU_METHOD onoff "" TAB_VERB "%1.0" "" COMPU_TAB_REF w /end COMPU_METHOD
@@ -32,16 +33,21 @@ std::string definitionText(const std::string& unit, const std::string& factor, i
 /begin RECORD_LAYOUT word FNC_VALUES 1 UWORD ROW_DIR DIRECT /end RECORD_LAYOUT
 /begin RECORD_LAYOUT points AXIS_PTS_X 1 UWORD INDEX_INCR DIRECT /end RECORD_LAYOUT
 /begin RECORD_LAYOUT map AXIS_PTS_Y 1 UWORD INDEX_INCR DIRECT FNC_VALUES 2 UWORD ROW_DIR DIRECT /end RECORD_LAYOUT
-/begin AXIS_PTS speeds "" 0x100 n points 0 rpm )" + n + R"( 0 9000 /end AXIS_PTS
-)" + [&] {
-        std::string maps;
-        for (const auto& [name, at] : {std::pair{"first", "0x200"}, {"second", "0x300"}})
-            maps += std::string("/begin CHARACTERISTIC ") + name + " \"\" MAP " + at + " map 0 value 0 600\n" +
-                    "/begin AXIS_DESCR COM_AXIS n rpm " + n + " 0 9000 AXIS_PTS_REF speeds /end AXIS_DESCR\n"
-                    "/begin AXIS_DESCR STD_AXIS load plain 4 0 9000 /end AXIS_DESCR /end CHARACTERISTIC\n";
-        return maps;
-    }() + R"(/begin CHARACTERISTIC curve "" CURVE 0x400 word 0 value 0 600
-/begin AXIS_DESCR COM_AXIS n rpm )" + n + R"( 0 9000 AXIS_PTS_REF speeds /end AXIS_DESCR /end CHARACTERISTIC
+/begin AXIS_PTS speeds "" 0x100 n points 0 rpm )" +
+           n + R"( 0 9000 /end AXIS_PTS
+)" +
+           [&] {
+               std::string maps;
+               for (const auto& [name, at] : {std::pair{"first", "0x200"}, {"second", "0x300"}})
+                   maps += std::string("/begin CHARACTERISTIC ") + name + " \"\" MAP " + at + " map 0 value 0 600\n" +
+                           "/begin AXIS_DESCR COM_AXIS n rpm " + n +
+                           " 0 9000 AXIS_PTS_REF speeds /end AXIS_DESCR\n"
+                           "/begin AXIS_DESCR STD_AXIS load plain 4 0 9000 /end AXIS_DESCR /end CHARACTERISTIC\n";
+               return maps;
+           }() +
+           R"(/begin CHARACTERISTIC curve "" CURVE 0x400 word 0 value 0 600
+/begin AXIS_DESCR COM_AXIS n rpm )" +
+           n + R"( 0 9000 AXIS_PTS_REF speeds /end AXIS_DESCR /end CHARACTERISTIC
 /begin CHARACTERISTIC whole "" VALUE 0x10 word 0 plain 0 65535 /end CHARACTERISTIC
 /begin CHARACTERISTIC upper "" VALUE 0x10 byte 0 plain 0 255 /end CHARACTERISTIC
 /begin CHARACTERISTIC bit0 "" VALUE 0x20 byte 0 onoff 0 1 BIT_MASK 1 /end CHARACTERISTIC
@@ -151,7 +157,9 @@ void ShapeTest::fillingAPlaneBetweenItsEdgesGivesThePlane() {
         for (size_t r = 0; r < t.rows; ++r)
             for (size_t c = 0; c < t.columns; ++c) {
                 const bool edgeX = c == 0 || c + 1 == t.columns, edgeY = r == 0 || r + 1 == t.rows;
-                const bool kept = direction == Direction::Across ? edgeX : direction == Direction::Down ? edgeY : edgeX && edgeY;
+                const bool kept = direction == Direction::Across ? edgeX
+                                  : direction == Direction::Down ? edgeY
+                                                                 : edgeX && edgeY;
                 if (!kept) t.values[r * t.columns + c] = 999;
             }
         setCells(t, fillBetween(t, {0, 0, 3, 7}, direction));
@@ -248,8 +256,8 @@ void ShapeTest::aSharedAxisMovesAllItsMapsAndKeepsTheirSurfaces() {
 void ShapeTest::reSpacingCanKeepTheNumbers() {
     Calibration c = made(kSpeeds);
     const auto before = c.read("first")->raw;
-    const auto plan = respace(c, *c.definition().parameter("first"), 0, {900, 1600, 2600, 4100, 6100}, Keep::Numbers,
-                              Outside::Clamp);
+    const auto plan =
+        respace(c, *c.definition().parameter("first"), 0, {900, 1600, 2600, 4100, 6100}, Keep::Numbers, Outside::Clamp);
     EXPECT_OK(plan);
     EXPECT_OK(c.apply(plan->edit));
     QCOMPARE(c.read("first")->raw, before);
@@ -263,13 +271,15 @@ void ShapeTest::reSpacingByHalfACountIsRefused() {
                  "stored as the same number");
     EXPECT_FAILS(respace(c, first, 0, {800, 700, 2500, 4000, 6000}, Keep::Surface, Outside::Clamp), "must rise");
     EXPECT_FAILS(respace(c, first, 0, {800, 1500}, Keep::Surface, Outside::Clamp), "5 breakpoints");
-    EXPECT_FAILS(respace(c, first, 0, {800, 1500, 2500, 4000, 9500}, Keep::Surface, Outside::Clamp), "beyond its limits");
+    EXPECT_FAILS(respace(c, first, 0, {800, 1500, 2500, 4000, 9500}, Keep::Surface, Outside::Clamp),
+                 "beyond its limits");
     EXPECT_FAILS(respace(c, first, 2, {}, Keep::Surface, Outside::Clamp), "no such axis");
 }
 
 void ShapeTest::anOwnAxisMovesAlone() {
     Calibration c = made(kSpeeds);
-    const auto plan = respace(c, *c.definition().parameter("first"), 1, {30, 60, 120, 160}, Keep::Surface, Outside::Clamp);
+    const auto plan =
+        respace(c, *c.definition().parameter("first"), 1, {30, 60, 120, 160}, Keep::Surface, Outside::Clamp);
     EXPECT_OK(plan);
     QVERIFY(plan->shared.empty());
     QCOMPARE(plan->followers.size(), size_t{1});
@@ -283,7 +293,8 @@ void ShapeTest::whatLiesBeyondTheOldAxisIsHeldOrExtended() {
     const Calibration c = made(kSpeeds);
     const auto last = [&](Outside outside) {
         Calibration work = c;
-        const auto plan = respace(c, *c.definition().parameter("curve"), 0, {800, 1500, 2500, 4000, 8000}, Keep::Surface, outside);
+        const auto plan =
+            respace(c, *c.definition().parameter("curve"), 0, {800, 1500, 2500, 4000, 8000}, Keep::Surface, outside);
         if (!plan || !work.apply(plan->edit)) return 0.0;
         return work.read("curve")->values.back();
     };
@@ -468,7 +479,8 @@ void ShapeTest::valuesGoThroughCdfAndBack() {
 
 void ShapeTest::aCdfOfAnotherWriterIsRead() {
     // Grouped by columns, axis values in place, a label in each group, an unknown category beside.
-    const auto contents = readCdf(R"(<?xml version="1.0" encoding="utf-8"?><MSRSW><SHORT-NAME>x</SHORT-NAME><CATEGORY>CDF20</CATEGORY>
+    const auto contents =
+        readCdf(R"(<?xml version="1.0" encoding="utf-8"?><MSRSW><SHORT-NAME>x</SHORT-NAME><CATEGORY>CDF20</CATEGORY>
 <SW-SYSTEMS><SW-SYSTEM><SHORT-NAME>s</SHORT-NAME><SW-INSTANCE-SPEC><SW-INSTANCE-TREE><SHORT-NAME>t</SHORT-NAME>
 <SW-INSTANCE><SHORT-NAME>m</SHORT-NAME><CATEGORY>MAP</CATEGORY><SW-VALUE-CONT><UNIT-DISPLAY-NAME xml:space="preserve">kPa</UNIT-DISPLAY-NAME>
 <SW-VALUES-PHYS><VG><LABEL>1</LABEL><V>1</V><V>4</V></VG><VG><V>2</V><V>5</V></VG><VG><V>3</V><V>6</V></VG></SW-VALUES-PHYS></SW-VALUE-CONT>
@@ -491,9 +503,10 @@ void ShapeTest::aBrokenCdfIsSaidWithItsLine_data() {
     QTest::newRow("cut off") << QByteArray("<MSRSW>\n<SW-SYSTEMS>\n<SW") << QByteArray("Line 3");
     QTest::newRow("no values") << QByteArray("<MSRSW/>") << QByteArray("no parameter value");
     QTest::newRow("a word for a number")
-        << QByteArray("<MSRSW><SW-SYSTEMS><SW-SYSTEM><SW-INSTANCE-SPEC><SW-INSTANCE-TREE>\n<SW-INSTANCE><SHORT-NAME>p"
-                      "</SHORT-NAME><CATEGORY>VALUE</CATEGORY><SW-VALUE-CONT><SW-VALUES-PHYS><V>four</V></SW-VALUES-PHYS>"
-                      "</SW-VALUE-CONT></SW-INSTANCE></SW-INSTANCE-TREE></SW-INSTANCE-SPEC></SW-SYSTEM></SW-SYSTEMS></MSRSW>")
+        << QByteArray(
+               "<MSRSW><SW-SYSTEMS><SW-SYSTEM><SW-INSTANCE-SPEC><SW-INSTANCE-TREE>\n<SW-INSTANCE><SHORT-NAME>p"
+               "</SHORT-NAME><CATEGORY>VALUE</CATEGORY><SW-VALUE-CONT><SW-VALUES-PHYS><V>four</V></SW-VALUES-PHYS>"
+               "</SW-VALUE-CONT></SW-INSTANCE></SW-INSTANCE-TREE></SW-INSTANCE-SPEC></SW-SYSTEM></SW-SYSTEMS></MSRSW>")
         << QByteArray("Line 2: p has a value that is not a number");
 }
 

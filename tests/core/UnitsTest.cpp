@@ -22,7 +22,9 @@ class UnitsTest : public QObject {
 };
 
 void UnitsTest::knownConversionsAgreeWithTheirDefinitions() {
-    const auto near = [](std::optional<double> a, double b) { return a && std::abs(*a - b) < 1e-6 * std::abs(b) + 1e-9; };
+    const auto near = [](std::optional<double> a, double b) {
+        return a && std::abs(*a - b) < 1e-6 * std::abs(b) + 1e-9;
+    };
     QVERIFY(near(convert(14.695948775513, "psi", "kPa"), 101.325));
     QVERIFY(near(convert(29.921260, "inHg", "kPa"), 101.325));
     QVERIFY(near(convert(-40, "\u00b0C", "\u00b0F"), -40));

@@ -64,8 +64,7 @@ void FindAnything::look(const QString& text) {
     };
     for (const auto& c : units::convertAll(text.toStdString(), session_.unitPreferences().stoichiometric)) {
         const QString value = QString::number(c.value, 'g', 6) + " " + QString::fromStdString(c.unit);
-        add(text.trimmed() + " = " + value, "Enter copies",
-            [value] { QApplication::clipboard()->setText(value); });
+        add(text.trimmed() + " = " + value, "Enter copies", [value] { QApplication::clipboard()->setText(value); });
     }
     for (const auto& action : actions_)
         if (matches(action.name)) add(action.name, action.keys, action.call);
@@ -78,7 +77,9 @@ void FindAnything::look(const QString& text) {
         }
     int others = 0;
     for (const auto& round : session_.rounds())
-        if (!words.isEmpty() && matches(QString("round %1 %2").arg(round.number).arg(QString::fromStdString(round.title))) && others++ < kMostOfOthers)
+        if (!words.isEmpty() &&
+            matches(QString("round %1 %2").arg(round.number).arg(QString::fromStdString(round.title))) &&
+            others++ < kMostOfOthers)
             add(QString("Round %1: %2").arg(round.number).arg(QString::fromStdString(round.title)), "select",
                 [this, id = round.id] { session_.selectRound(id); });
     others = 0;

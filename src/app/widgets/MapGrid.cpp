@@ -56,11 +56,14 @@ void MapGrid::setContents(GridContents contents) {
         range_ = std::max(range_, std::abs(v));
     }
     if (contents_.shadeRange > 0) range_ = contents_.shadeRange;
-    const auto letters = [&](double v) { return std::isfinite(v) ? QString::number(v, 'f', contents_.decimals).size() : 1; };
+    const auto letters = [&](double v) {
+        return std::isfinite(v) ? QString::number(v, 'f', contents_.decimals).size() : 1;
+    };
     const auto longest = std::max(letters(least_), letters(most_)) + (contents_.showSign ? 1 : 0);
     leastCell_ = 8 + 6.65 * static_cast<double>(std::max<qsizetype>(longest, 3));
     for (const double v : contents_.x)
-        leastCell_ = std::max(leastCell_, 6 + 6.65 * static_cast<double>(QString::number(v, 'f', contents_.xDecimals).size()));
+        leastCell_ =
+            std::max(leastCell_, 6 + 6.65 * static_cast<double>(QString::number(v, 'f', contents_.xDecimals).size()));
     changed();
 }
 

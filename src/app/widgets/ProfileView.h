@@ -59,7 +59,7 @@ class ProfileView : public QWidget {
     Line line_;
     bool editable_ = false;
     std::optional<size_t> held_;
-    double heldOffset_ = 0;  ///< between the pointer and the point, pixels
+    double heldOffset_ = 0;           ///< between the pointer and the point, pixels
     std::optional<Scale> heldScale_;  ///< stays while a point is dragged
 };
 

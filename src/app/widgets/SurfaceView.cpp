@@ -28,8 +28,9 @@ double positionOn(const std::vector<double>& axis, double value) {
 SurfaceView::SurfaceView(QWidget* parent) : QWidget(parent) {
     setFocusPolicy(Qt::StrongFocus);
     setMouseTracking(true);
-    setToolTip("Drag to turn, with the right button to move, wheel to zoom. Drag a point to change it.\n"
-               "Shift and drag chooses points. Keys: arrows turn, Shift+arrows move, + and - zoom, 0 resets.");
+    setToolTip(
+        "Drag to turn, with the right button to move, wheel to zoom. Drag a point to change it.\n"
+        "Shift and drag chooses points. Keys: arrows turn, Shift+arrows move, + and - zoom, 0 resets.");
     resetView();
     connect(&Theme::instance(), &Theme::changed, this, &SurfaceView::changed);
 }
@@ -176,7 +177,8 @@ void SurfaceView::paintSurface(QPainter& painter) {
     painter.setPen(QPen(t.violet, 0.8, Qt::DashLine));
     painter.setBrush(Qt::NoBrush);
     const auto there = [&](size_t r, size_t c) {
-        return project(normalX(shape_.x[c]), normalY(shape_.y[r]), normalValue(shape_.reference[r * shape_.columns + c]));
+        return project(normalX(shape_.x[c]), normalY(shape_.y[r]),
+                       normalValue(shape_.reference[r * shape_.columns + c]));
     };
     // Only where the two part.
     const auto differs = [&](size_t i) {
@@ -200,7 +202,8 @@ void SurfaceView::paintPoints(QPainter& painter) {
 }
 
 double SurfaceView::valueAtRow(double row, double column) const {
-    const auto r = std::min(static_cast<size_t>(row), shape_.rows - 2), c = std::min(static_cast<size_t>(column), shape_.columns - 2);
+    const auto r = std::min(static_cast<size_t>(row), shape_.rows - 2),
+               c = std::min(static_cast<size_t>(column), shape_.columns - 2);
     const double v = row - static_cast<double>(r), u = column - static_cast<double>(c);
     const double* a = shape_.values.data() + r * shape_.columns + c;
     const double* b = a + shape_.columns;

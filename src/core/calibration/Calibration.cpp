@@ -78,8 +78,8 @@ Done Calibration::matchesDefinition() const {
 
 namespace {
 
-/// Breakpoints that another curve gives: where along its input it reaches 0, 1, 2 ... (a curve that turns the input into
-/// a position). Positions themselves where the curve does not rise.
+/// Breakpoints that another curve gives: where along its input it reaches 0, 1, 2 ... (a curve that turns the input
+/// into a position). Positions themselves where the curve does not rise.
 std::vector<double> lookedUp(const Table& curve, size_t count) {
     std::vector<double> out;
     const auto& y = curve.values;
@@ -106,7 +106,8 @@ std::vector<double> rescaled(const std::vector<double>& pairs, size_t count) {
     const size_t n = pairs.size() / 2;
     for (size_t i = 0; i < count && n > 0; ++i) {
         const double first = pairs[1], last = pairs[2 * n - 1];
-        const double at = count > 1 ? first + (last - first) * static_cast<double>(i) / static_cast<double>(count - 1) : first;
+        const double at =
+            count > 1 ? first + (last - first) * static_cast<double>(i) / static_cast<double>(count - 1) : first;
         double value = pairs[2 * n - 2];
         for (size_t k = 1; k < n; ++k) {
             const double from = pairs[2 * k - 1], to = pairs[2 * k + 1];
@@ -142,8 +143,9 @@ Result<AxisValues> Calibration::readAxis(const Parameter& p, size_t index, const
         case Axis::Kind::Lookup: {
             const Parameter* source = definition_->parameter(axis.shared);
             // A curve that is its own axis, or one behind several others, must not hang us.
-            if (!source || source->axes.size() > 1 || (!source->axes.empty() && !source->axes[0].shared.empty() &&
-                                                       source->axes[0].kind != Axis::Kind::Shared))
+            if (!source || source->axes.size() > 1 ||
+                (!source->axes.empty() && !source->axes[0].shared.empty() &&
+                 source->axes[0].kind != Axis::Kind::Shared))
                 return fail(ErrorCode::NotFound, "The axis " + axis.shared + " of " + p.name + " can't be used.");
             auto table = read(*source);
             if (!table) return tl::unexpected(table.error());
@@ -198,8 +200,8 @@ void Calibration::describe(Table& table, const Parameter& p, const Placement& pl
     double high = conversion.toPhysical(highRaw);
     if (low > high) std::swap(low, high);
     using Kind = Conversion::Kind;
-    const bool straight = conversion.kind == Kind::Identical || conversion.kind == Kind::Linear ||
-                          conversion.kind == Kind::Verbal;
+    const bool straight =
+        conversion.kind == Kind::Identical || conversion.kind == Kind::Linear || conversion.kind == Kind::Verbal;
     const bool bounded = straight && std::isfinite(low) && std::isfinite(high);
     table.lower = bounded ? std::max(p.lower, low) : p.lower;
     table.upper = bounded ? std::min(p.upper, high) : p.upper;
@@ -246,9 +248,9 @@ Result<Table> Calibration::read(const Parameter& p, size_t slice) const {
         auto axis = readAxis(p, i, *placement);
         if (!axis) return tl::unexpected(axis.error());
         if (axis->values.size() != placement->counts[i])
-            return fail(ErrorCode::Mismatch, p.name + " has " + std::to_string(placement->counts[i]) +
-                                                 " cells along " + axis->label + ", its axis " +
-                                                 std::to_string(axis->values.size()) + " breakpoints.");
+            return fail(ErrorCode::Mismatch, p.name + " has " + std::to_string(placement->counts[i]) + " cells along " +
+                                                 axis->label + ", its axis " + std::to_string(axis->values.size()) +
+                                                 " breakpoints.");
         if (i < 2)
             (i == 0 ? table.x : table.y) = std::move(*axis);
         else
@@ -325,8 +327,7 @@ Done Calibration::change(uint32_t address, ByteSpan after, Edit& edit) const {
     const auto before = image_.bytes(address, static_cast<uint32_t>(after.size()));
     if (!before) return tl::unexpected(before.error());
     if (!std::equal(after.begin(), after.end(), before->begin()))
-        edit.changes.push_back(
-            {address, Bytes(before->begin(), before->end()), Bytes(after.begin(), after.end())});
+        edit.changes.push_back({address, Bytes(before->begin(), before->end()), Bytes(after.begin(), after.end())});
     return {};
 }
 
@@ -394,8 +395,7 @@ Result<Edit> Calibration::prepare(const Parameter& p, const std::vector<CellValu
             return fail(ErrorCode::OutOfRange, p.name + " has no cell " + std::to_string(cell.index) + ".");
         // A stored number of 64 bits may lie between two doubles: what is not changed is not written.
         if (cell.value == table->values[cell.index]) continue;
-        const auto stored =
-            rawFor(p, *table, definition_->conversionOf(p), *placement, cell.value, atLimit, clamped);
+        const auto stored = rawFor(p, *table, definition_->conversionOf(p), *placement, cell.value, atLimit, clamped);
         if (!stored) return tl::unexpected(stored.error());
         raw.push_back({cell.index, *stored});
     }
@@ -411,8 +411,8 @@ Result<Edit> Calibration::prepareRaw(const Parameter& p, size_t cell, double raw
     if (!placement) return tl::unexpected(placement.error());
     const auto [low, high] = rawRange(p, *placement);
     if (!(raw >= low && raw <= high) || cell >= placement->cellsOfSlice())
-        return fail(ErrorCode::OutOfRange, p.name + " can store " + formatNumber(low, 0) + " to " +
-                                               formatNumber(high, 0) + ".");
+        return fail(ErrorCode::OutOfRange,
+                    p.name + " can store " + formatNumber(low, 0) + " to " + formatNumber(high, 0) + ".");
     return store(p, *placement, 0, {{cell, raw}}, std::move(name));
 }
 
@@ -421,8 +421,8 @@ Result<Edit> Calibration::prepareBreakpoints(const Parameter& p, size_t axis, co
     if (axis >= p.axes.size()) return fail(ErrorCode::BadInput, p.name + " has no such axis.");
     for (size_t i = 1; i < values.size(); ++i)
         if (!(values[i] > values[i - 1]))
-            return fail(ErrorCode::BadInput, "Breakpoints must rise; " + formatNumber(values[i], 2) + " stands behind " +
-                                                 formatNumber(values[i - 1], 2) + ".");
+            return fail(ErrorCode::BadInput, "Breakpoints must rise; " + formatNumber(values[i], 2) +
+                                                 " stands behind " + formatNumber(values[i - 1], 2) + ".");
     const auto placement = place(*definition_, image_, p);
     if (!placement) return tl::unexpected(placement.error());
     if (values.size() != placement->counts[axis])
@@ -438,7 +438,9 @@ Result<Edit> Calibration::prepareBreakpoints(const Parameter& p, size_t axis, co
         if (auto done = after.apply(*edit); !done) return tl::unexpected(done.error());
         const auto table = after.read(owner);
         if (!table) return tl::unexpected(table.error());
-        const auto& raw = owner.kind == Parameter::Kind::AxisPoints ? table->raw : ownAxis ? table->y.raw : table->x.raw;
+        const auto& raw = owner.kind == Parameter::Kind::AxisPoints ? table->raw
+                          : ownAxis                                 ? table->y.raw
+                                                                    : table->x.raw;
         for (size_t i = 1; i < raw.size(); ++i)
             if (raw[i] == raw[i - 1])
                 return fail(ErrorCode::BadInput, "Two breakpoints would be stored as the same number, " +

@@ -24,8 +24,8 @@ struct AxisValues {
     std::vector<double> raw;  ///< as stored (summed up where differences are stored); empty where nothing is
 };
 
-/// A parameter's numbers: `rows` x `columns`, row by row (a row is one y breakpoint). A value is 1 x 1, a curve 1 x n. Of
-/// a cuboid this is one slice.
+/// A parameter's numbers: `rows` x `columns`, row by row (a row is one y breakpoint). A value is 1 x 1, a curve 1 x n.
+/// Of a cuboid this is one slice.
 struct Table {
     const definition::Parameter* parameter = nullptr;
     size_t rows = 1;
@@ -136,7 +136,8 @@ class EditHistory {
   public:
     EditHistory() = default;
     /// Taken up again: `done` in the order they were made, `undone` with the next to redo last.
-    EditHistory(std::vector<Edit> done, std::vector<Edit> undone) : done_(std::move(done)), undone_(std::move(undone)) {}
+    EditHistory(std::vector<Edit> done, std::vector<Edit> undone)
+        : done_(std::move(done)), undone_(std::move(undone)) {}
     /// Brings an image that holds any part of these edits to where all that are done are done and no other.
     [[nodiscard]] Done bringTo(image::Image& image) const;
     /// In the order they were made.

@@ -102,10 +102,10 @@ class Reader {
 
     void readInstance(const pugi::xml_node& node) {
         static const std::map<std::string_view, Parameter::Kind> kinds = {
-            {"VALUE", Parameter::Kind::Value},     {"DEPENDENT_VALUE", Parameter::Kind::Value},
-            {"BOOLEAN", Parameter::Kind::Value},   {"ASCII", Parameter::Kind::Text},
-            {"VAL_BLK", Parameter::Kind::Block},   {"VALUE_ARRAY", Parameter::Kind::Block},
-            {"CURVE", Parameter::Kind::Curve},     {"MAP", Parameter::Kind::Map},
+            {"VALUE", Parameter::Kind::Value},         {"DEPENDENT_VALUE", Parameter::Kind::Value},
+            {"BOOLEAN", Parameter::Kind::Value},       {"ASCII", Parameter::Kind::Text},
+            {"VAL_BLK", Parameter::Kind::Block},       {"VALUE_ARRAY", Parameter::Kind::Block},
+            {"CURVE", Parameter::Kind::Curve},         {"MAP", Parameter::Kind::Map},
             {"COM_AXIS", Parameter::Kind::AxisPoints}, {"AXIS_PTS", Parameter::Kind::AxisPoints}};
         const std::string name = node.child_value("SHORT-NAME");
         const std::string category = node.child_value("CATEGORY");

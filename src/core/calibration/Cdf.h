@@ -8,8 +8,8 @@
 
 namespace brusk::calibration {
 
-/// What a CDF file holds: tables without bytes, ready for transferTables(). Axes that lie in an instance of their own are
-/// put into the tables that name them.
+/// What a CDF file holds: tables without bytes, ready for transferTables(). Axes that lie in an instance of their own
+/// are put into the tables that name them.
 struct CdfContents {
     std::deque<definition::Parameter> parameters;  ///< name, kind and text of each instance; the tables point here
     std::vector<Table> tables;

@@ -63,7 +63,8 @@ bool sameBytes(const Calibration& a, const Calibration& b, const Parameter& p) {
     return mine && other && std::equal(mine->begin(), mine->end(), other->begin());
 }
 
-void compareOne(const Calibration& a, const Calibration& b, const Parameter& p, const Parameter& other, Comparison& out) {
+void compareOne(const Calibration& a, const Calibration& b, const Parameter& p, const Parameter& other,
+                Comparison& out) {
     const auto left = a.read(p);
     const auto right = b.read(other);
     if (!left || !right) {

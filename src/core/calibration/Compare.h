@@ -16,8 +16,8 @@ struct Difference {
 };
 
 struct Comparison {
-    std::vector<Difference> differences;                       ///< in the order of a's definition
-    std::vector<const definition::Parameter*> onlyInA;         ///< b's definition has no such parameter
+    std::vector<Difference> differences;                ///< in the order of a's definition
+    std::vector<const definition::Parameter*> onlyInA;  ///< b's definition has no such parameter
     std::vector<const definition::Parameter*> onlyInB;
     struct Unlike {
         const definition::Parameter* parameter = nullptr;

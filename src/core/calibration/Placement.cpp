@@ -106,7 +106,8 @@ class Walk {
     }
 
     Result<double> number(const Layout::Item& item) const {
-        const auto bytes = image_.bytes(static_cast<uint32_t>(at_), static_cast<uint32_t>(definition::sizeOf(item.type)));
+        const auto bytes =
+            image_.bytes(static_cast<uint32_t>(at_), static_cast<uint32_t>(definition::sizeOf(item.type)));
         if (!bytes) return failBecause(p_.name + " can't be read.", bytes.error());
         return definition::loadRaw(bytes->data(), item.type, out_.order);
     }

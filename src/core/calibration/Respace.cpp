@@ -72,14 +72,15 @@ Result<Respacing> respace(const Calibration& calibration, const Parameter& param
             if (user != &parameter) users.push_back(user);
     for (const Parameter* user : users) {
         if (user->readOnly && keep == Keep::Surface)
-            return fail(ErrorCode::Refused, user->name + " lies on this axis and is read-only: its surface can't be kept.");
+            return fail(ErrorCode::Refused,
+                        user->name + " lies on this axis and is read-only: its surface can't be kept.");
         auto follower = follow(calibration, after, *user, keep, outside);
         if (!follower) return tl::unexpected(follower.error());
         out.followers.push_back(std::move(*follower));
     }
-    out.edit = editBetween(calibration.image(), after.image(),
-                           "re-space " + (out.shared.empty() ? parameter.title() : out.shared) +
-                               (axis == 0 ? " across" : " down"));
+    out.edit = editBetween(
+        calibration.image(), after.image(),
+        "re-space " + (out.shared.empty() ? parameter.title() : out.shared) + (axis == 0 ? " across" : " down"));
     return out;
 }
 

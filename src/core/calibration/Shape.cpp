@@ -68,15 +68,16 @@ bool carriedOn(const Table& t, size_t row, size_t column, bool alongX, int step,
     const auto value = [&](long k) {
         return alongX ? t.at(row, static_cast<size_t>(k)) : t.at(static_cast<size_t>(k), column);
     };
-    const double near = placeOf(axis, static_cast<size_t>(i + step)), far = placeOf(axis, static_cast<size_t>(i + 2 * step));
+    const double near = placeOf(axis, static_cast<size_t>(i + step)),
+                 far = placeOf(axis, static_cast<size_t>(i + 2 * step));
     if (near == far) return false;
     const double here = placeOf(axis, static_cast<size_t>(i));
     out = value(i + step) + (value(i + step) - value(i + 2 * step)) / (near - far) * (here - near);
     return true;
 }
 
-/// What the cells along one axis say: those before, those behind, and the line between. Whoever is nearer to the cell as
-/// it is has more weight, so that a cell beside a step follows its own side.
+/// What the cells along one axis say: those before, those behind, and the line between. Whoever is nearer to the cell
+/// as it is has more weight, so that a cell beside a step follows its own side.
 double estimate(const Table& t, size_t row, size_t column, bool alongX, const Triple& k, double usual) {
     const double floor = usual * usual + 1e-24;
     double sum = 0, weights = 0;
@@ -156,8 +157,8 @@ std::vector<Ridge> findRidges(const Table& t, const Table* stock) {
                 if (!tripleAt(t, r, c, alongX, k)) continue;
                 Ridge ridge{r * t.columns + c, alongX, k.at - k.line(), 0};
                 if (stock && tripleAt(*stock, r, c, alongX, k)) ridge.stockHeight = k.at - k.line();
-                const double bar = std::max({3 * usual, 1.5 * std::abs(ridge.stockHeight), 2.5 * t.step,
-                                             0.03 * (*most - *least)});
+                const double bar =
+                    std::max({3 * usual, 1.5 * std::abs(ridge.stockHeight), 2.5 * t.step, 0.03 * (*most - *least)});
                 if (std::abs(ridge.height) > bar) out.push_back(ridge);
             }
     }

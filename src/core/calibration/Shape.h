@@ -1,6 +1,6 @@
 // The shape of a map worked on as a whole: filled between, softened, scaled by factors; and looked over for ridges.
-// All distances are between breakpoints, not between indices. Softening chooses among one-sided and central estimates by
-// their nearness to the data, the idea of essentially non-oscillatory schemes (Harten and others, 1987).
+// All distances are between breakpoints, not between indices. Softening chooses among one-sided and central estimates
+// by their nearness to the data, the idea of essentially non-oscillatory schemes (Harten and others, 1987).
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
@@ -26,8 +26,8 @@ std::vector<CellValue> fillBetween(const Table& table, const CellRange& range, D
 /// steepness between unevenly spaced breakpoints stays as it is; a step keeps its edge; a lone spike goes.
 std::vector<CellValue> soften(const Table& table, const CellRange& range, double strength);
 
-/// Multiplies the cells by factors given row by row: new = old (1 + strength (factor - 1)). Cells without a factor (NaN)
-/// stay.
+/// Multiplies the cells by factors given row by row: new = old (1 + strength (factor - 1)). Cells without a factor
+/// (NaN) stay.
 std::vector<CellValue> applyFactors(const Table& table, const CellRange& range, const std::vector<double>& factors,
                                     double strength);
 

@@ -51,8 +51,11 @@ std::vector<SharedBytes::Neighbour> SharedBytes::of(const Parameter& parameter) 
         const uint64_t last = std::min(mine.end, other.end);
         const bool whole = mine.begin == other.begin && mine.end == other.end;
         const bool apart = whole && parameter.bitMask && p.bitMask && !(parameter.bitMask & p.bitMask);
-        out.push_back({&p, apart ? Overlap::OtherBits : whole ? Overlap::Whole : Overlap::Part, first,
-                       static_cast<uint32_t>(last - first)});
+        out.push_back({&p,
+                       apart   ? Overlap::OtherBits
+                       : whole ? Overlap::Whole
+                               : Overlap::Part,
+                       first, static_cast<uint32_t>(last - first)});
     });
     std::stable_sort(out.begin(), out.end(),
                      [](const Neighbour& a, const Neighbour& b) { return a.address < b.address; });

@@ -46,8 +46,7 @@ Result<UnitStep> unitStep(const std::string& from, const std::string& to, const 
     if (from == to || from.empty() || to.empty()) return UnitStep{};
     const auto zero = units::convert(0, from, to);
     const auto one = units::convert(1, from, to);
-    if (!zero || !one)
-        return fail(ErrorCode::Mismatch, what + " is in " + from + " there and in " + to + " here.");
+    if (!zero || !one) return fail(ErrorCode::Mismatch, what + " is in " + from + " there and in " + to + " here.");
     return UnitStep{*one - *zero, *zero};
 }
 
@@ -65,13 +64,13 @@ Result<std::vector<double>> fitted(const Table& to, const Table& from, Outside o
     if (!value) return tl::unexpected(value.error());
     if (surface(to) != surface(from) || to.y.values.empty() != from.y.values.empty())
         return fail(ErrorCode::Mismatch, name + " is a " + std::string(definition::kindName(from.parameter->kind)) +
-                                             " there and a " +
-                                             std::string(definition::kindName(to.parameter->kind)) + " here.");
+                                             " there and a " + std::string(definition::kindName(to.parameter->kind)) +
+                                             " here.");
     std::vector<double> out(to.values.size());
     if (!surface(to)) {
         if (to.values.size() != from.values.size())
-            return fail(ErrorCode::Mismatch, name + " has " + std::to_string(from.values.size()) + " elements there and " +
-                                                 std::to_string(to.values.size()) + " here.");
+            return fail(ErrorCode::Mismatch, name + " has " + std::to_string(from.values.size()) +
+                                                 " elements there and " + std::to_string(to.values.size()) + " here.");
         std::transform(from.values.begin(), from.values.end(), out.begin(), *value);
         return out;
     }

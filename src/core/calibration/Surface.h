@@ -13,8 +13,8 @@ enum class Outside {
     Extend  ///< the last slope goes on
 };
 
-/// Position of a value among breakpoints: the index of the one below, and the share of the way to the next. Outside it is
-/// held at the end, or goes on beyond it.
+/// Position of a value among breakpoints: the index of the one below, and the share of the way to the next. Outside it
+/// is held at the end, or goes on beyond it.
 struct Position {
     size_t below = 0;
     double share = 0;
@@ -24,8 +24,8 @@ Position positionOn(const std::vector<double>& breakpoints, double value, Outsid
 /// Bilinear between the four cells around (x, y), in the table's own units.
 double surfaceAt(const Table& table, double x, double y, Outside outside = Outside::Clamp);
 
-/// The numbers of `from` on the breakpoints and in the unit of `to`, row by row. An error says why that can't be: another
-/// kind, units of other quantities, another number of elements.
+/// The numbers of `from` on the breakpoints and in the unit of `to`, row by row. An error says why that can't be:
+/// another kind, units of other quantities, another number of elements.
 [[nodiscard]] Result<std::vector<double>> fitted(const Table& to, const Table& from, Outside outside = Outside::Clamp);
 
 /// How far two surfaces lie apart over a fine grid of what both cover, in the unit of `a`.

@@ -86,7 +86,8 @@ Done wordsToNumber(const Calibration& work, const Parameter& p, Table& theirs) {
     return fail(ErrorCode::Mismatch, "\"" + theirs.text + "\" is none of the words of " + p.name + ".");
 }
 
-Done takeTable(Calibration& work, const Parameter& p, Table theirs, const TransferOptions& options, TransferLine& line) {
+Done takeTable(Calibration& work, const Parameter& p, Table theirs, const TransferOptions& options,
+               TransferLine& line) {
     auto ours = work.read(p);
     if (!ours) return tl::unexpected(ours.error());
     const bool theirsIsText = theirs.parameter->kind == Parameter::Kind::Text;

@@ -11,7 +11,7 @@
 namespace brusk::calibration {
 
 struct TransferOptions {
-    bool axes = false;    ///< the donor's breakpoints come along; parameters that share an axis follow with their surface
+    bool axes = false;  ///< the donor's breakpoints come along; parameters that share an axis follow with their surface
     double strength = 1;  ///< 0 to 1: the share of the way from our number to the donor's
     Outside outside = Outside::Clamp;
 };
@@ -40,8 +40,9 @@ struct Transfer {
                                       const TransferOptions& options, const std::string& editName);
 
 /// Fills a family of parameters like one of them: its surface on each one's own breakpoints and in its own unit.
-[[nodiscard]] Transfer fillAlike(const Calibration& calibration, const Table& like, const std::vector<std::string>& names,
-                                 const TransferOptions& options, const std::string& editName);
+[[nodiscard]] Transfer fillAlike(const Calibration& calibration, const Table& like,
+                                 const std::vector<std::string>& names, const TransferOptions& options,
+                                 const std::string& editName);
 
 /// One operation on every cell of several parameters, each held at its limits.
 [[nodiscard]] Transfer operateOnAll(const Calibration& calibration, const CellOperation& operation,

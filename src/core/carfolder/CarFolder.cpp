@@ -341,8 +341,8 @@ Result<calibration::EditHistory> CarFolder::edits(int64_t round) const {
     row.bind(1, round);
     while (row.executeStep()) {
         const auto blob = row.getColumn(1);
-        auto changes = unpackChanges(
-            {static_cast<const uint8_t*>(blob.getBlob()), static_cast<size_t>(blob.getBytes())});
+        auto changes =
+            unpackChanges({static_cast<const uint8_t*>(blob.getBlob()), static_cast<size_t>(blob.getBytes())});
         if (!changes) return tl::unexpected(changes.error());
         (row.getColumn(2).getInt() ? done : undone).push_back({row.getColumn(0).getString(), std::move(*changes), 0});
     }

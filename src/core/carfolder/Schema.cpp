@@ -15,9 +15,9 @@ namespace brusk::carfolder {
     "CREATE TABLE read_piece(start INTEGER PRIMARY KEY, bytes BLOB NOT NULL);"
 
 // Format 3: what was edited on a draft, step by step, for undo after the program was closed or died.
-#define BRUSK_FORMAT_3_TABLES                                                                                         \
-    "CREATE TABLE edit(id INTEGER PRIMARY KEY, round INTEGER NOT NULL REFERENCES round(id), name TEXT NOT NULL,"      \
-    " changes BLOB NOT NULL, done INTEGER NOT NULL DEFAULT 1);"                                                       \
+#define BRUSK_FORMAT_3_TABLES                                                                                    \
+    "CREATE TABLE edit(id INTEGER PRIMARY KEY, round INTEGER NOT NULL REFERENCES round(id), name TEXT NOT NULL," \
+    " changes BLOB NOT NULL, done INTEGER NOT NULL DEFAULT 1);"                                                  \
     "CREATE INDEX edit_round ON edit(round, done, id);"
 
 const char* const kSchema = R"sql(

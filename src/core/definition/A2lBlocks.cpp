@@ -46,7 +46,9 @@ void A2lBlocks::table(const Conversion& k) {
     const std::string keyword = !verbal ? "COMPU_TAB" : ranges ? "COMPU_VTAB_RANGE" : "COMPU_VTAB";
     const size_t count = verbal ? k.texts.size() : k.points.size();
     line(2, "/begin " + keyword + " " + k.table + " \"\"" +
-                (verbal ? (ranges ? "" : " TAB_VERB") : k.kind == Conversion::Kind::Stepped ? " TAB_NOINTP" : " TAB_INTP") +
+                (verbal                                ? (ranges ? "" : " TAB_VERB")
+                 : k.kind == Conversion::Kind::Stepped ? " TAB_NOINTP"
+                                                       : " TAB_INTP") +
                 " " + std::to_string(count));
     for (const auto& t : k.texts)
         if (verbal) line(3, exactNumber(t.low) + " " + (ranges ? exactNumber(t.high) + " " : "") + quoted(t.text));
@@ -59,16 +61,17 @@ void A2lBlocks::table(const Conversion& k) {
 
 void A2lBlocks::conversion(const Conversion& k) {
     using Kind = Conversion::Kind;
-    static const char* const names[] = {"IDENTICAL", "LINEAR", "RAT_FUNC", "TAB_INTP", "TAB_NOINTP", "TAB_VERB", "FORM"};
-    line(2, "/begin COMPU_METHOD " + k.name + " " + quoted(k.description) + " " + names[static_cast<int>(k.kind)] + " " +
-                formatOf(k.decimals) + " " + quoted(k.unit));
+    static const char* const names[] = {"IDENTICAL",  "LINEAR",   "RAT_FUNC", "TAB_INTP",
+                                        "TAB_NOINTP", "TAB_VERB", "FORM"};
+    line(2, "/begin COMPU_METHOD " + k.name + " " + quoted(k.description) + " " + names[static_cast<int>(k.kind)] +
+                " " + formatOf(k.decimals) + " " + quoted(k.unit));
     if (k.kind == Kind::Linear) line(3, "COEFFS_LINEAR " + limits(k.a, k.b));
     if (k.kind == Kind::Rational)
         line(3, "COEFFS " + limits(k.a, k.b) + " " + limits(k.c, k.d) + " " + limits(k.e, k.f));
     if (!k.table.empty()) line(3, "COMPU_TAB_REF " + k.table);
     if (k.kind == Kind::Formula)
-        line(3, "/begin FORMULA " + quoted(k.formula) +
-                    (k.inverse.empty() ? "" : " FORMULA_INV " + quoted(k.inverse)) + " /end FORMULA");
+        line(3, "/begin FORMULA " + quoted(k.formula) + (k.inverse.empty() ? "" : " FORMULA_INV " + quoted(k.inverse)) +
+                    " /end FORMULA");
     line(2, "/end COMPU_METHOD");
     if (!k.table.empty()) table(k);
 }
@@ -110,7 +113,10 @@ void A2lBlocks::layout(const Layout& l) {
                 break;
             case Layout::Field::Reserved: {
                 const size_t size = sizeOf(item.type);
-                line(3, "RESERVED " + std::to_string(item.position) + (size == 1 ? " BYTE" : size == 2 ? " WORD" : " LONG"));
+                line(3, "RESERVED " + std::to_string(item.position) +
+                            (size == 1   ? " BYTE"
+                             : size == 2 ? " WORD"
+                                         : " LONG"));
                 break;
             }
             case Layout::Field::Other:
@@ -147,8 +153,7 @@ void A2lBlocks::axis(const Axis& a) {
     static const char* const names[] = {"STD_AXIS", "COM_AXIS", "FIX_AXIS", "RES_AXIS", "CURVE_AXIS"};
     line(3, std::string("/begin AXIS_DESCR ") + names[static_cast<int>(a.kind)] + " " + a.input + " " +
                 d_.conversions[a.conversion].name + " " + std::to_string(a.points) + " " + limits(a.lower, a.upper));
-    if (!a.shared.empty())
-        line(4, (a.kind == Axis::Kind::Lookup ? "CURVE_AXIS_REF " : "AXIS_PTS_REF ") + a.shared);
+    if (!a.shared.empty()) line(4, (a.kind == Axis::Kind::Lookup ? "CURVE_AXIS_REF " : "AXIS_PTS_REF ") + a.shared);
     if (!a.fixed.empty()) {
         std::string list = "/begin FIX_AXIS_PAR_LIST";
         for (const double v : a.fixed)
@@ -177,7 +182,8 @@ void A2lBlocks::common(const T& thing, ByteOrder defaultOrder) {
     if (!thing.unit.empty()) line(3, "PHYS_UNIT " + quoted(thing.unit));
     if (thing.remarks)
         for (const std::string& annotation : thing.remarks->annotations)
-            line(3, "/begin ANNOTATION /begin ANNOTATION_TEXT " + quoted(annotation) + " /end ANNOTATION_TEXT /end ANNOTATION");
+            line(3, "/begin ANNOTATION /begin ANNOTATION_TEXT " + quoted(annotation) +
+                        " /end ANNOTATION_TEXT /end ANNOTATION");
     if (thing.remarks && !thing.remarks->symbol.empty()) line(3, "SYMBOL_LINK " + quoted(thing.remarks->symbol) + " 0");
     if (!thing.role.empty()) line(3, "/begin IF_DATA BRUSK ROLE " + quoted(thing.role) + " /end IF_DATA");
 }
@@ -200,8 +206,9 @@ void A2lBlocks::parameter(const Parameter& p, ByteOrder defaultOrder) {
         axis(a);
     if (p.kind == Parameter::Kind::Text) line(3, "NUMBER " + std::to_string(p.number));
     if (p.kind == Parameter::Kind::Block)
-        line(3, p.rowLength ? "MATRIX_DIM " + std::to_string(p.rowLength) + " " + std::to_string(p.number / p.rowLength) + " 1"
-                            : "NUMBER " + std::to_string(p.number));
+        line(3, p.rowLength
+                    ? "MATRIX_DIM " + std::to_string(p.rowLength) + " " + std::to_string(p.number / p.rowLength) + " 1"
+                    : "NUMBER " + std::to_string(p.number));
     if (points && p.differences) line(3, "DEPOSIT DIFFERENCE");
     if (p.readOnly) line(3, "READ_ONLY");
     if (p.extendedLimits) line(3, "EXTENDED_LIMITS " + limits(p.extendedLimits->first, p.extendedLimits->second));
@@ -224,9 +231,10 @@ void A2lBlocks::measurement(const Measurement& m, ByteOrder defaultOrder) {
     line(3, "ECU_ADDRESS " + hexAddress(m.address));
     if (m.elements > 1) line(3, "ARRAY_SIZE " + std::to_string(m.elements));
     if (m.shift != 0 || m.signExtend)
-        line(3, "/begin BIT_OPERATION" +
-                    (m.shift ? (m.shift > 0 ? " LEFT_SHIFT " : " RIGHT_SHIFT ") + std::to_string(std::abs(m.shift)) : "") +
-                    (m.signExtend ? " SIGN_EXTEND" : "") + " /end BIT_OPERATION");
+        line(3,
+             "/begin BIT_OPERATION" +
+                 (m.shift ? (m.shift > 0 ? " LEFT_SHIFT " : " RIGHT_SHIFT ") + std::to_string(std::abs(m.shift)) : "") +
+                 (m.signExtend ? " SIGN_EXTEND" : "") + " /end BIT_OPERATION");
     common(m, defaultOrder);
     line(2, "/end MEASUREMENT");
 }

@@ -87,10 +87,20 @@ class Reader {
                                                                {"GROUP", &Reader::readGroup},
                                                                {"FUNCTION", &Reader::readFunction},
                                                                {"AXIS_PTS", &Reader::readAxisPoints}};
-        static const std::map<std::string_view, int> carried = {
-            {"A2ML", 0},        {"IF_DATA", 0}, {"FRAME", 0},     {"USER_RIGHTS", 0},      {"VARIANT_CODING", 0},
-            {"ANNOTATION", 0},  {"BLOB", 0},    {"INSTANCE", 0},  {"TRANSFORMER", 0},      {"TYPEDEF_AXIS", 0},
-            {"TYPEDEF_BLOB", 0}, {"TYPEDEF_CHARACTERISTIC", 0}, {"TYPEDEF_MEASUREMENT", 0}, {"TYPEDEF_STRUCTURE", 0}};
+        static const std::map<std::string_view, int> carried = {{"A2ML", 0},
+                                                                {"IF_DATA", 0},
+                                                                {"FRAME", 0},
+                                                                {"USER_RIGHTS", 0},
+                                                                {"VARIANT_CODING", 0},
+                                                                {"ANNOTATION", 0},
+                                                                {"BLOB", 0},
+                                                                {"INSTANCE", 0},
+                                                                {"TRANSFORMER", 0},
+                                                                {"TYPEDEF_AXIS", 0},
+                                                                {"TYPEDEF_BLOB", 0},
+                                                                {"TYPEDEF_CHARACTERISTIC", 0},
+                                                                {"TYPEDEF_MEASUREMENT", 0},
+                                                                {"TYPEDEF_STRUCTURE", 0}};
         while (in_.more()) {
             const A2lToken token = in_.peek();
             if (token.kind != TokenKind::Begin) {
@@ -225,7 +235,8 @@ class Reader {
         in_.enter();
         axis.fixed.clear();
         while (in_.more()) {
-            if (axis.fixed.size() > 65535) in_.broken(in_.peek().begin, "A FIX_AXIS_PAR_LIST has more than 65535 values.");
+            if (axis.fixed.size() > 65535)
+                in_.broken(in_.peek().begin, "A FIX_AXIS_PAR_LIST has more than 65535 values.");
             axis.fixed.push_back(in_.number("a breakpoint"));
         }
     }
@@ -459,9 +470,9 @@ class Reader {
 
     void readCharacteristic() {
         static const std::map<std::string_view, std::pair<Parameter::Kind, size_t>> kinds = {
-            {"VALUE", {Parameter::Kind::Value, 0}},  {"CURVE", {Parameter::Kind::Curve, 1}},
-            {"MAP", {Parameter::Kind::Map, 2}},      {"VAL_BLK", {Parameter::Kind::Block, 0}},
-            {"ASCII", {Parameter::Kind::Text, 0}},   {"CUBOID", {Parameter::Kind::Cuboid, 3}},
+            {"VALUE", {Parameter::Kind::Value, 0}},   {"CURVE", {Parameter::Kind::Curve, 1}},
+            {"MAP", {Parameter::Kind::Map, 2}},       {"VAL_BLK", {Parameter::Kind::Block, 0}},
+            {"ASCII", {Parameter::Kind::Text, 0}},    {"CUBOID", {Parameter::Kind::Cuboid, 3}},
             {"CUBE_4", {Parameter::Kind::Cuboid, 4}}, {"CUBE_5", {Parameter::Kind::Cuboid, 5}}};
         Wanted wanted = beginObject();
         Parameter& p = out_.parameters.emplace_back();
@@ -668,7 +679,8 @@ class Reader {
             for (const Axis& axis : p.axes) {
                 if (axis.shared.empty()) continue;
                 const uint32_t source = sources.find(axis.shared, nameOf);
-                const auto kind = axis.kind == Axis::Kind::Lookup ? Parameter::Kind::Curve : Parameter::Kind::AxisPoints;
+                const auto kind =
+                    axis.kind == Axis::Kind::Lookup ? Parameter::Kind::Curve : Parameter::Kind::AxisPoints;
                 if (source != NameIndex::kNone && out_.parameters[source].kind == kind) continue;
                 in_.error(p.span.begin,
                           p.name + " uses the axis " + nameForMessage(axis.shared) + ", which is not defined.");

@@ -16,9 +16,9 @@ struct A2lContents {
     std::vector<Diagnostic> diagnostics;  ///< in order of lines
 };
 
-/// Reads what Brusk understands of an A2L text of versions 1.6 and 1.7, in one pass. A broken block costs that block; an
-/// error comes back only when there is nothing usable (no module with a parameter or measurement). `include` gives the
-/// texts of included files; without it they are missing, and said. The definition keeps the text, for writing.
+/// Reads what Brusk understands of an A2L text of versions 1.6 and 1.7, in one pass. A broken block costs that block;
+/// an error comes back only when there is nothing usable (no module with a parameter or measurement). `include` gives
+/// the texts of included files; without it they are missing, and said. The definition keeps the text, for writing.
 [[nodiscard]] Result<A2lContents> readA2l(std::string text, const IncludeReader& include = {});
 
 }  // namespace brusk::definition

@@ -49,8 +49,10 @@ A2lStream::A2lStream(SourceText& source, std::vector<Diagnostic>& diagnostics)
 void A2lStream::say(Diagnostic::Severity severity, size_t offset, std::string message) {
     if (diagnostics_.size() >= kMostDiagnostics) {
         if (diagnostics_.size() == kMostDiagnostics)
-            diagnostics_.push_back({Diagnostic::Severity::Error, diagnostics_.back().line,
-                                    "There is more like this; only the first 1000 are listed.", {}});
+            diagnostics_.push_back({Diagnostic::Severity::Error,
+                                    diagnostics_.back().line,
+                                    "There is more like this; only the first 1000 are listed.",
+                                    {}});
         return;
     }
     auto place = lines_.of(offset);
@@ -81,7 +83,8 @@ bool A2lStream::more() {
             advance();
             return false;
         }
-        const bool outer = std::any_of(open_.begin(), open_.end(), [&](const Open& o) { return o.keyword == token_.text; });
+        const bool outer =
+            std::any_of(open_.begin(), open_.end(), [&](const Open& o) { return o.keyword == token_.text; });
         if (outer) {
             const int line = lines_.of(token_.begin).line;
             error(open_.back().begin, nameForMessage(open_.back().keyword) +
@@ -135,8 +138,8 @@ void A2lStream::expected(const char* what) const {
             throw BrokenBlock{token_.begin,
                               name + ": expected " + what + ", found \"" + nameForMessage(token_.text) + "\"."};
         case Kind::Begin:
-            throw BrokenBlock{token_.begin, name + ": expected " + what + ", found the block " +
-                                                nameForMessage(token_.text) + "."};
+            throw BrokenBlock{token_.begin,
+                              name + ": expected " + what + ", found the block " + nameForMessage(token_.text) + "."};
         default:
             throw BrokenBlock{open_.empty() ? token_.begin : open_.back().begin,
                               name + " has fewer arguments than the standard asks for: " + what + " is missing."};
@@ -168,7 +171,8 @@ uint32_t A2lStream::whole(const char* what, double limit) {
     const size_t at = token_.begin;
     const double value = number(what);
     if (value < 0 || value > limit || value != std::floor(value))
-        broken(at, std::string(keyword()) + ": " + what + " must be a whole number up to " + formatNumber(limit, 0) + ".");
+        broken(at,
+               std::string(keyword()) + ": " + what + " must be a whole number up to " + formatNumber(limit, 0) + ".");
     return static_cast<uint32_t>(value);
 }
 

@@ -50,7 +50,9 @@ class A2lStream {
 
     void error(size_t offset, std::string message) { say(Diagnostic::Severity::Error, offset, std::move(message)); }
     void warn(size_t offset, std::string message) { say(Diagnostic::Severity::Warning, offset, std::move(message)); }
-    [[noreturn]] void broken(size_t offset, std::string message) const { throw BrokenBlock{offset, std::move(message)}; }
+    [[noreturn]] void broken(size_t offset, std::string message) const {
+        throw BrokenBlock{offset, std::move(message)};
+    }
     /// "<keyword>: expected <what>, found <token>."
     [[noreturn]] void expected(const char* what) const;
 

@@ -10,22 +10,51 @@ namespace brusk::definition {
 namespace {
 
 /// Keywords without meaning for us, and how many arguments follow each, so that they are passed over exactly.
-const std::map<std::string_view, int> kPassedOver = {
-    {"ASAP2_VERSION", 2},       {"A2ML_VERSION", 2},      {"CALIBRATION_ACCESS", 1},
-    {"CALIBRATION_HANDLE", 1},  {"COMPARISON_QUANTITY", 1}, {"CPU_TYPE", 1},
-    {"CUSTOMER", 1},            {"CUSTOMER_NO", 1},       {"DATA_SIZE", 1},
-    {"DEPOSIT", 1},             {"DISCRETE", 0},          {"ECU", 1},
-    {"ECU_ADDRESS_EXTENSION", 1}, {"ECU_CALIBRATION_OFFSET", 1}, {"ENCODING", 1},
-    {"ERROR_MASK", 1},          {"EXTENDED_LIMITS", 2},   {"FORMAT", 1},
-    {"FUNCTION_VERSION", 1},    {"GUARD_RAILS", 0},       {"LAYOUT", 1},
-    {"MAX_GRAD", 1},            {"MAX_REFRESH", 2},       {"MODEL_LINK", 1},
-    {"MONOTONY", 1},            {"NO_OF_INTERFACES", 1},  {"PHONE_NO", 1},
-    {"PHYS_UNIT", 1},           {"PROJECT_NO", 1},        {"READ_ONLY", 0},
-    {"READ_WRITE", 0},          {"REF_MEMORY_SEGMENT", 1}, {"REF_UNIT", 1},
-    {"ROOT", 0},                {"SI_EXPONENTS", 7},      {"STATUS_STRING_REF", 1},
-    {"STEP_SIZE", 1},           {"SUPPLIER", 1},          {"SYMBOL_LINK", 2},
-    {"SYMBOL_TYPE_LINK", 1},    {"S_REC_LAYOUT", 1},      {"UNIT_CONVERSION", 2},
-    {"USER", 1},                {"VERSION", 1},           {"VAR_ADDRESS", 0}};
+const std::map<std::string_view, int> kPassedOver = {{"ASAP2_VERSION", 2},
+                                                     {"A2ML_VERSION", 2},
+                                                     {"CALIBRATION_ACCESS", 1},
+                                                     {"CALIBRATION_HANDLE", 1},
+                                                     {"COMPARISON_QUANTITY", 1},
+                                                     {"CPU_TYPE", 1},
+                                                     {"CUSTOMER", 1},
+                                                     {"CUSTOMER_NO", 1},
+                                                     {"DATA_SIZE", 1},
+                                                     {"DEPOSIT", 1},
+                                                     {"DISCRETE", 0},
+                                                     {"ECU", 1},
+                                                     {"ECU_ADDRESS_EXTENSION", 1},
+                                                     {"ECU_CALIBRATION_OFFSET", 1},
+                                                     {"ENCODING", 1},
+                                                     {"ERROR_MASK", 1},
+                                                     {"EXTENDED_LIMITS", 2},
+                                                     {"FORMAT", 1},
+                                                     {"FUNCTION_VERSION", 1},
+                                                     {"GUARD_RAILS", 0},
+                                                     {"LAYOUT", 1},
+                                                     {"MAX_GRAD", 1},
+                                                     {"MAX_REFRESH", 2},
+                                                     {"MODEL_LINK", 1},
+                                                     {"MONOTONY", 1},
+                                                     {"NO_OF_INTERFACES", 1},
+                                                     {"PHONE_NO", 1},
+                                                     {"PHYS_UNIT", 1},
+                                                     {"PROJECT_NO", 1},
+                                                     {"READ_ONLY", 0},
+                                                     {"READ_WRITE", 0},
+                                                     {"REF_MEMORY_SEGMENT", 1},
+                                                     {"REF_UNIT", 1},
+                                                     {"ROOT", 0},
+                                                     {"SI_EXPONENTS", 7},
+                                                     {"STATUS_STRING_REF", 1},
+                                                     {"STEP_SIZE", 1},
+                                                     {"SUPPLIER", 1},
+                                                     {"SYMBOL_LINK", 2},
+                                                     {"SYMBOL_TYPE_LINK", 1},
+                                                     {"S_REC_LAYOUT", 1},
+                                                     {"UNIT_CONVERSION", 2},
+                                                     {"USER", 1},
+                                                     {"VERSION", 1},
+                                                     {"VAR_ADDRESS", 0}};
 
 /// "..._X" is axis 0, "_Y" 1, "_Z" 2, "_4" 3, "_5" 4; -1 for none.
 int axisOfSuffix(std::string_view key) {
@@ -71,9 +100,9 @@ std::optional<int> decimalsOf(std::string_view format) {
 void passOver(A2lStream& in) {
     const A2lToken token = in.peek();
     if (token.kind == A2lToken::Kind::Begin) {
-        static const std::map<std::string_view, int> known = {{"ANNOTATION", 0},  {"A2ML", 0},        {"FUNCTION_LIST", 0},
-                                                              {"IF_DATA", 0},     {"MAP_LIST", 0},    {"VAR_CHARACTERISTIC", 0},
-                                                              {"BIT_OPERATION", 0}, {"CALIBRATION_METHOD", 0}};
+        static const std::map<std::string_view, int> known = {
+            {"ANNOTATION", 0},         {"A2ML", 0},          {"FUNCTION_LIST", 0},     {"IF_DATA", 0}, {"MAP_LIST", 0},
+            {"VAR_CHARACTERISTIC", 0}, {"BIT_OPERATION", 0}, {"CALIBRATION_METHOD", 0}};
         if (!known.count(token.text))
             in.warn(token.begin, std::string(in.keyword()) + ": the block " + nameForMessage(token.text) +
                                      " is not known and left alone.");
@@ -185,9 +214,9 @@ void A2lTables::readFormula(Conversion& conversion) {
 
 void A2lTables::readConversion() {
     static const std::map<std::string_view, Conversion::Kind> kinds = {
-        {"IDENTICAL", Conversion::Kind::Identical},     {"LINEAR", Conversion::Kind::Linear},
-        {"RAT_FUNC", Conversion::Kind::Rational},       {"TAB_INTP", Conversion::Kind::Interpolated},
-        {"TAB_NOINTP", Conversion::Kind::Stepped},      {"TAB_VERB", Conversion::Kind::Verbal},
+        {"IDENTICAL", Conversion::Kind::Identical}, {"LINEAR", Conversion::Kind::Linear},
+        {"RAT_FUNC", Conversion::Kind::Rational},   {"TAB_INTP", Conversion::Kind::Interpolated},
+        {"TAB_NOINTP", Conversion::Kind::Stepped},  {"TAB_VERB", Conversion::Kind::Verbal},
         {"FORM", Conversion::Kind::Formula}};
     const size_t begin = in_.blockBegin();
     Conversion conversion;
@@ -207,7 +236,8 @@ void A2lTables::readConversion() {
     const std::string format = in_.string("a format");
     const auto decimals = decimalsOf(format);
     if (!decimals && !format.empty())
-        in_.warn(formatAt, "The format \"" + nameForMessage(format) + "\" is not like \"%8.2\"; three decimals are shown.");
+        in_.warn(formatAt,
+                 "The format \"" + nameForMessage(format) + "\" is not like \"%8.2\"; three decimals are shown.");
     conversion.decimals = decimals.value_or(3);
     conversion.unit = in_.string("a unit");
     bool given = false;
@@ -318,9 +348,9 @@ void A2lTables::readAddressType(Layout& layout) {
 bool A2lTables::readLayoutItem(Layout& layout, std::string_view key) {
     using Field = Layout::Field;
     static const std::map<std::string_view, Field> fields = {
-        {"AXIS_PTS", Field::AxisPoints},  {"NO_AXIS_PTS", Field::AxisCount}, {"AXIS_RESCALE", Field::RescalePairs},
-        {"NO_RESCALE", Field::RescaleCount}, {"OFFSET", Field::Offset},      {"SHIFT_OP", Field::Shift},
-        {"DIST_OP", Field::Distance},     {"SRC_ADDR", Field::Other},        {"RIP_ADDR", Field::Other}};
+        {"AXIS_PTS", Field::AxisPoints},     {"NO_AXIS_PTS", Field::AxisCount}, {"AXIS_RESCALE", Field::RescalePairs},
+        {"NO_RESCALE", Field::RescaleCount}, {"OFFSET", Field::Offset},         {"SHIFT_OP", Field::Shift},
+        {"DIST_OP", Field::Distance},        {"SRC_ADDR", Field::Other},        {"RIP_ADDR", Field::Other}};
     Layout::Item item;
     const int axis = key == "RIP_ADDR_W" ? 0 : axisOfSuffix(key);
     if (key == "FNC_VALUES") {

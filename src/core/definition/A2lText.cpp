@@ -45,7 +45,10 @@ bool isUtf8(std::string_view text) {
     for (size_t i = 0; i < text.size();) {
         const auto lead = static_cast<uint8_t>(text[i++]);
         if (lead < 0x80) continue;
-        const int more = lead >= 0xC2 && lead < 0xE0 ? 1 : lead >= 0xE0 && lead < 0xF0 ? 2 : lead >= 0xF0 && lead < 0xF5 ? 3 : 0;
+        const int more = lead >= 0xC2 && lead < 0xE0   ? 1
+                         : lead >= 0xE0 && lead < 0xF0 ? 2
+                         : lead >= 0xF0 && lead < 0xF5 ? 3
+                                                       : 0;
         if (more == 0) return false;
         for (int k = 0; k < more; ++k, ++i)
             if (i >= text.size() || (static_cast<uint8_t>(text[i]) & 0xC0) != 0x80) return false;
@@ -305,8 +308,9 @@ Result<std::string> quotedString(std::string_view text, bool latin1) {
         } else if ((lead == 0xC2 || lead == 0xC3) && i + 1 < text.size()) {
             out += static_cast<char>((lead & 3) << 6 | (text[++i] & 0x3F));
         } else {
-            return fail(ErrorCode::BadInput, "\"" + std::string(text) +
-                                                 "\" has a character that the definition's encoding, ISO 8859-1, lacks.");
+            return fail(
+                ErrorCode::BadInput,
+                "\"" + std::string(text) + "\" has a character that the definition's encoding, ISO 8859-1, lacks.");
         }
     }
     return out + "\"";

@@ -74,8 +74,8 @@ class LineFinder {
     int line_ = 1;
 };
 
-/// A string token as the user reads it: escapes resolved, in UTF-8. What is no UTF-8 is taken as ISO 8859-1, and `latin1`
-/// set.
+/// A string token as the user reads it: escapes resolved, in UTF-8. What is no UTF-8 is taken as ISO 8859-1, and
+/// `latin1` set.
 std::string plainString(std::string_view between, bool& latin1);
 /// A text as it stands between quotes in a file of this encoding; an error when the encoding lacks a character.
 [[nodiscard]] Result<std::string> quotedString(std::string_view text, bool latin1);

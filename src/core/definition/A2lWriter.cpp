@@ -34,7 +34,8 @@ std::string patched(const std::string& text, std::vector<Patch> patches) {
 /// The tokens of one block, with offsets of the whole text. The first is its "/begin", the last its "/end".
 std::vector<A2lToken> tokensOf(const SourceText& source, const TextSpan& span) {
     std::vector<A2lToken> out;
-    A2lTokens tokens(std::string_view(source.text).substr(span.begin, span.end - span.begin), [](size_t, const char*) {});
+    A2lTokens tokens(std::string_view(source.text).substr(span.begin, span.end - span.begin),
+                     [](size_t, const char*) {});
     for (A2lToken token = tokens.next(); token.kind != Kind::EndOfText; token = tokens.next()) {
         token.begin += span.begin;
         token.end += span.begin;
@@ -91,9 +92,9 @@ Result<Block> blockOf(const Definition& d, const std::string& name) {
 /// Whether words of this block are names of parameters or measurements.
 bool listsNames(std::string_view keyword) {
     static const std::set<std::string_view> lists = {
-        "REF_CHARACTERISTIC", "DEF_CHARACTERISTIC", "REF_MEASUREMENT",          "IN_MEASUREMENT",
-        "OUT_MEASUREMENT",    "LOC_MEASUREMENT",    "DEPENDENT_CHARACTERISTIC", "VIRTUAL_CHARACTERISTIC",
-        "VIRTUAL",            "MAP_LIST",           "VAR_CHARACTERISTIC"};
+        "REF_CHARACTERISTIC", "DEF_CHARACTERISTIC",       "REF_MEASUREMENT",        "IN_MEASUREMENT", "OUT_MEASUREMENT",
+        "LOC_MEASUREMENT",    "DEPENDENT_CHARACTERISTIC", "VIRTUAL_CHARACTERISTIC", "VIRTUAL",        "MAP_LIST",
+        "VAR_CHARACTERISTIC"};
     return lists.count(keyword) > 0;
 }
 
@@ -122,7 +123,8 @@ std::vector<A2lToken> referencesTo(const SourceText& source, std::string_view na
             ++block.words;
             const bool input = (block.keyword == "AXIS_DESCR" && block.words == 2) ||
                                (block.keyword == "AXIS_PTS" && block.words == 4);
-            if (token.kind == Kind::Word && token.text == name && (listsNames(block.keyword) || namesOne(before) || input))
+            if (token.kind == Kind::Word && token.text == name &&
+                (listsNames(block.keyword) || namesOne(before) || input))
                 out.push_back(token);
         }
         before = token.text;
@@ -155,8 +157,8 @@ Result<std::string> withName(const Definition& d, const std::string& name, const
     const auto block = blockOf(d, name);
     if (!block) return tl::unexpected(block.error());
     if (!isIdentifier(newName))
-        return fail(ErrorCode::BadInput, "\"" + newName +
-                                             "\" can't be a name: letters, digits, underscores and dots, no digit first.");
+        return fail(ErrorCode::BadInput,
+                    "\"" + newName + "\" can't be a name: letters, digits, underscores and dots, no digit first.");
     if (newName == name) return block->source->text;
     if (d.parameter(newName) || d.measurement(newName))
         return fail(ErrorCode::Conflict, "There is a " + newName + " already.");
@@ -244,13 +246,12 @@ void putIntoGroup(const Definition& d, const char* keyword, const std::vector<st
             inList = (inList || (token.kind == Kind::Begin && token.text == keyword)) && token.kind != Kind::Close;
         }
         found |= here;
-        if (here && !added)
-            patches.push_back({tokens.back().begin, tokens.back().begin, "  " + block + "\n    "});
+        if (here && !added) patches.push_back({tokens.back().begin, tokens.back().begin, "  " + block + "\n    "});
     }
     if (found) return;
     const size_t end = placeForMore(*d.source);
-    patches.push_back({end, end, "  /begin GROUP " + group + " \"" + group + "\" ROOT\n      " + block +
-                                     "\n    /end GROUP\n  "});
+    patches.push_back(
+        {end, end, "  /begin GROUP " + group + " \"" + group + "\" ROOT\n      " + block + "\n    /end GROUP\n  "});
 }
 
 }  // namespace
@@ -273,7 +274,8 @@ Result<std::string> without(const Definition& d, const std::string& name) {
                 return fail(ErrorCode::Conflict, name + " is the axis of " + p.name + "; remove that first.");
     std::vector<Patch> patches{{block->span.begin, block->span.end, ""}};
     for (const A2lToken& word : referencesTo(*block->source, name))
-        if (word.begin < block->span.begin || word.begin >= block->span.end) patches.push_back({word.begin, word.end, ""});
+        if (word.begin < block->span.begin || word.begin >= block->span.end)
+            patches.push_back({word.begin, word.end, ""});
     return patched(block->source->text, std::move(patches));
 }
 
@@ -295,8 +297,8 @@ bool same(const Definition& a, const Parameter& p, const Definition& b, const Pa
         if (!sameAxis(a, p.axes[i], b, q.axes[i])) return false;
     const auto facts = [](const Parameter& x) {
         return std::tie(x.name, x.description, x.kind, x.address, x.lower, x.upper, x.number, x.rowLength, x.input,
-                        x.bitMask, x.readOnly, x.differences, x.computed, x.decimals, x.extendedLimits, x.stepSize, x.unit,
-                        x.label, x.role);
+                        x.bitMask, x.readOnly, x.differences, x.computed, x.decimals, x.extendedLimits, x.stepSize,
+                        x.unit, x.label, x.role);
     };
     return facts(p) == facts(q) && a.layouts[p.layout] == b.layouts[q.layout] &&
            a.conversionOf(p) == b.conversionOf(q) && sameRemarks(p.remarks, q.remarks) &&
@@ -316,8 +318,9 @@ template <class T, class Same>
 std::string firstDifferenceIn(const char* what, const std::vector<T>& a, const std::vector<T>& b, Same equal) {
     for (size_t i = 0; i < std::min(a.size(), b.size()); ++i)
         if (!equal(a[i], b[i])) return std::string(what) + " " + a[i].name + " differs.";
-    return a.size() == b.size() ? ""
-                                : std::string(what) + "s: " + std::to_string(a.size()) + " and " + std::to_string(b.size()) + ".";
+    return a.size() == b.size()
+               ? ""
+               : std::string(what) + "s: " + std::to_string(a.size()) + " and " + std::to_string(b.size()) + ".";
 }
 
 }  // namespace
@@ -433,7 +436,8 @@ Result<std::string> withAdded(const Definition& d, const Definition& more, const
     std::vector<std::string> parameters, measurements;
     for (const Parameter& p : local.parameters) {
         if (d.parameter(p.name) || d.measurement(p.name)) continue;
-        if (!isIdentifier(p.name)) return fail(ErrorCode::BadInput, "\"" + p.name + "\" can't be the name of a parameter.");
+        if (!isIdentifier(p.name))
+            return fail(ErrorCode::BadInput, "\"" + p.name + "\" can't be the name of a parameter.");
         out.parameter(p, d.byteOrder);
         parameters.push_back(p.name);
     }

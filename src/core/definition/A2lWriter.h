@@ -6,15 +6,15 @@
 
 namespace brusk::definition {
 
-/// A definition from its model alone: everything Brusk understands of it, in the standard's order. Reading it again gives
-/// an equal model.
+/// A definition from its model alone: everything Brusk understands of it, in the standard's order. Reading it again
+/// gives an equal model.
 [[nodiscard]] Result<std::string> writeA2l(const Definition& definition);
 
 /// Whether the objects of two definitions are equal, one by one; the first that is not, a sentence; empty when all are.
 std::string firstDifference(const Definition& a, const Definition& b);
 
-// Each of these gives the whole new text; what it does not touch stays byte for byte. Names must be there; errors say what
-// is wrong. The definition must have been read from a text.
+// Each of these gives the whole new text; what it does not touch stays byte for byte. Names must be there; errors say
+// what is wrong. The definition must have been read from a text.
 
 [[nodiscard]] Result<std::string> withName(const Definition& definition, const std::string& name,
                                            const std::string& newName);
@@ -32,8 +32,8 @@ std::string firstDifference(const Definition& a, const Definition& b);
                                             const std::string& group);
 [[nodiscard]] Result<std::string> without(const Definition& definition, const std::string& name);
 
-/// Adds every parameter and measurement of `more` that `definition` lacks, with the conversions, layouts and groups they
-/// need; conversions and layouts of a name that stands for something else get a name of their own.
+/// Adds every parameter and measurement of `more` that `definition` lacks, with the conversions, layouts and groups
+/// they need; conversions and layouts of a name that stands for something else get a name of their own.
 [[nodiscard]] Result<std::string> withAdded(const Definition& definition, const Definition& more,
                                             const std::string& group);
 

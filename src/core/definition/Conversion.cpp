@@ -78,8 +78,10 @@ struct Evaluator {
     explicit Evaluator(const std::string& text) {
         parser.DefineVar("X1", &x);
         parser.DefineVar("X", &x);
-        parser.DefineOprt("&", [](double a, double b) { return onWhole(a, b, std::bit_and<int64_t>()); }, 4);
-        parser.DefineOprt("|", [](double a, double b) { return onWhole(a, b, std::bit_or<int64_t>()); }, 3);
+        parser.DefineOprt(
+            "&", [](double a, double b) { return onWhole(a, b, std::bit_and<int64_t>()); }, 4);
+        parser.DefineOprt(
+            "|", [](double a, double b) { return onWhole(a, b, std::bit_or<int64_t>()); }, 3);
         parser.DefineOprt(
             "<<", [](double a, double b) { return a * std::exp2(std::floor(b)); }, 5);
         parser.DefineOprt(

@@ -18,10 +18,10 @@ struct TypeFacts {
     bool isFloat;
 };
 constexpr TypeFacts kTypes[kDataTypes] = {
-    {"UBYTE", 1, false, false},        {"SBYTE", 1, true, false},        {"UWORD", 2, false, false},
-    {"SWORD", 2, true, false},         {"ULONG", 4, false, false},       {"SLONG", 4, true, false},
-    {"A_UINT64", 8, false, false},     {"A_INT64", 8, true, false},      {"FLOAT16_IEEE", 2, true, true},
-    {"FLOAT32_IEEE", 4, true, true},   {"FLOAT64_IEEE", 8, true, true},
+    {"UBYTE", 1, false, false},      {"SBYTE", 1, true, false},       {"UWORD", 2, false, false},
+    {"SWORD", 2, true, false},       {"ULONG", 4, false, false},      {"SLONG", 4, true, false},
+    {"A_UINT64", 8, false, false},   {"A_INT64", 8, true, false},     {"FLOAT16_IEEE", 2, true, true},
+    {"FLOAT32_IEEE", 4, true, true}, {"FLOAT64_IEEE", 8, true, true},
 };
 const TypeFacts& factsOf(DataType type) {
     return kTypes[static_cast<size_t>(type)];
@@ -153,7 +153,8 @@ void Definition::index(NameIndex names) {
         for (const auto* list : {&groups[g].parameters, &groups[g].measurements})
             for (const std::string& name : *list) {
                 const uint32_t thing = names_.find(name, nameOfThing);
-                if (thing != NameIndex::kNone) own((thing & 1 ? groupOfMeasurement_ : groupOfParameter_)[thing >> 1], g);
+                if (thing != NameIndex::kNone)
+                    own((thing & 1 ? groupOfMeasurement_ : groupOfParameter_)[thing >> 1], g);
             }
         for (const std::string& name : groups[g].subgroups) {
             const uint32_t child = groupIndex_.find(name, nameOfGroup);

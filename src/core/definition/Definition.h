@@ -88,10 +88,10 @@ struct Layout {
         Reserved,
         RescalePairs,
         RescaleCount,
-        Offset,    ///< of breakpoints that are computed: offset + i 2^shift, or offset + i distance
+        Offset,  ///< of breakpoints that are computed: offset + i 2^shift, or offset + i distance
         Shift,
         Distance,
-        Other      ///< identification, addresses, working points: passed over
+        Other  ///< identification, addresses, working points: passed over
     };
     struct Item {
         int position = 0;
@@ -105,11 +105,11 @@ struct Layout {
 
     std::string name;
     std::vector<Item> items;
-    bool columnsFirst = false;     ///< COLUMN_DIR: the values of one column (one x) lie together
-    bool staticPlaces = false;     ///< STATIC_RECORD_LAYOUT: every cell stays where it is for the most breakpoints
-    bool staticOffsets = false;    ///< STATIC_ADDRESS_OFFSETS: every field does, the cells lie close
-    std::string unreadable;        ///< why parameters of this layout can't be read; empty: they can
-    uint32_t fixedCounts[kMostAxes] = {};  ///< FIX_NO_AXIS_PTS_X ..., 0 for none
+    bool columnsFirst = false;   ///< COLUMN_DIR: the values of one column (one x) lie together
+    bool staticPlaces = false;   ///< STATIC_RECORD_LAYOUT: every cell stays where it is for the most breakpoints
+    bool staticOffsets = false;  ///< STATIC_ADDRESS_OFFSETS: every field does, the cells lie close
+    std::string unreadable;      ///< why parameters of this layout can't be read; empty: they can
+    uint32_t fixedCounts[kMostAxes] = {};                               ///< FIX_NO_AXIS_PTS_X ..., 0 for none
     uint8_t alignment[kDataTypes] = {1, 1, 2, 2, 4, 4, 8, 8, 2, 4, 8};  ///< bytes, by data type
     TextSpan span;
     bool operator==(const Layout&) const = default;
@@ -163,15 +163,15 @@ struct Parameter {
     std::string input;       ///< AXIS_PTS: the measurement that moves along it
     uint64_t bitMask = 0;    ///< 0: the whole number
     bool readOnly = false;
-    bool differences = false;     ///< AXIS_PTS with DEPOSIT DIFFERENCE
-    bool computed = false;        ///< VIRTUAL_CHARACTERISTIC: it has no bytes
-    std::optional<int> decimals;  ///< FORMAT of its own
+    bool differences = false;                                 ///< AXIS_PTS with DEPOSIT DIFFERENCE
+    bool computed = false;                                    ///< VIRTUAL_CHARACTERISTIC: it has no bytes
+    std::optional<int> decimals;                              ///< FORMAT of its own
     std::optional<ByteOrder> byteOrder;                       ///< of its own
     std::optional<std::pair<double, double>> extendedLimits;  ///< what hardware allows, beyond `lower` and `upper`
     double stepSize = 0;                                      ///< STEP_SIZE, physical; 0: none
     std::string unit;                                         ///< PHYS_UNIT of its own
-    std::string label;  ///< DISPLAY_IDENTIFIER; empty where there is none
-    std::string role;   ///< what it means to the engine, whatever its maker called it
+    std::string label;                                        ///< DISPLAY_IDENTIFIER; empty where there is none
+    std::string role;                        ///< what it means to the engine, whatever its maker called it
     std::shared_ptr<const Remarks> remarks;  ///< null for none
     TextSpan span;
 
@@ -285,9 +285,7 @@ class NameIndex {
         uint32_t hash = 0;
         uint32_t index = kNone;
     };
-    static uint32_t hashOf(std::string_view name) {
-        return static_cast<uint32_t>(std::hash<std::string_view>{}(name));
-    }
+    static uint32_t hashOf(std::string_view name) { return static_cast<uint32_t>(std::hash<std::string_view>{}(name)); }
     /// Where the name is, or the free slot where it would go.
     template <class NameOf>
     Slot* slotFor(std::string_view name, NameOf nameOf) {

@@ -10,7 +10,15 @@ namespace brusk::definition {
 namespace {
 
 // How much a match counts, by the field it is in and by how it matched.
-enum : uint8_t { kInName = 8, kInLabel = 7, kInRole = 5, kInDescription = 4, kInGroup = 2, kInUnit = 2, kInAddress = 3 };
+enum : uint8_t {
+    kInName = 8,
+    kInLabel = 7,
+    kInRole = 5,
+    kInDescription = 4,
+    kInGroup = 2,
+    kInUnit = 2,
+    kInAddress = 3
+};
 enum : uint8_t { kWhole = 20, kBeginning = 12, kInside = 6, kGuess = 3 };
 constexpr size_t kKeptWords = 12;
 constexpr size_t kMostWords = 8;
@@ -168,7 +176,8 @@ void Finder::matchParts(Matched& matched) const {
     const char* const begin = tokens_.data();
     const char* const end = begin + tokens_.size();
     for (const char* at = begin; at < end;) {
-        const auto* found = static_cast<const char*>(memmem(at, static_cast<size_t>(end - at), word.data(), word.size()));
+        const auto* found =
+            static_cast<const char*>(memmem(at, static_cast<size_t>(end - at), word.data(), word.size()));
         if (!found) break;
         const auto offset = static_cast<uint32_t>(found - begin);
         while (starts_[t + 1] <= offset)
@@ -215,7 +224,8 @@ Finder::Found Finder::search(const std::vector<std::string>& words, size_t most,
                 best[postings_[k].parameter] = std::max(best[postings_[k].parameter], worth);
             }
         for (size_t i = 0; i < count; ++i)
-            score[i] = best[i] == 0 || (w > 0 && score[i] == 0) ? uint16_t{0} : static_cast<uint16_t>(score[i] + best[i]);
+            score[i] =
+                best[i] == 0 || (w > 0 && score[i] == 0) ? uint16_t{0} : static_cast<uint16_t>(score[i] + best[i]);
     }
     Found out;
     for (uint32_t i = 0; i < count; ++i)

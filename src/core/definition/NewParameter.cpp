@@ -52,8 +52,7 @@ Result<Axis> axisFor(const NewParameter::Along& along, const Definition& base, D
     const auto part = extract(base, along.shared);
     if (!part) return tl::unexpected(part.error());
     const Parameter& points = part->parameters.front();
-    if (points.kind != Parameter::Kind::AxisPoints)
-        return fail(ErrorCode::BadInput, along.shared + " is not an axis.");
+    if (points.kind != Parameter::Kind::AxisPoints) return fail(ErrorCode::BadInput, along.shared + " is not an axis.");
     axis.kind = Axis::Kind::Shared;
     axis.shared = points.name;
     axis.input = points.input;
@@ -64,7 +63,8 @@ Result<Axis> axisFor(const NewParameter::Along& along, const Definition& base, D
     out.conversions.insert(out.conversions.end(), part->conversions.begin(), part->conversions.end());
     out.layouts.insert(out.layouts.end(), part->layouts.begin(), part->layouts.end());
     axis.conversion = conversions + points.conversion;
-    if (std::none_of(out.parameters.begin(), out.parameters.end(), [&](const Parameter& p) { return p.name == points.name; })) {
+    if (std::none_of(out.parameters.begin(), out.parameters.end(),
+                     [&](const Parameter& p) { return p.name == points.name; })) {
         Parameter copy = points;
         copy.conversion += conversions;
         copy.layout += layouts;
@@ -78,7 +78,8 @@ Result<Axis> axisFor(const NewParameter::Along& along, const Definition& base, D
 
 Result<Definition> describe(const NewParameter& wanted, const Definition& base) {
     if (!isIdentifier(wanted.name))
-        return fail(ErrorCode::BadInput, "\"" + wanted.name + "\" can't be a name: letters, digits and underscores, no digit first.");
+        return fail(ErrorCode::BadInput,
+                    "\"" + wanted.name + "\" can't be a name: letters, digits and underscores, no digit first.");
     if (base.parameter(wanted.name) || base.measurement(wanted.name))
         return fail(ErrorCode::Conflict, "There is a " + wanted.name + " already.");
     Definition out;
@@ -90,7 +91,8 @@ Result<Definition> describe(const NewParameter& wanted, const Definition& base) 
     if (!conversion) return tl::unexpected(conversion.error());
     out.conversions.push_back(std::move(*conversion));
     Layout layout;
-    layout.name = std::string("values_") + std::string(dataTypeName(wanted.type)) + (wanted.columnsFirst ? "_columns" : "");
+    layout.name =
+        std::string("values_") + std::string(dataTypeName(wanted.type)) + (wanted.columnsFirst ? "_columns" : "");
     layout.columnsFirst = wanted.columnsFirst;
     layout.items.push_back({1, Layout::Field::Values, 0, wanted.type});
     // The address is given by hand: it is taken as it is.

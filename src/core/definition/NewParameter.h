@@ -15,8 +15,8 @@ struct NewParameter {
     DataType type = DataType::UByte;
     ByteOrder byteOrder = ByteOrder::BigEndian;
     bool columnsFirst = false;
-    std::string conversion;          ///< one of the definition's by name; empty: factor and offset below
-    double factor = 1, offset = 0;   ///< physical = factor raw + offset
+    std::string conversion;         ///< one of the definition's by name; empty: factor and offset below
+    double factor = 1, offset = 0;  ///< physical = factor raw + offset
     std::string unit;
     int decimals = 0;
     struct Along {
@@ -26,8 +26,8 @@ struct NewParameter {
     Along x, y;
 };
 
-/// A small definition of that parameter and what it uses of `base` (axes, conversions), ready to be looked at on an image
-/// and to be added to `base`. Errors say which field is wrong.
+/// A small definition of that parameter and what it uses of `base` (axes, conversions), ready to be looked at on an
+/// image and to be added to `base`. Errors say which field is wrong.
 [[nodiscard]] Result<Definition> describe(const NewParameter& wanted, const Definition& base);
 
 }  // namespace brusk::definition

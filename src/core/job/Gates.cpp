@@ -139,8 +139,8 @@ Gate limits(const calibration::Calibration& before, const calibration::Calibrati
     if (loose.empty()) return passed("Limits", "No limit lets more through than what is in the car.");
     const auto number = [](double v) { return formatNumber(v, std::abs(v) < 100 ? 1 : 0); };
     const LoosenedLimit& first = loose.front();
-    std::string sentence = first.parameter->title() + " goes from " + number(first.before) + " to " + number(first.now) +
-                           (first.unit.empty() ? "" : " " + first.unit);
+    std::string sentence = first.parameter->title() + " goes from " + number(first.before) + " to " +
+                           number(first.now) + (first.unit.empty() ? "" : " " + first.unit);
     if (loose.size() > 1)
         sentence += ", and " + std::to_string(loose.size() - 1) + (loose.size() == 2 ? " other" : " others");
     return {"Limits", Verdict::Warns, sentence + ". Is the engine up to it?", Remedy::ShowParameter,

@@ -17,8 +17,8 @@ constexpr const char* kPlace = "definitions";
 Result<definition::A2lContents> readDefinition(storage::FileSystem& files, const storage::Path& path) {
     const auto text = files.read(path);
     if (!text) return tl::unexpected(text.error());
-    auto contents = definition::readA2l(
-        std::string(asText(*text)), [&](const std::string& name) -> Result<std::string> {
+    auto contents =
+        definition::readA2l(std::string(asText(*text)), [&](const std::string& name) -> Result<std::string> {
             // Only what lies beside the definition or below: a file from a stranger names no other place.
             const storage::Path part = storage::Path(name).lexically_normal();
             if (part.is_absolute() || part.string().starts_with(".."))

@@ -1,14 +1,13 @@
-// What the work on maps needs beyond one calibration: donors, evidence in the cells of any map, a definition of the car's
-// own.
-// SPDX-License-Identifier: GPL-3.0-or-later
+// What the work on maps needs beyond one calibration: donors, evidence in the cells of any map, a definition of the
+// car's own. SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
 #include <set>
 
 #include "core/calibration/Calibration.h"
+#include "core/carfolder/CarFolder.h"
 #include "core/job/Garage.h"
 #include "core/recording/Recording.h"
-#include "core/carfolder/CarFolder.h"
 
 namespace brusk::job {
 

@@ -114,10 +114,10 @@ std::optional<double> convert(double value, std::string_view from, std::string_v
 }
 
 std::string_view quantityName(Quantity quantity) {
-    static constexpr std::string_view names[] = {"",        "pressure",     "temperature", "air flow", "volume flow",
-                                                 "mass",    "speed",        "engine speed", "torque",  "lambda",
-                                                 "angle",   "time",         "voltage",     "share",    "length",
-                                                 "volume",  "density",      "power",       "fuel flow"};
+    static constexpr std::string_view names[] = {"",       "pressure", "temperature",  "air flow", "volume flow",
+                                                 "mass",   "speed",    "engine speed", "torque",   "lambda",
+                                                 "angle",  "time",     "voltage",      "share",    "length",
+                                                 "volume", "density",  "power",        "fuel flow"};
     return names[static_cast<size_t>(quantity)];
 }
 

@@ -32,9 +32,9 @@ enum class Quantity {
     FuelFlow
 };
 inline constexpr Quantity kQuantities[] = {
-    Quantity::Pressure, Quantity::Temperature, Quantity::AirFlow, Quantity::FuelFlow, Quantity::VolumeFlow,
-    Quantity::Mass,     Quantity::Speed,       Quantity::EngineSpeed, Quantity::Torque, Quantity::Power,
-    Quantity::Lambda,   Quantity::Angle,       Quantity::Time,    Quantity::Voltage,  Quantity::Ratio,
+    Quantity::Pressure, Quantity::Temperature, Quantity::AirFlow,     Quantity::FuelFlow, Quantity::VolumeFlow,
+    Quantity::Mass,     Quantity::Speed,       Quantity::EngineSpeed, Quantity::Torque,   Quantity::Power,
+    Quantity::Lambda,   Quantity::Angle,       Quantity::Time,        Quantity::Voltage,  Quantity::Ratio,
     Quantity::Length,   Quantity::Volume,      Quantity::Density};
 /// "pressure", "air flow".
 std::string_view quantityName(Quantity quantity);

@@ -36,7 +36,8 @@ QLineEdit* field(QFormLayout* form, const char* title, const char* object, const
     return edit;
 }
 
-QComboBox* choice(QFormLayout* form, const char* title, const char* object, const QStringList& items, bool editable = false) {
+QComboBox* choice(QFormLayout* form, const char* title, const char* object, const QStringList& items,
+                  bool editable = false) {
     auto* box = new QComboBox;
     box->setObjectName(object);
     box->addItems(items);
@@ -70,7 +71,8 @@ DefinitionPanel::DefinitionPanel(Session& session, QWidget* parent) : QFrame(par
     row->setSpacing(0);
     pages_ = new QStackedWidget;
     int index = 0;
-    for (const auto& [object, text] : {std::pair{"editPage", "This one"}, {"addPage", "By address"}, {"copyPage", "Copy"}}) {
+    for (const auto& [object, text] :
+         {std::pair{"editPage", "This one"}, {"addPage", "By address"}, {"copyPage", "Copy"}}) {
         auto* tab = new QToolButton;
         tab->setObjectName(object);
         tab->setText(text);
@@ -89,7 +91,8 @@ DefinitionPanel::DefinitionPanel(Session& session, QWidget* parent) : QFrame(par
     pages_->addWidget(makeAddPage());
     pages_->addWidget(makeCopyPage());
     column->addWidget(pages_, 1);
-    auto* fact = label("Kept as a new A2L file in the car folder; the one it came from is never written over.", "faint");
+    auto* fact =
+        label("Kept as a new A2L file in the car folder; the one it came from is never written over.", "faint");
     fact->setWordWrap(true);
     column->addWidget(fact);
     connect(&session_, &Session::calibrationChanged, this, [this] {
@@ -224,12 +227,14 @@ QWidget* DefinitionPanel::makeCopyPage() {
     copy_->setEnabled(false);
     column->addWidget(copy_);
     connect(choose, &QPushButton::clicked, this, [this] {
-        const QString path = QFileDialog::getOpenFileName(this, "Another definition", {}, "ASAM A2L (*.a2l);;All files (*)");
+        const QString path =
+            QFileDialog::getOpenFileName(this, "Another definition", {}, "ASAM A2L (*.a2l);;All files (*)");
         if (!path.isEmpty()) openOther(path);
     });
     connect(otherFile_, &QLineEdit::returnPressed, this, [this] { openOther(otherFile_->text()); });
     connect(otherFind_, &QLineEdit::textChanged, this, &DefinitionPanel::findOther);
-    connect(otherFind_, &QLineEdit::returnPressed, this, [this] { otherView_->setCurrentIndex(otherModel_->firstParameter()); });
+    connect(otherFind_, &QLineEdit::returnPressed, this,
+            [this] { otherView_->setCurrentIndex(otherModel_->firstParameter()); });
     connect(otherView_->selectionModel(), &QItemSelectionModel::currentChanged, this, [this](const QModelIndex& index) {
         const Parameter* p = otherModel_->parameter(index);
         copy_->setEnabled(p != nullptr);
@@ -285,7 +290,8 @@ void DefinitionPanel::showParameter(const QString& name) {
 
 void DefinitionPanel::keep(Result<std::string> text, const QString& name, const QString& said) {
     if (!text) return session_.say(qs(text.error().text()), true);
-    if (auto done = session_.changeDefinition(std::move(*text)); !done) return session_.say(qs(done.error().text()), true);
+    if (auto done = session_.changeDefinition(std::move(*text)); !done)
+        return session_.say(qs(done.error().text()), true);
     session_.say(said);
     emit made(name);
     showParameter(name);
@@ -299,7 +305,8 @@ void DefinitionPanel::keepEdits() {
     std::string name = p->name;
     auto now = Result<definition::Definition>(*kit->definition);
     int changes = 0;
-    Result<std::string> text = now->source ? Result<std::string>(now->source->text) : Result<std::string>(std::string());
+    Result<std::string> text =
+        now->source ? Result<std::string>(now->source->text) : Result<std::string>(std::string());
     const auto step = [&](bool wanted, auto change) {
         if (!wanted || !text) return;
         text = change(*now);
@@ -319,15 +326,20 @@ void DefinitionPanel::keepEdits() {
     const std::string role = roleEdit_->currentText().trimmed().toStdString(), label = labelEdit_->text().toStdString();
     const std::string description = descriptionEdit_->text().toStdString();
     const std::string newName = nameEdit_->text().trimmed().toStdString();
-    step(description != p->description, [&](const auto& d) { return definition::withDescription(d, name, description); });
+    step(description != p->description,
+         [&](const auto& d) { return definition::withDescription(d, name, description); });
     step(!label.empty() && label != p->label, [&](const auto& d) { return definition::withLabel(d, name, label); });
-    step(*address != p->address, [&](const auto& d) { return definition::withAddress(d, name, static_cast<uint32_t>(*address)); });
+    step(*address != p->address,
+         [&](const auto& d) { return definition::withAddress(d, name, static_cast<uint32_t>(*address)); });
     step(role != p->role, [&](const auto& d) { return definition::withRole(d, name, role); });
     step(!wantedGroup.empty() && (!group || group->name != wantedGroup),
          [&](const auto& d) { return definition::withGroup(d, name, wantedGroup); });
     step(newName != name, [&](const auto& d) { return definition::withName(d, name, newName); });
     if (text && changes == 0) return session_.say("Nothing was changed.");
-    keep(std::move(text), qs(newName), QString("Kept the definition with %1 %2 of %3.").arg(changes).arg(changes == 1 ? "change" : "changes", qs(newName)));
+    keep(std::move(text), qs(newName),
+         QString("Kept the definition with %1 %2 of %3.")
+             .arg(changes)
+             .arg(changes == 1 ? "change" : "changes", qs(newName)));
 }
 
 definition::NewParameter DefinitionPanel::described() const {

@@ -28,8 +28,9 @@ FinderPanel::FinderPanel(Session& session, QWidget* parent) : QFrame(parent), se
     text_->setObjectName("finder");
     text_->setPlaceholderText("Find a parameter");
     text_->setClearButtonEnabled(true);
-    text_->setToolTip("Any part of name, description, unit, group or address; several words.\n"
-                      "Enter opens the first, Ctrl+Enter beside what is open.");
+    text_->setToolTip(
+        "Any part of name, description, unit, group or address; several words.\n"
+        "Enter opens the first, Ctrl+Enter beside what is open.");
     text_->installEventFilter(this);
     column->addWidget(text_);
     auto* row = new QHBoxLayout;
@@ -119,7 +120,9 @@ void FinderPanel::refreshFilterText() {
     QStringList active;
     for (const QAction* action : filter_->menu()->actions())
         if (action->isChecked()) active << action->text().section(' ', 0, 0);
-    filter_->setText(active.isEmpty() ? "Filter \u25be" : active.size() == 1 ? active[0] + " \u25be" : QString("%1 filters \u25be").arg(active.size()));
+    filter_->setText(active.isEmpty()     ? "Filter \u25be"
+                     : active.size() == 1 ? active[0] + " \u25be"
+                                          : QString("%1 filters \u25be").arg(active.size()));
 }
 
 void FinderPanel::makeFinder() {
@@ -204,7 +207,7 @@ void FinderPanel::refresh() {
         const auto end = std::find_if(rows.begin(), rows.end(), [&](uint32_t i) { return scoreOf(i) < best; });
         std::stable_partition(rows.begin(), end, liked);
     }
-    count_->setText(found.guessed ? QString("%1 like it").arg(rows.size())
+    count_->setText(found.guessed               ? QString("%1 like it").arg(rows.size())
                     : found.total > kMostListed ? QString("%1 of %2").arg(rows.size()).arg(found.total)
                                                 : QString::number(rows.size()));
     model_->showList(definition_, std::move(rows));

@@ -201,7 +201,8 @@ void MapsStation::fillReferenceMenu() {
     item("takeReference", "Take the selection from it\tR", [this] { active_->takeReference(strength()); });
     const auto takeWhole = [this](bool axes) {
         const auto* donor = session_.reference();
-        if (!donor || !session_.calibration() || !active_->readable()) return session_.say("There is no reference to take from.", true);
+        if (!donor || !session_.calibration() || !active_->readable())
+            return session_.say("There is no reference to take from.", true);
         calibration::TransferOptions options;
         options.axes = axes;
         options.strength = strength();
@@ -217,12 +218,13 @@ void MapsStation::fillReferenceMenu() {
 }
 
 void MapsStation::chooseDonor(bool ownDefinition) {
-    const QString image = QFileDialog::getOpenFileName(
-        this, "A donor's image", {}, "Images (*.hex *.s19 *.srec *.mot *.bin);;All files (*)");
+    const QString image = QFileDialog::getOpenFileName(this, "A donor's image", {},
+                                                       "Images (*.hex *.s19 *.srec *.mot *.bin);;All files (*)");
     if (image.isEmpty()) return;
     QString definition;
     if (ownDefinition) {
-        definition = QFileDialog::getOpenFileName(this, "The donor's definition", {}, "ASAM A2L (*.a2l);;All files (*)");
+        definition =
+            QFileDialog::getOpenFileName(this, "The donor's definition", {}, "ASAM A2L (*.a2l);;All files (*)");
         if (definition.isEmpty()) return;
     }
     addDonorFile(image, definition);
@@ -309,9 +311,11 @@ void MapsStation::makeFamilyStrip(QVBoxLayout* column) {
     connect(familyAmount_, &QLineEdit::returnPressed, apply, &QPushButton::click);
     connect(apply, &QPushButton::clicked, this, [this, names, title] {
         const auto operation = calibration::parseOperation(familyAmount_->text().toStdString());
-        if (!operation) return session_.say("\"" + familyAmount_->text() + "\" is not a number, +2, x1.05 or -3%.", true);
+        if (!operation)
+            return session_.say("\"" + familyAmount_->text() + "\" is not a number, +2, x1.05 or -3%.", true);
         if (session_.calibration())
-            forFamily(calibration::operateOnAll(*session_.calibration(), *operation, names(), title(operation->describe())));
+            forFamily(
+                calibration::operateOnAll(*session_.calibration(), *operation, names(), title(operation->describe())));
     });
     connect(alike, &QPushButton::clicked, this, [this, names, title] {
         if (!session_.calibration() || !active_->readable()) return;
@@ -321,7 +325,8 @@ void MapsStation::makeFamilyStrip(QVBoxLayout* column) {
                                          title("fill like " + active_->table().parameter->title())));
     });
     connect(donor, &QPushButton::clicked, this, [this, names, title] {
-        if (!session_.calibration() || !session_.reference()) return session_.say("There is no reference to take from.", true);
+        if (!session_.calibration() || !session_.reference())
+            return session_.say("There is no reference to take from.", true);
         calibration::TransferOptions options;
         options.strength = strength();
         forFamily(calibration::transfer(*session_.calibration(), *session_.reference(), names(), options,
@@ -341,16 +346,17 @@ void MapsStation::forFamily(calibration::Transfer plan) {
     for (const auto& line : plan.lines) {
         changed += line.cells > 0;
         const bool failed = line.outcome == calibration::TransferLine::Outcome::NotPossible;
-        if (failed || (plan.lines.size() == 1 && !line.remark.empty()))
-            remarks << QString::fromStdString(line.remark);
+        if (failed || (plan.lines.size() == 1 && !line.remark.empty())) remarks << QString::fromStdString(line.remark);
         if (plan.lines.size() == 1 && line.outcome == calibration::TransferLine::Outcome::Resampled)
-            remarks << QString("Resampled; it lies within %1 of the donor's surface.").arg(line.error.largest, 0, 'g', 3);
+            remarks
+                << QString("Resampled; it lies within %1 of the donor's surface.").arg(line.error.largest, 0, 'g', 3);
     }
     const bool any = !plan.edit.empty();
     if (any)
         if (auto done = session_.edit(plan.edit); !done)
             return session_.say(QString::fromStdString(done.error().text()), true);
-    QString said = any ? QString::fromStdString(plan.edit.name) + (plan.lines.size() > 1 ? QString(": %1 changed").arg(changed) : QString())
+    QString said = any ? QString::fromStdString(plan.edit.name) +
+                             (plan.lines.size() > 1 ? QString(": %1 changed").arg(changed) : QString())
                        : QString("Nothing changed");
     if (plan.edit.clamped) said += QString("; %1 cells held at a limit").arg(plan.edit.clamped);
     session_.say(said + (remarks.isEmpty() ? "." : ". " + remarks.mid(0, 3).join(" ")),
@@ -414,9 +420,11 @@ void MapsStation::activate(ParameterPane* pane) {
 }
 
 void MapsStation::open(const QString& parameter, bool beside) {
-    if (beside && panes_.size() < kMostPanes && !active_->parameter().isEmpty()) activate(addPane());
-    if (beside && panes_.size() == kMostPanes && active_->parameter() != parameter && panes_.last() != active_)
-        activate(panes_.last());
+    // On a full bench the next one makes room.
+    if (beside && panes_.size() == kMostPanes)
+        activate(panes_[(panes_.indexOf(active_) + 1) % kMostPanes]);
+    else if (beside && !active_->parameter().isEmpty())
+        activate(addPane());
     active_->open(parameter);
     active_->setPinned(finder_->isPinned(parameter));
     finder_->noteOpened(parameter);
@@ -434,7 +442,8 @@ void MapsStation::reload() {
     if (stale_) return;
     const auto* calibration = session_.calibration();
     if (active_->parameter().isEmpty() && calibration)
-        if (const auto* ve = calibration->definition().parameterWithRole("ve_map")) active_->open(QString::fromStdString(ve->name));
+        if (const auto* ve = calibration->definition().parameterWithRole("ve_map"))
+            active_->open(QString::fromStdString(ve->name));
     empty_->setVisible(!calibration);
     bench_->setVisible(calibration);
     bar_->setEnabled(calibration);
@@ -471,7 +480,9 @@ void MapsStation::refreshBar() {
         if (active_->showsDifference())
             text += QString("%1difference to %2").arg(text.isEmpty() ? "" : " \u00b7 ", session_.referenceName());
         else if (!active_->ridges().empty())
-            text += QString("%1%2 cells stand out of their neighbours").arg(text.isEmpty() ? "" : " \u00b7 ").arg(active_->ridges().size());
+            text += QString("%1%2 cells stand out of their neighbours")
+                        .arg(text.isEmpty() ? "" : " \u00b7 ")
+                        .arg(active_->ridges().size());
     }
     selection_->setText(text);
 }

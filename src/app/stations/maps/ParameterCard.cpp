@@ -59,9 +59,8 @@ void ParameterCard::link(const QString& text, const QString& target, bool parame
     name->setTextInteractionFlags(Qt::LinksAccessibleByMouse | Qt::LinksAccessibleByKeyboard);
     name->setWordWrap(true);
     name->setToolTip(parameter ? "Open " + target : "Find " + target);
-    connect(name, &QLabel::linkActivated, this, [this, target, parameter] {
-        parameter ? emit nameFollowed(target) : emit searched(target);
-    });
+    connect(name, &QLabel::linkActivated, this,
+            [this, target, parameter] { parameter ? emit nameFollowed(target) : emit searched(target); });
     column_->addWidget(name);
 }
 
@@ -80,17 +79,23 @@ void ParameterCard::cellFacts(ParameterPane& pane) {
             return QString::fromStdString(session_.unitPreferences().shown(stored).unit);
         };
         QString place = QString::number(c.x[cell % t.columns], 'f', c.xDecimals) + " " + unit(t.x.unit);
-        if (!c.y.empty()) place += ", " + QString::number(c.y[cell / t.columns], 'f', c.yDecimals) + " " + unit(t.y.unit);
+        if (!c.y.empty())
+            place += ", " + QString::number(c.y[cell / t.columns], 'f', c.yDecimals) + " " + unit(t.y.unit);
         fact("Cell", place);
     }
     const auto& conversion = session_.calibration()->definition().conversionOf(*t.parameter);
     const bool words = conversion.kind == definition::Conversion::Kind::Verbal;
-    fact("Value", number(t.values[cell]) + (words ? " = " + QString::fromUtf8(conversion.textFor(t.raw[cell]).data(), static_cast<qsizetype>(conversion.textFor(t.raw[cell]).size())) : QString()));
+    fact("Value", number(t.values[cell]) +
+                      (words ? " = " + QString::fromUtf8(conversion.textFor(t.raw[cell]).data(),
+                                                         static_cast<qsizetype>(conversion.textFor(t.raw[cell]).size()))
+                             : QString()));
     for (const auto& ridge : pane.ridges())
         if (ridge.cell == cell) {
-            fact("Stands out", QString("%1 %2 the line %3")
-                                   .arg(QString::number(std::abs(shown.change(ridge.height)), 'f', decimals),
-                                        ridge.height > 0 ? "above" : "below", ridge.alongX ? "across" : "down"), false);
+            fact("Stands out",
+                 QString("%1 %2 the line %3")
+                     .arg(QString::number(std::abs(shown.change(ridge.height)), 'f', decimals),
+                          ridge.height > 0 ? "above" : "below", ridge.alongX ? "across" : "down"),
+                 false);
             break;
         }
     referenceFacts(pane, cell);
@@ -113,14 +118,16 @@ void ParameterCard::referenceFacts(ParameterPane& pane, size_t cell) {
                                  ? t.parameter
                                  : calibration::counterpart(other->definition(), *t.parameter);
         const auto theirs = p ? other->read(*p, t.slice) : Result<calibration::Table>(fail(ErrorCode::NotFound, ""));
-        const auto compared = theirs ? calibration::compareCells(t, *theirs) : Result<calibration::CellDifferences>(tl::unexpected(theirs.error()));
+        const auto compared = theirs ? calibration::compareCells(t, *theirs)
+                                     : Result<calibration::CellDifferences>(tl::unexpected(theirs.error()));
         if (!compared || cell >= compared->other.size()) continue;
         met << choice.key;
         const double change = compared->other[cell] - t.values[cell];
         QString value = QString::number(shown(compared->other[cell]), 'f', shown.decimals(t.decimals));
         if (compared->differs[cell])
-            value += QString(", ours %1%2").arg(change < 0 ? "+" : "\u2212",
-                                              QString::number(std::abs(shown.change(change)), 'f', shown.decimals(t.decimals)));
+            value += QString(", ours %1%2")
+                         .arg(change < 0 ? "+" : "\u2212",
+                              QString::number(std::abs(shown.change(change)), 'f', shown.decimals(t.decimals)));
         fact("in " + choice.name.section(',', 0, 0), value);
     }
 }
@@ -132,16 +139,18 @@ void ParameterCard::storedFacts(ParameterPane& pane, size_t cell) {
         fact("Stored", QString::number(t.raw[cell], 'g', 9));
     } else {
         // Negative numbers are shown as the bits that stand in memory.
-        const auto bits = static_cast<qulonglong>(static_cast<int64_t>(t.raw[cell])) &
-                          (size == 8 ? ~0ull : (1ull << (8 * size)) - 1);
-        fact("Stored", QString("%1 = 0x%2").arg(t.raw[cell], 0, 'f', 0).arg(bits, static_cast<int>(2 * size), 16, QChar('0')));
+        const auto bits =
+            static_cast<qulonglong>(static_cast<int64_t>(t.raw[cell])) & (size == 8 ? ~0ull : (1ull << (8 * size)) - 1);
+        fact("Stored",
+             QString("%1 = 0x%2").arg(t.raw[cell], 0, 'f', 0).arg(bits, static_cast<int>(2 * size), 16, QChar('0')));
         if (size <= 2) {
             QString binary = QString::number(bits, 2).rightJustified(static_cast<int>(8 * size), '0');
             if (size == 2) binary.insert(8, ' ');
             fact("Bits", binary);
         }
         if (t.step > 0)
-            fact("One count", QString::number(pane.shown().change(t.step), 'g', 3) + " " + QString::fromStdString(pane.shown().unit));
+            fact("One count", QString::number(pane.shown().change(t.step), 'g', 3) + " " +
+                                  QString::fromStdString(pane.shown().unit));
     }
 }
 
@@ -154,7 +163,8 @@ void ParameterCard::neighbours(const Parameter& p) {
         using Overlap = calibration::SharedBytes::Overlap;
         const auto& n = others[i];
         const char* how = n.overlap == Overlap::Whole ? "all" : n.overlap == Overlap::OtherBits ? "other bits" : "part";
-        link(QString::fromStdString(n.parameter->title()) + "  \u00b7 " + how, QString::fromStdString(n.parameter->name), true);
+        link(QString::fromStdString(n.parameter->title()) + "  \u00b7 " + how,
+             QString::fromStdString(n.parameter->name), true);
     }
     if (others.size() > 5) column_->addWidget(label(QString("and %1 more").arg(others.size() - 5), "faint"));
 }
@@ -177,8 +187,9 @@ void ParameterCard::show(ParameterPane* pane) {
     const auto& conversion = d.conversionOf(p);
     if (conversion.kind != definition::Conversion::Kind::Verbal)
         fact("Conversion", QString::fromStdString(conversion.name), false);
-    fact("Type", QString("%1%2").arg(QString::fromUtf8(definition::dataTypeName(pane->table().type).data()),
-                                      p.bitMask ? QString(", mask %1").arg(QString::fromStdString(hexAddress(p.bitMask))) : QString()));
+    fact("Type", QString("%1%2").arg(
+                     QString::fromUtf8(definition::dataTypeName(pane->table().type).data()),
+                     p.bitMask ? QString(", mask %1").arg(QString::fromStdString(hexAddress(p.bitMask))) : QString()));
     if (!p.role.empty()) fact("Role", QString::fromStdString(p.role), false);
     if (p.readOnly) fact("Read only", "the definition says so", false);
     const std::string path = d.groupPath(p.name);

@@ -30,9 +30,8 @@ int axisDecimals(const calibration::AxisValues& axis, const units::Shown& shown)
     // No more than tell the breakpoints as they are.
     for (int decimals = 0; decimals < most; ++decimals) {
         const double scale = std::pow(10, decimals);
-        if (std::all_of(axis.values.begin(), axis.values.end(), [&](double v) {
-                return std::abs(shown(v) * scale - std::round(shown(v) * scale)) < 1e-4;
-            }))
+        if (std::all_of(axis.values.begin(), axis.values.end(),
+                        [&](double v) { return std::abs(shown(v) * scale - std::round(shown(v) * scale)) < 1e-4; }))
             return decimals;
     }
     return most;
@@ -138,14 +137,14 @@ void ParameterPane::makeHead(const QString& suffix) {
 void ParameterPane::makePictures(const QString& suffix) {
     pictures_ = new QStackedWidget;
     auto* profiles = new QWidget;
-    auto* row = new QHBoxLayout(profiles);
-    row->setContentsMargins(0, 0, 0, 0);
+    auto* side = new QHBoxLayout(profiles);
+    side->setContentsMargins(0, 0, 0, 0);
     across_ = new ProfileView;
     across_->setObjectName("across" + suffix);
     down_ = new ProfileView;
     down_->setObjectName("down" + suffix);
-    row->addWidget(across_);
-    row->addWidget(down_);
+    side->addWidget(across_);
+    side->addWidget(down_);
     surface_ = new SurfaceView;
     surface_->setObjectName("surface" + suffix);
     pictures_->addWidget(profiles);
@@ -155,7 +154,11 @@ void ParameterPane::makePictures(const QString& suffix) {
         const bool isAcross = view == across_;
         connect(view, &ProfileView::picked, this, [this, isAcross](size_t i, bool extend) {
             const int at = static_cast<int>(i);
-            grid_->select(isAcross ? grid_->currentRow() : at, isAcross ? at : grid_->currentColumn(), extend);
+            const int row = isAcross ? grid_->currentRow() : at, column = isAcross ? at : grid_->currentColumn();
+            // A point of a selection keeps it, so that all of it can be dragged.
+            const bool several = grid_->selectedCells().size() > 1;
+            if (!extend && several && grid_->selection().contains(row, column)) return;
+            grid_->select(row, column, extend);
         });
         connect(view, &ProfileView::dragged, this, [this, isAcross](size_t i, double value, bool done) {
             const int at = static_cast<int>(i);
@@ -164,7 +167,6 @@ void ParameterPane::makePictures(const QString& suffix) {
     }
     surface_->setEditable(true);
     connect(surface_, &SurfaceView::picked, this, [this](int r, int c, bool extend) {
-        // A point of the selection keeps it, so that all of it can be dragged.
         if (!extend && grid_->selection().contains(r, c)) return;
         grid_->select(r, c, extend);
     });
@@ -229,8 +231,8 @@ void ParameterPane::reload() {
     const Parameter* p = calibration->definition().parameter(parameter_.toStdString());
     name_->setText(p ? QString::fromStdString(p->title()) : parameter_);
     auto table = p ? calibration->read(*p, slice_)
-                   : Result<calibration::Table>(fail(ErrorCode::NotFound, "The definition no longer has " +
-                                                                              parameter_.toStdString() + "."));
+                   : Result<calibration::Table>(
+                         fail(ErrorCode::NotFound, "The definition no longer has " + parameter_.toStdString() + "."));
     problem_->setVisible(!table);
     for (QWidget* w : std::initializer_list<QWidget*>{grid_, editor_, pictures_})
         w->setVisible(table.has_value());
@@ -367,7 +369,8 @@ void ParameterPane::refreshGrid() {
 }
 
 void ParameterPane::refreshProfile(ProfileView* view, bool across) {
-    const size_t row = static_cast<size_t>(grid_->currentRow()), column = static_cast<size_t>(grid_->currentColumn());
+    const size_t row = std::min(static_cast<size_t>(grid_->currentRow()), table_.rows - 1);
+    const size_t column = std::min(static_cast<size_t>(grid_->currentColumn()), table_.columns - 1);
     const auto& along = across ? table_.x : table_.y;
     const auto& beside = across ? table_.y : table_.x;
     const auto& shownAlong = across ? shownX_ : shownY_;
@@ -396,7 +399,7 @@ void ParameterPane::refreshProfile(ProfileView* view, bool across) {
 }
 
 void ParameterPane::refreshPictures() {
-    const bool curve = readable_ && table_.columns > 1, map = readable_ && table_.rows > 1 && table_.columns > 1;
+    const bool curve = readable_ && table_.columns > 1 && !table_.values.empty(), map = curve && table_.rows > 1;
     surfaceButton_->setVisible(map && !table_.y.values.empty());
     profilesButton_->setVisible(curve);
     const bool surface = picture_ == Picture::Surface && map && !table_.y.values.empty();
@@ -414,7 +417,8 @@ void ParameterPane::refreshPictures() {
         shape.values = inShown(table_.values);
         shape.reference = inShown(reference_);
         const auto title = [](const calibration::AxisValues& axis, const units::Shown& shown) {
-            return QString("%1 %2").arg(QString::fromStdString(axis.label).toLower(), QString::fromStdString(shown.unit));
+            return QString("%1 %2").arg(QString::fromStdString(axis.label).toLower(),
+                                        QString::fromStdString(shown.unit));
         };
         shape.xTitle = title(table_.x, shownX_);
         shape.yTitle = title(table_.y, shownY_);
@@ -485,7 +489,8 @@ void ParameterPane::makeCells(const std::vector<calibration::CellValue>& cells, 
 void ParameterPane::operate(const QString& text) {
     if (!session_.calibration() || !readable_) return;
     if (table_.parameter->kind == Parameter::Kind::Text)
-        return make(session_.calibration()->prepareText(*table_.parameter, text.toStdString(), table_.parameter->title()));
+        return make(
+            session_.calibration()->prepareText(*table_.parameter, text.toStdString(), table_.parameter->title()));
     const auto operation = calibration::parseOperation(text.toStdString());
     if (!operation) return session_.say("\"" + text + "\" is not a number, +2, x1.05 or -3%.", true);
     makeCells(calibration::operate(table_, grid_->selectedCells(), *operation, shown_), operation->describe());
@@ -494,13 +499,16 @@ void ParameterPane::operate(const QString& text) {
 void ParameterPane::fill(calibration::Direction direction) {
     const CellRange r = range();
     const bool across = direction != calibration::Direction::Down, down = direction != calibration::Direction::Across;
-    if ((across && r.columns() < 3 && !(down && r.rows() > 2)) || (down && r.rows() < 3 && !(across && r.columns() > 2)))
-        return session_.say("Select at least three cells along the way: the first and the last stay, what is between is filled.", true);
+    if ((across && r.columns() < 3 && !(down && r.rows() > 2)) ||
+        (down && r.rows() < 3 && !(across && r.columns() > 2)))
+        return session_.say(
+            "Select at least three cells along the way: the first and the last stay, what is between is filled.", true);
     makeCells(calibration::fillBetween(table_, r, direction), "fill between");
 }
 
 void ParameterPane::soften(double strength) {
-    makeCells(calibration::soften(table_, range(), strength), "soften by " + std::to_string(std::lround(strength * 100)) + " %");
+    makeCells(calibration::soften(table_, range(), strength),
+              "soften by " + std::to_string(std::lround(strength * 100)) + " %");
 }
 
 void ParameterPane::takeReference(double strength) {
@@ -524,8 +532,9 @@ void ParameterPane::copy(bool withBreakpoints) {
         v = shownY_(v);
     QApplication::clipboard()->setText(
         QString::fromStdString(calibration::toTabbed(as, range(), withBreakpoints, decimalSign())));
-    session_.say(QString("Copied %1%2.").arg(QString::fromStdString(cellsText(grid_->selectedCells().size())),
-                                             withBreakpoints ? " with breakpoints" : ""));
+    session_.say(QString("Copied %1%2.")
+                     .arg(QString::fromStdString(cellsText(grid_->selectedCells().size())),
+                          withBreakpoints ? " with breakpoints" : ""));
 }
 
 void ParameterPane::paste() {
@@ -573,7 +582,9 @@ void ParameterPane::pasteFactors(double strength) {
         factors.assign(r.rows() * r.columns(), factors[0]);
     } else {
         if (r.top + numbers->rows > table_.rows || r.left + numbers->columns > table_.columns)
-            return session_.say(QString("%1 x %2 factors do not fit from this cell on.").arg(numbers->rows).arg(numbers->columns), true);
+            return session_.say(
+                QString("%1 x %2 factors do not fit from this cell on.").arg(numbers->rows).arg(numbers->columns),
+                true);
         r.bottom = r.top + numbers->rows - 1;
         r.right = r.left + numbers->columns - 1;
     }

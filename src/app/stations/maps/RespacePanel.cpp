@@ -99,9 +99,10 @@ void RespacePanel::preview() {
     const auto values = typed();
     const auto* calibration = session_.calibration();
     if (!pane_ || !pane_->readable() || !calibration) return hide();
-    plan_ = values ? calibration::respace(*calibration, *pane_->table().parameter, axis_, *values,
-                                          keep_->currentIndex() == 0 ? calibration::Keep::Surface : calibration::Keep::Numbers,
-                                          outside_->currentIndex() == 0 ? calibration::Outside::Clamp : calibration::Outside::Extend)
+    plan_ = values ? calibration::respace(
+                         *calibration, *pane_->table().parameter, axis_, *values,
+                         keep_->currentIndex() == 0 ? calibration::Keep::Surface : calibration::Keep::Numbers,
+                         outside_->currentIndex() == 0 ? calibration::Outside::Clamp : calibration::Outside::Extend)
                    : Result<calibration::Respacing>(fail(ErrorCode::BadInput, "Not all of these are numbers."));
     apply_->setEnabled(plan_.has_value() && !plan_->edit.empty());
     setRole(outcome_, plan_ ? "faint" : "warm");
@@ -116,7 +117,9 @@ void RespacePanel::preview() {
         for (size_t i = 1; i < std::min<size_t>(plan_->followers.size(), 4); ++i)
             names << QString::fromStdString(plan_->followers[i].parameter->title());
         text += QString(" The controller keeps one axis for all: %1%2 follow.")
-                    .arg(names.join(", "), plan_->followers.size() > 4 ? QString(" and %1 more").arg(plan_->followers.size() - 4) : QString());
+                    .arg(names.join(", "), plan_->followers.size() > 4
+                                               ? QString(" and %1 more").arg(plan_->followers.size() - 4)
+                                               : QString());
     }
     outcome_->setText(text);
 }

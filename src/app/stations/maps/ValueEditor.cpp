@@ -25,7 +25,8 @@ ValueEditor::ValueEditor(const QString& suffix, QWidget* parent) : QFrame(parent
     row->setContentsMargins(0, 0, 0, 0);
     less_ = new QPushButton("\u2212");
     more_ = new QPushButton("+");
-    for (auto [button, counts, tip] : {std::tuple{less_, -1, "One raw count less (Ctrl+Down)"}, {more_, 1, "One raw count more (Ctrl+Up)"}}) {
+    for (auto [button, counts, tip] :
+         {std::tuple{less_, -1, "One raw count less (Ctrl+Down)"}, {more_, 1, "One raw count more (Ctrl+Up)"}}) {
         button->setToolTip(tip);
         button->setAccessibleName(tip);
         button->setFixedWidth(36);
@@ -57,9 +58,8 @@ ValueEditor::ValueEditor(const QString& suffix, QWidget* parent) : QFrame(parent
     stored_ = label({}, "faint");
     column->addWidget(stored_);
     column->addStretch();
-    connect(slider_, &QSlider::sliderReleased, this, [this] {
-        emit rawChosen(std::round(lowRaw_ + (highRaw_ - lowRaw_) * slider_->value() / kSliderSteps));
-    });
+    connect(slider_, &QSlider::sliderReleased, this,
+            [this] { emit rawChosen(std::round(lowRaw_ + (highRaw_ - lowRaw_) * slider_->value() / kSliderSteps)); });
     connect(slider_, &QSlider::actionTriggered, this, [this] {
         // Keys and clicks beside the handle act at once; a drag when it is let go.
         if (!slider_->isSliderDown())
@@ -73,7 +73,8 @@ void ValueEditor::makeWords(const definition::Conversion& conversion, double raw
     const auto& texts = conversion.texts;
     for (size_t i = 0; i < std::min(texts.size(), kMostWords); ++i) {
         const auto& text = texts[i];
-        auto* button = new QRadioButton(QString("%1   (stored as %2)").arg(QString::fromStdString(text.text)).arg(text.low, 0, 'f', 0));
+        auto* button = new QRadioButton(
+            QString("%1   (stored as %2)").arg(QString::fromStdString(text.text)).arg(text.low, 0, 'f', 0));
         button->setObjectName(QString("word%1").arg(i));
         button->setChecked(raw >= text.low && raw <= text.high);
         connect(button, &QRadioButton::clicked, this, [this, low = text.low] { emit rawChosen(low); });
@@ -81,10 +82,12 @@ void ValueEditor::makeWords(const definition::Conversion& conversion, double raw
     }
 }
 
-void ValueEditor::setTable(const calibration::Table& t, const definition::Conversion& conversion, const units::Shown& shown) {
+void ValueEditor::setTable(const calibration::Table& t, const definition::Conversion& conversion,
+                           const units::Shown& shown) {
     const bool isText = t.parameter->kind == Parameter::Kind::Text;
     const bool isValue = t.parameter->kind == Parameter::Kind::Value;
-    const bool isSwitch = isValue && conversion.kind == definition::Conversion::Kind::Verbal && !conversion.texts.empty();
+    const bool isSwitch =
+        isValue && conversion.kind == definition::Conversion::Kind::Verbal && !conversion.texts.empty();
     setVisible(isText || isValue);
     text_->setVisible(isText);
     wordsBox_->setVisible(isSwitch);
@@ -95,13 +98,14 @@ void ValueEditor::setTable(const calibration::Table& t, const definition::Conver
     if (!isValue) return;
     if (isSwitch) makeWords(conversion, t.raw[0]);
     const auto number = [&](double v) { return QString::number(shown(v), 'f', shown.decimals(t.decimals)); };
-    stored_->setText(isSwitch ? QString("Stored as %1").arg(t.raw[0], 0, 'f', 0)
-                     : integer
-                         ? QString("Stored as %1, which is %2 %3; one count is %4 %3")
-                               .arg(t.raw[0], 0, 'f', 0)
-                               .arg(number(t.values[0]), QString::fromStdString(shown.unit))
-                               .arg(QString::number(shown.change(t.step), 'g', 3))
-                         : QString("Stored as floating point, %1 %2").arg(number(t.values[0]), QString::fromStdString(shown.unit)));
+    stored_->setText(
+        isSwitch ? QString("Stored as %1").arg(t.raw[0], 0, 'f', 0)
+        : integer
+            ? QString("Stored as %1, which is %2 %3; one count is %4 %3")
+                  .arg(t.raw[0], 0, 'f', 0)
+                  .arg(number(t.values[0]), QString::fromStdString(shown.unit))
+                  .arg(QString::number(shown.change(t.step), 'g', 3))
+            : QString("Stored as floating point, %1 %2").arg(number(t.values[0]), QString::fromStdString(shown.unit)));
     if (!integer) return;
     lowRaw_ = std::round(conversion.toRaw(t.lower));
     highRaw_ = std::round(conversion.toRaw(t.upper));

@@ -154,7 +154,7 @@ void Session::loadCalibration() {
     auto calibration = job::calibrationOf(*kit_, *folder_, selected_);
     if (!calibration) return failed(calibration.error());
     calibration_ = std::move(*calibration);
-    shared_.reset();
+    loadSharedBytes();
     recordings_.reset();
     if (selected()->state == carfolder::RoundState::Draft) {
         if (auto history = folder_->edits(selected_))

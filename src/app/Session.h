@@ -85,7 +85,7 @@ class Session : public QObject {
     std::shared_ptr<const calibration::Calibration> referenceNamed(const QString& key) const;
     /// A calibration from a file, held beside ours; `definitionFile` empty: seen through our own definition.
     [[nodiscard]] Done addDonor(const storage::Path& image, const storage::Path& definitionFile);
-    /// Which parameters lie on the same bytes, in the selected calibration.
+    /// Which parameters lie on the same bytes, in the selected calibration; null until that is known.
     const calibration::SharedBytes* sharedBytes() const;
     /// The recordings behind the selected round, or behind its nearest ancestor that has some; loaded off this thread.
     using Recordings = std::vector<std::shared_ptr<const recording::Recording>>;
@@ -208,6 +208,7 @@ class Session : public QObject {
     void linkFound(Result<job::Found> found, std::optional<ObdCar> obd, const std::string& choice);
     void loadCalibration();
     void loadReference();
+    void loadSharedBytes();
     /// The kit with the definition that the open folder keeps of its own.
     void useOwnDefinition();
     std::shared_ptr<const calibration::Calibration> calibrationOfRound(int64_t round) const;
@@ -240,7 +241,7 @@ class Session : public QObject {
     std::vector<Donor> donors_;
     mutable std::map<int64_t, std::pair<std::string, std::shared_ptr<const calibration::Calibration>>>
         seen_;  // rounds, by image
-    mutable std::unique_ptr<calibration::SharedBytes> shared_;
+    std::shared_ptr<const calibration::SharedBytes> shared_;
     std::shared_ptr<const Recordings> recordings_;
     units::Preferences units_;
     calibration::EditHistory history_;

@@ -3,6 +3,7 @@
 #include <QSettings>
 
 #include "app/Session.h"
+#include "app/SessionBackground.h"
 
 namespace brusk::app {
 
@@ -78,9 +79,22 @@ Done Session::addDonor(const storage::Path& image, const storage::Path& definiti
 }
 
 const calibration::SharedBytes* Session::sharedBytes() const {
-    if (!calibration_) return nullptr;
-    if (!shared_) shared_ = std::make_unique<calibration::SharedBytes>(*calibration_);
     return shared_.get();
+}
+
+void Session::loadSharedBytes() {
+    shared_.reset();
+    if (!calibration_) return;
+    constexpr size_t kBuiltAtOnce = 3000;  // parameters
+    if (calibration_->definition().parameters.size() < kBuiltAtOnce) {
+        shared_ = std::make_shared<const calibration::SharedBytes>(*calibration_);
+        return;
+    }
+    inBackground<std::shared_ptr<const calibration::SharedBytes>>(
+        [calibration = *calibration_] { return std::make_shared<const calibration::SharedBytes>(calibration); },
+        [this, of = calibration_->sharedDefinition()](std::shared_ptr<const calibration::SharedBytes> made) {
+            if (calibration_ && calibration_->sharedDefinition() == of) shared_ = std::move(made);
+        });
 }
 
 void Session::loadRecordings() {

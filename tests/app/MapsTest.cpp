@@ -69,6 +69,7 @@ class MapsTest : public QObject {
     void numbersAreShownAndTypedInTheChosenUnit();
     void editsAreUndoneAfterTheProgramWasClosed();
     void anAxisIsReSpacedWithItsSurface();
+    void valuesGoOutAsCdfAndComeBack();
     void anythingIsFoundAndConverted();
 };
 
@@ -728,6 +729,25 @@ void MapsTest::anAxisIsReSpacedWithItsSurface() {
     QVERIFY(!story.find<QPushButton>("applyRespace")->isEnabled());
     session.undo();
     QVERIFY(imageOf(story) == first);
+}
+
+void MapsTest::valuesGoOutAsCdfAndComeBack() {
+    Story story;
+    QVERIFY(story.begin());
+    auto* maps = mapsOf(story);
+    auto* grid = story.openParameter("how full");
+    const image::Image first = imageOf(story);
+    QTemporaryDir place;
+    const QString path = place.filePath("ve.cdfx");
+    maps->exportCdf(path);
+    QVERIFY2(story.message().contains("Saved 1 parameters"), qPrintable(story.message()));
+    grid->selectAll();
+    typeInto(grid, "42");
+    maps->importCdf(path);
+    QVERIFY(imageOf(story) == first);
+    QCOMPARE(story.session().history().done().size(), size_t{2});
+    maps->importCdf(BRUSK_DATA_DIR "/heron/aldine-e2.a2l");
+    QVERIFY(story.message().contains("XML is broken"));
 }
 
 void MapsTest::anythingIsFoundAndConverted() {

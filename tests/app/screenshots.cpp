@@ -87,20 +87,17 @@ void shootMaps(Story& story, Shoot shoot) {
     QTest::qWait(400);
     shoot("maps");
     maps->active()->setPicture(ParameterPane::Picture::Surface);
-    maps->open("boost_target", true);
-    maps->active()->setPicture(ParameterPane::Picture::None);
     shoot("maps-surface");
-    QTest::keyClick(story.window().focusWidget(), Qt::Key_W, Qt::ControlModifier);
     story.session().setReference("original");
     maps->active()->setPicture(ParameterPane::Picture::Profiles);
     maps->active()->setShowsDifference(true);
+    if (auto* finder = story.find<QLineEdit>("finder")) finder->clear();
     if (auto* differs = story.window().findChild<QAction*>("filterDiffers")) differs->setChecked(true);
     QTest::qWait(200);
     shoot("maps-differences");
     maps->active()->setShowsDifference(false);
     if (auto* differs = story.window().findChild<QAction*>("filterDiffers")) differs->setChecked(false);
-    story.openParameter("injector flow");
-    shoot("maps-card");
+    story.openParameter("boost target");
     maps->showDefinitionWork(true);
     story.click("addPage");
     const auto fill = [&](const char* name, const char* text) {
@@ -108,10 +105,11 @@ void shootMaps(Story& story, Shoot shoot) {
     };
     fill("newName", "boost_spare");
     fill("newDescription", "A table beside the boost target");
-    fill("newAddress", "0x8C0480");
+    fill("newAddress", "0x8D4100");
     if (auto* kind = story.find<QComboBox>("newKind")) kind->setCurrentIndex(2);
     if (auto* x = story.find<QComboBox>("newX")) x->setCurrentText("axis_speed");
     if (auto* stored = story.find<QComboBox>("newType")) stored->setCurrentText("UWORD");
+    if (auto* factor = story.find<QLineEdit>("newFactor")) factor->setText("0.01");
     shoot("maps-definition");
     maps->showDefinitionWork(false);
 }

@@ -5,6 +5,7 @@
 #include <QJsonObject>
 #include <QProcess>
 #include <QTemporaryDir>
+#include <cmath>
 
 #include "Expect.h"
 
@@ -47,6 +48,10 @@ class CtlTest : public QObject {
     void setStoresTheNearestCountAndRefusesBeyondLimits();
     void theWrongDefinitionIsSaid();
     void compareListsWhatDiffers();
+    void valuesGoOutAndInAsCdf();
+    void valuesArePrintedInTheUnitsAskedFor();
+    void aDonorsMapIsTakenOver();
+    void aDefinitionIsChangedCopiedAndWrittenAnew();
     void identifyOverTheBench();
     void obdNeedsNoProfile();
     void aCarIsReadIntoAFolderAndChecked();
@@ -226,6 +231,80 @@ void CtlTest::compareListsWhatDiffers() {
     QCOMPARE(names.size(), 5);
     QVERIFY(names.contains("ve_map") && names.contains("calibration_id"));
     QVERIFY(ctl({"compare", kA2l, at("original.hex"), at("original.hex"), "--json"}).array().isEmpty());
+}
+
+void CtlTest::valuesGoOutAndInAsCdf() {
+    const QString cdf = at("values.cdfx");
+    const Ran out = ctl({"values", kA2l, at("original.hex"), "--cdf", cdf, "--json"});
+    QVERIFY2(out.code == 0, out.err.constData());
+    QVERIFY(out.object()["parameters"].toInt() > 100);
+    QCOMPARE(ctl({"values", kA2l, at("original.hex"), "--cdf", cdf}).code, 1);  // not over what is there
+    // One number changed in the file, as a text editor would.
+    const std::string text = readText(cdf.toStdString());
+    const size_t at0 = text.find("<SHORT-NAME>rev_limit</SHORT-NAME>");
+    QVERIFY(at0 != std::string::npos);
+    const size_t value = text.find("<V>", at0) + 3;
+    std::string changed = text;
+    changed.replace(value, changed.find('<', value) - value, "6400");
+    QFile file(at("changed.cdfx"));
+    QVERIFY(file.open(QIODevice::WriteOnly));
+    file.write(QByteArray::fromStdString(changed));
+    file.close();
+    const Ran in = ctl({"set", kA2l, at("original.hex"), "--cdf", at("changed.cdfx"), "--out", at("from-cdf.hex")});
+    QVERIFY2(in.code == 0, in.err.constData());
+    const auto differences = ctl({"compare", kA2l, at("original.hex"), at("from-cdf.hex"), "--json"}).array();
+    QCOMPARE(differences.size(), 1);
+    QCOMPARE(differences[0].toObject()["name"].toString(), "rev_limit");
+    QCOMPARE(ctl({"set", kA2l, at("original.hex"), "--out", at("nothing.hex")}).code, 2);
+    const Ran broken = ctl({"set", kA2l, at("original.hex"), "--cdf", kA2l, "--out", at("broken.hex")});
+    QVERIFY(broken.code == 1 && broken.err.contains("XML is broken"));
+}
+
+void CtlTest::valuesArePrintedInTheUnitsAskedFor() {
+    const auto kPa =
+        ctl({"values", kA2l, at("original.hex"), "boost_target", "--json"}).object()["boost_target"].toObject();
+    const auto psi = ctl({"values", kA2l, at("original.hex"), "boost_target", "--units", "pressure=psi", "--json"})
+                         .object()["boost_target"]
+                         .toObject();
+    QCOMPARE(psi["unit"].toString(), "psi");
+    const auto first = [](const QJsonObject& o) { return o["values"].toArray()[0].toArray()[0].toDouble(); };
+    QVERIFY(std::abs(first(kPa) / first(psi) - 6.894757) < 1e-5);
+}
+
+void CtlTest::aDonorsMapIsTakenOver() {
+    const QString donor = BRUSK_DATA_DIR "/heron/heron-s-donor.hex";
+    const Ran taken = ctl({"transfer", kA2l, at("original.hex"), kA2l, donor, "ve_map", "nothing", "--axes", "--out",
+                           at("taken.hex"), "--json"});
+    QCOMPARE(taken.code, 3);  // one of the two is not there
+    const auto lines = taken.object()["parameters"].toArray();
+    QVERIFY(lines[0].toObject()["cells"].toInt() > 0);
+    QCOMPARE(lines[1].toObject()["outcome"].toString(), "not possible");
+    const auto mine = ctl({"values", kA2l, at("taken.hex"), "ve_map", "--json"}).object()["ve_map"].toObject();
+    const auto theirs = ctl({"values", kA2l, donor, "ve_map", "--json"}).object()["ve_map"].toObject();
+    QCOMPARE(mine["values"].toArray(), theirs["values"].toArray());
+}
+
+void CtlTest::aDefinitionIsChangedCopiedAndWrittenAnew() {
+    const Ran changed = ctl({"definition", "change", kA2l, "rev_limit", "--out", at("changed.a2l"), "--name",
+                             "rpm_ceiling", "--describe", "where the fuel stops", "--group", "own"});
+    QVERIFY2(changed.code == 0, changed.err.constData());
+    const auto found = ctl({"definition", "list", at("changed.a2l"), "--find", "rpm ceiling", "--json"}).array();
+    QCOMPARE(found[0].toObject()["description"].toString(), "where the fuel stops");
+    QCOMPARE(found[0].toObject()["group"].toString(), "own");
+    QCOMPARE(ctl({"definition", "check", at("changed.a2l")}).code, 0);
+    QCOMPARE(ctl({"definition", "change", kA2l, "rev_limit", "--out", at("never.a2l"), "--name", "2 much"}).code, 1);
+    // The other car's definition gets it, and one it has already is refused.
+    const QString crane = BRUSK_DATA_DIR "/crane/aldine-e2-v6.a2l";
+    const Ran copied = ctl({"definition", "copy", crane, at("changed.a2l"), "rpm_ceiling", "--out", at("more.a2l")});
+    QVERIFY2(copied.code == 0, copied.err.constData());
+    QCOMPARE(ctl({"definition", "list", at("more.a2l"), "--find", "rpm_ceiling", "--json"}).array().size(), 1);
+    QVERIFY(ctl({"definition", "copy", at("more.a2l"), at("changed.a2l"), "rpm_ceiling", "--out", at("x.a2l")})
+                .err.contains("all of this already"));
+    QCOMPARE(ctl({"definition", "write", kA2l, at("anew.a2l")}).code, 0);
+    const auto counts = [](const QString& file) {
+        return ctl({"definition", "check", file, "--json"}).object()["counts"].toObject();
+    };
+    QCOMPARE(counts(at("anew.a2l")), counts(kA2l));
 }
 
 void CtlTest::identifyOverTheBench() {

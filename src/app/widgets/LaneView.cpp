@@ -240,7 +240,8 @@ void LaneView::paintTrace(QPainter& painter, const Trace& trace, const QRectF& l
     const double shown = cursor_ ? held.at(*cursor_) : (time.empty() ? NAN : held.at(to_));
     painter.setFont(Theme::instance().text(11));
     painter.setPen(colour);
-    const QString value = std::isnan(shown) ? "-" : QString::number(shown, 'f', trace.decimals);
+    const QString value =
+        std::isnan(shown) ? "-" : QString::number(trace.shown(shown), 'f', trace.shown.decimals(trace.decimals));
     const QRectF label(lane.right() + 9, labelY, 170, 15);
     painter.drawText(label, Qt::AlignLeft | Qt::AlignVCenter,
                      painter.fontMetrics().elidedText(trace.name, Qt::ElideRight, 122));

@@ -7,6 +7,8 @@
 #include <optional>
 #include <vector>
 
+#include "core/units/Units.h"
+
 namespace brusk::app {
 
 /// One trace: samples over time, and the pyramid over them. Immutable once shared.
@@ -41,6 +43,7 @@ struct Trace {
     int decimals = 1;
     std::shared_ptr<const TraceData> data;
     double low = 0, high = 0;  ///< a fixed range; what lies beyond is marked at the edge. Automatic when equal
+    units::Shown shown = {};   ///< how its numbers are told; data and range stay in the stored unit
 };
 
 class LaneView : public QWidget {

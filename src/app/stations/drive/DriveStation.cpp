@@ -24,12 +24,12 @@ struct LaneChoice {
     int lane, colour, decimals;
     double low = 0, high = 0;
 };
-const LaneChoice kLanes[] = {{"engine_speed", "speed rpm", "rpm", 0, 0, 0},
-                             {"manifold_pressure", "pressure kPa", "kPa", 0, 1, 1},
+const LaneChoice kLanes[] = {{"engine_speed", "speed", "rpm", 0, 0, 0},
+                             {"manifold_pressure", "pressure", "kPa", 0, 1, 1},
                              {"lambda_measured", "lambda", "lambda", 1, 2, 3, 0.7, 1.3},
                              {"lambda_asked", "asked", "lambda", 1, 4, 3, 0.7, 1.3},
-                             {"short_trim", "short trim %", "%", 2, 3, 1},
-                             {"long_trim", "long trim %", "%", 2, 5, 1}};
+                             {"short_trim", "short trim", "%", 2, 3, 1},
+                             {"long_trim", "long trim", "%", 2, 5, 1}};
 
 }  // namespace
 
@@ -219,9 +219,13 @@ void DriveStation::drawLanes() {
     const bool burning = session_.liveRole("fuel_cut") == 0;
     fuelOff_->show(burning ? off : std::nan(""), std::abs(off) > 5 && burning ? "warm" : "numbers");
     std::vector<Trace> traces;
-    for (size_t i = 0; i < std::size(kLanes) && i < columns_.size(); ++i)
-        traces.push_back({kLanes[i].name, kLanes[i].unit, kLanes[i].lane, kLanes[i].colour, kLanes[i].decimals,
-                          std::make_shared<const TraceData>(time_, columns_[i]), kLanes[i].low, kLanes[i].high});
+    for (size_t i = 0; i < std::size(kLanes) && i < columns_.size(); ++i) {
+        const auto shown = session_.unitPreferences().shown(kLanes[i].unit);
+        const QString unit = QString::fromStdString(shown.unit);
+        traces.push_back({kLanes[i].name + (unit == "lambda" ? QString() : " " + unit), kLanes[i].unit, kLanes[i].lane,
+                          kLanes[i].colour, kLanes[i].decimals, std::make_shared<const TraceData>(time_, columns_[i]),
+                          kLanes[i].low, kLanes[i].high, shown});
+    }
     lanes_->setTraces(std::move(traces), 3);
     const double now = time_.empty() ? kLaneSpan_s : std::max(time_.back(), kLaneSpan_s);
     lanes_->setSpan(now - kLaneSpan_s, now);

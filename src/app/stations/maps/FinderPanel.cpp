@@ -3,9 +3,11 @@
 
 #include <QHeaderView>
 #include <QKeyEvent>
+#include <QPointer>
 #include <QSettings>
 #include <QVBoxLayout>
 
+#include "app/SessionBackground.h"
 #include "app/widgets/Panels.h"
 #include "core/calibration/Compare.h"
 
@@ -15,6 +17,7 @@ using definition::Parameter;
 
 namespace {
 constexpr int kMostRecent = 8;
+constexpr size_t kBuiltAtOnce = 3000;  // parameters
 constexpr size_t kMostListed = 2000;
 constexpr size_t kExpandBelow = 1500;  // a tree of more parameters opens closed
 }  // namespace
@@ -129,7 +132,21 @@ void FinderPanel::makeFinder() {
     const auto now = session_.kit() ? session_.kit()->definition : nullptr;
     if (now == definition_) return;
     definition_ = now;
-    finder_ = now ? std::make_unique<definition::Finder>(now) : nullptr;
+    finder_.reset();
+    if (!now) return;
+    if (now->parameters.size() < kBuiltAtOnce) {
+        finder_ = std::make_shared<const definition::Finder>(now);
+        return;
+    }
+    // A large definition takes longer than a frame to be made searchable; the tree is there meanwhile.
+    QPointer<FinderPanel> self(this);
+    session_.inBackground<std::shared_ptr<const definition::Finder>>(
+        [now] { return std::make_shared<const definition::Finder>(now); },
+        [self, now](std::shared_ptr<const definition::Finder> made) {
+            if (!self || self->definition_ != now) return;
+            self->finder_ = std::move(made);
+            if (!self->text_->text().isEmpty()) self->refresh();
+        });
 }
 
 bool FinderPanel::passes(const Parameter& p) const {
@@ -188,6 +205,7 @@ void FinderPanel::refresh() {
         count_->setText(QString::number(model_->parameters()));
         return;
     }
+    if (!finder_) return count_->setText("one moment");
     const auto found = finder_->find(text, kMostListed);
     std::vector<uint32_t> rows;
     for (const auto& hit : found.hits)

@@ -53,7 +53,7 @@ class FinderPanel : public QFrame {
     QTreeView* view_;
     FinderModel* model_;
     std::shared_ptr<const definition::Definition> definition_;
-    std::unique_ptr<definition::Finder> finder_;
+    std::shared_ptr<const definition::Finder> finder_;
     QStringList pinned_, recent_;
     std::set<definition::Parameter::Kind> kinds_;  // empty: all but axes
     QAction *differs_, *edited_, *evident_;

@@ -7,6 +7,8 @@
 #include <algorithm>
 #include <cmath>
 
+#include "core/calibration/Cdf.h"
+
 namespace brusk::app {
 
 using calibration::Direction;
@@ -157,6 +159,16 @@ void MapsStation::makeMenus(QHBoxLayout* row) {
     item(copy, "copyWithBreakpoints", "Copy with breakpoints\tCtrl+Shift+C", [this] { active_->copy(true); });
     item(copy, "paste", "Paste\tCtrl+V", [this] { active_->paste(); });
     item(copy, "pasteFactors", "Paste as factors\tCtrl+Shift+V", [this] { active_->pasteFactors(strength()); });
+    copy->addSeparator();
+    item(copy, "exportCdf", "Save values as CDF \u2026", [this] {
+        const QString path = QFileDialog::getSaveFileName(this, "Values as ASAM CDF 2.0", {}, "CDF 2.0 (*.cdfx)");
+        if (!path.isEmpty()) exportCdf(path);
+    });
+    item(copy, "importCdf", "Take values from CDF \u2026", [this] {
+        const QString path =
+            QFileDialog::getOpenFileName(this, "Values from ASAM CDF 2.0", {}, "CDF 2.0 (*.cdfx *.xml);;All files (*)");
+        if (!path.isEmpty()) importCdf(path);
+    });
     auto* reference = menuButton("reference", "Reference");
     connect(reference, &QMenu::aboutToShow, this, &MapsStation::fillReferenceMenu);
     difference_ = new QAction("Show the difference", this);
@@ -234,6 +246,30 @@ void MapsStation::addDonorFile(const QString& image, const QString& definition) 
     if (auto done = session_.addDonor(image.toStdString(), definition.toStdString()); !done)
         return session_.say(QString::fromStdString(done.error().text()), true);
     session_.say("Holding " + session_.referenceName() + " beside this calibration.");
+}
+
+void MapsStation::exportCdf(const QString& path) {
+    if (!session_.calibration() || !session_.folder()) return;
+    std::vector<std::string> names, leftOut;
+    for (const QString& name : finder_->chosen())
+        names.push_back(name.toStdString());
+    if (names.size() < 2) names = {active_->parameter().toStdString()};
+    const auto text = calibration::writeCdf(*session_.calibration(), names, leftOut);
+    if (!text) return session_.say(QString::fromStdString(text.error().text()), true);
+    if (auto done = session_.folder()->files().save(path.toStdString(), asBytes(*text)); !done)
+        return session_.say(QString::fromStdString(done.error().text()), true);
+    session_.say(QString("Saved %1 parameters to %2.").arg(names.size() - leftOut.size()).arg(path.section('/', -1)));
+}
+
+void MapsStation::importCdf(const QString& path) {
+    if (!session_.calibration() || !session_.folder()) return;
+    const auto text = session_.folder()->files().read(path.toStdString());
+    if (!text) return session_.say(QString::fromStdString(text.error().text()), true);
+    const auto contents = calibration::readCdf(std::string(asText(*text)));
+    if (!contents)
+        return session_.say(path.section('/', -1) + ": " + QString::fromStdString(contents.error().text()), true);
+    forFamily(calibration::transferTables(*session_.calibration(), contents->tables, {},
+                                          "take values from " + path.section('/', -1).toStdString()));
 }
 
 double MapsStation::strength() const {

@@ -35,6 +35,9 @@ class MapsStation : public Station {
     /// "shape", "copy", "reference", "axis": the menu of that button, for the keyboard and for tests.
     QMenu* menu(const QString& name) { return menus_.value(name); }
     void addDonorFile(const QString& image, const QString& definition = {});
+    /// The chosen parameters (or the open one) as an ASAM CDF 2.0 file, and the values of such a file taken over.
+    void exportCdf(const QString& path);
+    void importCdf(const QString& path);
 
   private:
     static constexpr int kMostPanes = 4;

@@ -75,6 +75,9 @@ ReviewStation::ReviewStation(Session& session, QWidget* parent) : Station("Revie
     cells_->setObjectName("cellView");
     bottom->addWidget(cells_);
     body()->addLayout(bottom, 5);
+    connect(&session_, &Session::unitsChanged, this, [this] {
+        if (recording_) showRecording();
+    });
     connect(list_, &QListWidget::currentRowChanged, this, &ReviewStation::load);
     connect(what_, &QComboBox::currentIndexChanged, this, &ReviewStation::refreshCells);
     connect(cells_, &MapGrid::selectionMoved, this, &ReviewStation::showMoments);
@@ -138,12 +141,12 @@ void ReviewStation::showRecording() {
         const auto place = recording_->findRole(choice.role);
         if (!place) continue;
         const std::string& name = place.channel->description.empty() ? place.channel->name : place.channel->description;
+        const auto shown = session_.unitPreferences().shown(place.channel->unit);
         traces.push_back(
-            {QString::fromStdString(name + (place.channel->unit.empty() || name.ends_with(place.channel->unit)
-                                                ? ""
-                                                : " " + place.channel->unit)),
+            {QString::fromStdString(name + (shown.unit.empty() || name.ends_with(shown.unit) ? "" : " " + shown.unit)),
              QString::fromStdString(place.channel->unit), choice.lane, choice.colour, choice.decimals,
-             std::make_shared<const TraceData>(place.group->time_s, place.channel->values), choice.low, choice.high});
+             std::make_shared<const TraceData>(place.group->time_s, place.channel->values), choice.low, choice.high,
+             shown});
     }
     lanes_->setTraces(std::move(traces), 4);
     lanes_->setSpan(0, recording_->duration_s());

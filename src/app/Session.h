@@ -94,7 +94,7 @@ class Session : public QObject {
 
     // --- the definition
     /// Keeps an edited definition in the car folder and uses it from now on.
-    [[nodiscard]] Done changeDefinition(std::string text);
+    [[nodiscard]] Done changeDefinition(const std::string& text);
 
     // --- units
     const units::Preferences& unitPreferences() const { return units_; }

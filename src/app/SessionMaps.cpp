@@ -117,11 +117,11 @@ void Session::useOwnDefinition() {
     kit_ = *own;
 }
 
-Done Session::changeDefinition(std::string text) {
+Done Session::changeDefinition(const std::string& text) {
     if (!kit_ || !folder_) return fail(ErrorCode::NotFound, "No car with a known controller is open.");
     if (flashing()) return fail(ErrorCode::Conflict, "The calibration is being flashed; edit the definition after it.");
     saveDraftNow();
-    auto own = job::keepOwnDefinition(kit_, *folder_, std::move(text));
+    auto own = job::keepOwnDefinition(kit_, *folder_, text);
     if (!own) return tl::unexpected(own.error());
     kit_ = *own;
     seen_.clear();

@@ -272,7 +272,8 @@ void CtlTest::valuesArePrintedInTheUnitsAskedFor() {
 }
 
 void CtlTest::aDonorsMapIsTakenOver() {
-    const QString donor = BRUSK_DATA_DIR "/heron/heron-s-donor.hex";
+    const QString donor = at("transfer-donor.hex");
+    QCOMPARE(ctl({"set", kA2l, at("original.hex"), "--out", donor, "ve_map[3,4]=77"}).code, 0);
     const Ran taken = ctl({"transfer", kA2l, at("original.hex"), kA2l, donor, "ve_map", "nothing", "--axes", "--out",
                            at("taken.hex"), "--json"});
     QCOMPARE(taken.code, 3);  // one of the two is not there

@@ -247,7 +247,7 @@ void writeAxis(pugi::xml_node axes, const Axis& described, const AxisValues& axi
     add(node, "CATEGORY", shared ? "COM_AXIS" : described.kind == Axis::Kind::Fixed ? "FIX_AXIS" : "STD_AXIS");
     add(node, "UNIT-DISPLAY-NAME", axis.unit);
     add(node, "SW-AXIS-INDEX", std::to_string(index));
-    if (shared) return add(node, "SW-INSTANCE-REF", axis.shared);
+    if (shared) add(node, "SW-INSTANCE-REF", axis.shared);
     add(node.append_child("SW-ARRAYSIZE"), "V", std::to_string(axis.values.size()));
     addNumbers(node.append_child("SW-VALUES-PHYS"), axis.values.data(), axis.values.size());
 }

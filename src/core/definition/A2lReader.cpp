@@ -570,13 +570,18 @@ class Reader {
                 readBitOperation(m);
             else if (!readSharedBlock(key, m))
                 passOver(in_);
-        } else if (token.kind != TokenKind::Word) {
+            return false;
+        }
+        if (token.kind != TokenKind::Word) {
             passOver(in_);
-        } else if (key == "ECU_ADDRESS") {
+            return false;
+        }
+        if (key == "ECU_ADDRESS") {
             in_.advance();
             m.address = in_.whole("an address");
             return true;
-        } else if (key == "ARRAY_SIZE") {
+        }
+        if (key == "ARRAY_SIZE") {
             in_.advance();
             m.elements = in_.whole("a number", 1 << 24);
         } else if (key == "MATRIX_DIM") {

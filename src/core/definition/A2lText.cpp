@@ -141,9 +141,10 @@ void A2lTokens::skipBlanks() {
     while (at_ < text_.size()) {
         if (classOf(text_[at_]) & kBlank) {
             ++at_;
-        } else if (text_[at_] != '/' || at_ + 1 >= text_.size()) {
-            return;
-        } else if (text_[at_ + 1] == '/') {
+            continue;
+        }
+        if (text_[at_] != '/' || at_ + 1 >= text_.size()) return;
+        if (text_[at_ + 1] == '/') {
             at_ = std::min(text_.find('\n', at_), text_.size());
         } else if (text_[at_ + 1] == '*') {
             const size_t end = text_.find("*/", at_ + 2);

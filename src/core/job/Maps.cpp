@@ -105,7 +105,7 @@ Result<std::shared_ptr<const Kit>> withOwnDefinition(std::shared_ptr<const Kit> 
 }
 
 Result<std::shared_ptr<const Kit>> keepOwnDefinition(const std::shared_ptr<const Kit>& kit,
-                                                     carfolder::CarFolder& folder, std::string text) {
+                                                     carfolder::CarFolder& folder, const std::string& text) {
     storage::FileSystem& files = folder.files();
     const storage::Path place = folder.path() / kPlace;
     if (auto done = files.makeFolder(place); !done) return tl::unexpected(done.error());

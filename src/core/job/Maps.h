@@ -34,6 +34,7 @@ std::vector<uint32_t> samplesInCells(const std::vector<std::shared_ptr<const rec
 /// Keeps a definition's text in the folder's "definitions", beside a copy of the one it came from and under a name of
 /// its own: nothing is ever written over. The folder uses it from now on. Gives the kit with it.
 [[nodiscard]] Result<std::shared_ptr<const Kit>> keepOwnDefinition(const std::shared_ptr<const Kit>& kit,
-                                                                   carfolder::CarFolder& folder, std::string text);
+                                                                   carfolder::CarFolder& folder,
+                                                                   const std::string& text);
 
 }  // namespace brusk::job

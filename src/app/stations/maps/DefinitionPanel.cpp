@@ -290,8 +290,7 @@ void DefinitionPanel::showParameter(const QString& name) {
 
 void DefinitionPanel::keep(Result<std::string> text, const QString& name, const QString& said) {
     if (!text) return session_.say(qs(text.error().text()), true);
-    if (auto done = session_.changeDefinition(std::move(*text)); !done)
-        return session_.say(qs(done.error().text()), true);
+    if (auto done = session_.changeDefinition(*text); !done) return session_.say(qs(done.error().text()), true);
     session_.say(said);
     emit made(name);
     showParameter(name);

@@ -27,7 +27,8 @@ Session::Session(storage::FileSystem& files, storage::Path dataFolder, QObject* 
     saveTimer_.setSingleShot(true);
     saveTimer_.setInterval(kSaveAfter_ms);
     connect(&saveTimer_, &QTimer::timeout, this, &Session::saveDraftNow);
-    units_ = units::Preferences::fromText(QSettings("Brusk", "Brusk").value("units").toString().toStdString());
+    units_.wanted =
+        units::Preferences::fromText(QSettings("Brusk", "Brusk").value("units").toString().toStdString()).wanted;
 }
 
 Session::~Session() {
@@ -84,6 +85,7 @@ void Session::takeFolder(std::unique_ptr<carfolder::CarFolder> folder) {
     seen_.clear();
     referenceKey_ = "parent";
     useOwnDefinition();
+    takeFuel();
     if (kit_) contents_ = folder_->contents(kit_->profile.sectors());
     refreshRounds();
     if (!rounds_.empty()) selectRound(contents_.round.value_or(rounds_.front().id));
@@ -115,6 +117,7 @@ proposals::BuildSheet Session::buildSheet() const {
 void Session::setBuildSheet(const proposals::BuildSheet& sheet) {
     if (!folder_) return;
     if (auto done = folder_->setSetting("build_sheet", job::toJson(sheet)); !done) failed(done.error());
+    takeFuel();
 }
 
 void Session::offerBuildSheet(const storage::Path& file) {

@@ -98,6 +98,7 @@ class Session : public QObject {
 
     // --- units
     const units::Preferences& unitPreferences() const { return units_; }
+    /// Only the wanted units are taken; the fuel is the build sheet's.
     void setUnitPreferences(const units::Preferences& preferences);
     /// Makes an edit on the selected round; on one that is not a draft it begins a new draft.
     [[nodiscard]] Done edit(const calibration::Edit& edit);
@@ -209,6 +210,8 @@ class Session : public QObject {
     void loadCalibration();
     void loadReference();
     void loadSharedBytes();
+    /// The stoichiometric ratio of what the build sheet says is in the tank.
+    void takeFuel();
     /// The kit with the definition that the open folder keeps of its own.
     void useOwnDefinition();
     std::shared_ptr<const calibration::Calibration> calibrationOfRound(int64_t round) const;

@@ -484,7 +484,10 @@ Done Session::startDrive(const std::vector<std::string>& channels, const std::st
             }
             return [this, outcome, round, error] {
                 driving_ = false;
-                if (round) samples_.erase(*round);
+                if (round) {
+                    samples_.erase(*round);
+                    recordings_.reset();  // whoever shows them asks for them again
+                }
                 refreshRounds();
                 emit roundSelected();
                 emit driveChanged();

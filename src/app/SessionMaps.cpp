@@ -131,9 +131,16 @@ Done Session::changeDefinition(const std::string& text) {
     return {};
 }
 
+void Session::takeFuel() {
+    const double ratio = units::stoichiometricRatio(buildSheet().ethanol_pct.value_or(0) / 100);
+    if (units_.stoichiometric == ratio) return;
+    units_.stoichiometric = ratio;
+    emit unitsChanged();
+}
+
 void Session::setUnitPreferences(const units::Preferences& preferences) {
-    if (preferences == units_) return;
-    units_ = preferences;
+    if (preferences.wanted == units_.wanted) return;
+    units_.wanted = preferences.wanted;
     QSettings("Brusk", "Brusk").setValue("units", QString::fromStdString(units_.text()));
     emit unitsChanged();
 }

@@ -90,30 +90,22 @@ struct Change {
 };
 
 void change(Context& c, const Change& o) {
-    auto now = loadDefinition(c, o.file);
+    const auto now = loadDefinition(c, o.file);
     if (!now) return c.outcome.fail(now.error());
-    Result<std::string> text = now->definition.source->text;
-    const auto step = [&](bool wanted, auto make) {
-        if (!wanted || !text) return;
-        text = make(now->definition);
-        if (!text) return;
-        auto again = definition::readA2l(*text);
-        if (again)
-            now = std::move(*again);
-        else
-            text = tl::unexpected(again.error());
-    };
     const auto address = parseUnsigned(o.address);
     if (!o.address.empty() && (!address || *address > 0xFFFFFFFF))
         return c.outcome.fail(Error{ErrorCode::BadInput, "\"" + o.address + "\" is not an address.", nullptr});
-    step(!o.description.empty(), [&](const auto& d) { return definition::withDescription(d, o.name, o.description); });
-    step(!o.label.empty(), [&](const auto& d) { return definition::withLabel(d, o.name, o.label); });
-    step(!o.group.empty(), [&](const auto& d) { return definition::withGroup(d, o.name, o.group); });
-    step(!o.role.empty(), [&](const auto& d) { return definition::withRole(d, o.name, o.role == "-" ? "" : o.role); });
-    step(address.has_value(),
-         [&](const auto& d) { return definition::withAddress(d, o.name, static_cast<uint32_t>(*address)); });
-    step(!o.newName.empty(), [&](const auto& d) { return definition::withName(d, o.name, o.newName); });
-    save(c, text, o.out, o.force, "Wrote " + o.out + ".");
+    definition::ObjectChanges changes;
+    const auto given = [](const std::string& text) {
+        return text.empty() ? std::nullopt : std::optional<std::string>(text);
+    };
+    changes.description = given(o.description);
+    changes.label = given(o.label);
+    changes.group = given(o.group);
+    changes.role = o.role == "-" ? std::optional<std::string>("") : given(o.role);
+    changes.newName = given(o.newName);
+    if (address) changes.address = static_cast<uint32_t>(*address);
+    save(c, definition::withChanges(now->definition, o.name, changes), o.out, o.force, "Wrote " + o.out + ".");
 }
 
 void copy(Context& c, const Change& o) {

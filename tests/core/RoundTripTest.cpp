@@ -268,8 +268,10 @@ Calibration calibrationOf(Maker& maker, Definition definition) {
 
 /// Whether a value is as near to the wanted one as any raw count beside it.
 bool nearest(const Conversion& k, DataType type, double raw, double wanted) {
+    // Of floating point it is the number itself, as near as the type has it.
+    if (type == DataType::Float32) return raw == static_cast<double>(static_cast<float>(k.toRaw(wanted)));
+    if (type == DataType::Float64) return raw == k.toRaw(wanted);
     const double here = std::abs(k.toPhysical(raw) - wanted);
-    if (isFloat(type)) return here <= 1e-5 * std::max(1.0, std::abs(wanted)) + 1e-5 * std::abs(raw);
     const auto [low, high] = rangeOf(type);
     for (const double other : {raw - 1, raw + 1}) {
         const double there = std::abs(k.toPhysical(other) - wanted);

@@ -101,6 +101,7 @@ void MainWindow::makeFindAnything() {
     anything_ = new FindAnything(session_, this);
     connect(new QShortcut(QKeySequence("Ctrl+K"), this), &QShortcut::activated, anything_, &FindAnything::begin);
     std::vector<FindAnything::Action> actions;
+    actions.reserve(64);
     for (int i = 0; i < stations_.size(); ++i)
         actions.push_back({"Go to " + stations_[i].first, QString("Alt+%1").arg(i + 1),
                            [this, name = stations_[i].first] { showStation(name); }});

@@ -31,14 +31,12 @@ UnitsDialog::UnitsDialog(Session& session, QWidget* parent) : QDialog(parent), s
         boxes_[static_cast<int>(quantity)] = box;
         connect(box, &QComboBox::currentIndexChanged, this, &UnitsDialog::take);
     }
-    ratio_ = new QDoubleSpinBox;
-    ratio_->setRange(5, 20);
-    ratio_->setDecimals(2);
-    ratio_->setValue(now.stoichiometric);
-    ratio_->setToolTip("Kilograms of air that burn a kilogram of the fuel: 14.7 for petrol, 9.0 for ethanol");
-    form->addRow("Stoichiometric ratio for AFR", ratio_);
-    connect(ratio_, &QDoubleSpinBox::valueChanged, this, &UnitsDialog::take);
     column->addLayout(form);
+    auto* fuel = label(QString("AFR is of this car's fuel, %1 to one: the ethanol share on the build sheet decides.")
+                           .arg(now.stoichiometric, 0, 'f', 2),
+                       "faint");
+    fuel->setWordWrap(true);
+    column->addWidget(fuel);
     auto* buttons = new QDialogButtonBox(QDialogButtonBox::Close);
     connect(buttons, &QDialogButtonBox::rejected, this, &QDialog::accept);
     column->addWidget(buttons);
@@ -46,7 +44,6 @@ UnitsDialog::UnitsDialog(Session& session, QWidget* parent) : QDialog(parent), s
 
 void UnitsDialog::take() {
     units::Preferences wanted;
-    wanted.stoichiometric = ratio_->value();
     for (auto box = boxes_.begin(); box != boxes_.end(); ++box)
         if (box.value()->currentIndex() > 0)
             wanted.wanted[static_cast<units::Quantity>(box.key())] = box.value()->currentText().toStdString();

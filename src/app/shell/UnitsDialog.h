@@ -1,10 +1,9 @@
-// The unit of each quantity, and the fuel that air-fuel ratios are of.
+// The unit of each quantity.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
 #include <QComboBox>
 #include <QDialog>
-#include <QDoubleSpinBox>
 #include <QMap>
 
 #include "app/Session.h"
@@ -20,7 +19,6 @@ class UnitsDialog : public QDialog {
     void take();
     Session& session_;
     QMap<int, QComboBox*> boxes_;
-    QDoubleSpinBox* ratio_;
 };
 
 }  // namespace brusk::app

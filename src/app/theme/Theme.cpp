@@ -90,7 +90,7 @@ QDoubleSpinBox, QSpinBox { font-family: "JetBrains Mono"; }
 QComboBox::drop-down { border: 0; width: 18px; }
 QComboBox::down-arrow { image: url(%picturesarrow.png); width: 9px; height: 9px; margin-right: 8px; }
 QComboBox QAbstractItemView { background: %sheet; border: 1px solid %line; selection-background-color: %picked; selection-color: %ink; }
-QTreeView, QListView, QTableView { background: transparent; border: 0; outline: 0; }
+QTreeView, QListView, QTableView, QTextBrowser { background: transparent; border: 0; outline: 0; }
 QTreeView::item { padding: 4px 2px; }
 QTreeView::item:selected, QListView::item:selected, QTableView::item:selected { background: %picked; color: %ink; }
 QTreeView::item:hover { background: %hover; }

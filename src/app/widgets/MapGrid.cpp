@@ -14,7 +14,6 @@ namespace brusk::app {
 
 namespace {
 constexpr double kRowHeader = 38, kColumnHeader = 24, kLeastCell = 38, kCellHeight = 24, kLeastHeight = 16;
-constexpr size_t kWake = 24;
 
 /// Position among breakpoints: 2.25 is a quarter of the way from the third to the fourth.
 double positionOn(const std::vector<double>& axis, double value) {
@@ -43,8 +42,7 @@ void MapGrid::setContents(GridContents contents) {
     if (!sameShape) {
         row_ = column_ = anchorRow_ = anchorColumn_ = 0;
         firstRow_ = firstColumn_ = 0;
-        wake_.clear();
-        ring_.reset();
+        ring_.moveTo(std::nullopt);
         updateGeometry();
     }
     least_ = INFINITY, most_ = -INFINITY, range_ = 0;
@@ -98,12 +96,7 @@ void MapGrid::setCompact(bool compact) {
 }
 
 void MapGrid::setRing(std::optional<QPointF> at) {
-    if (at && ring_) {
-        wake_.push_back(*ring_);
-        if (wake_.size() > kWake) wake_.pop_front();
-    }
-    if (!at) wake_.clear();
-    ring_ = at;
+    ring_.moveTo(at);
     update();
 }
 
@@ -196,7 +189,7 @@ void MapGrid::paintEvent(QPaintEvent*) {
     if (!compact_) paintHeaderTicks(painter, g);
     painter.setClipRect(QRectF(g.left - 1, g.top - 1, width() - g.left + 1, height() - g.top + 1));
     if (!compact_) paintSelection(painter, g);
-    paintRing(painter, g);
+    ring_.paint(painter, compact_ ? 5 : 10, [&](QPointF value) { return ringPoint(g, value); });
 }
 
 void MapGrid::paintCells(QPainter& painter, const Geometry& g) {
@@ -323,21 +316,6 @@ QPointF MapGrid::ringPoint(const Geometry& g, QPointF value) const {
     const double column = positionOn(contents_.x, value.x());
     const double row = contents_.y.empty() ? 0 : positionOn(contents_.y, value.y());
     return {g.left + (column - firstColumn_ + 0.5) * g.cellWidth, g.top + (row - firstRow_ + 0.5) * g.cellHeight};
-}
-
-void MapGrid::paintRing(QPainter& painter, const Geometry& g) {
-    if (!ring_) return;
-    painter.setRenderHint(QPainter::Antialiasing);
-    painter.setBrush(Qt::NoBrush);
-    for (size_t i = 0; i + 1 < wake_.size(); ++i) {
-        QColor colour = tokens().warm;
-        colour.setAlphaF(0.6f * static_cast<float>(i + 1) / static_cast<float>(wake_.size()));
-        painter.setPen(QPen(colour, 2));
-        painter.drawLine(ringPoint(g, wake_[i]), ringPoint(g, wake_[i + 1]));
-    }
-    painter.setPen(QPen(tokens().warm, 2));
-    painter.drawEllipse(ringPoint(g, *ring_), compact_ ? 5 : 10, compact_ ? 5 : 10);
-    painter.setRenderHint(QPainter::Antialiasing, false);
 }
 
 GridRange MapGrid::selection() const {

@@ -7,9 +7,10 @@
 #include <QPixmap>
 #include <QPointF>
 #include <QWidget>
-#include <deque>
 #include <optional>
 #include <vector>
+
+#include "app/widgets/Ring.h"
 
 namespace brusk::app {
 
@@ -123,7 +124,6 @@ class MapGrid : public QWidget {
     void paintCell(QPainter& painter, const QRectF& r, size_t cell);
     void paintHeaderTicks(QPainter& painter, const Geometry& g);
     void paintSelection(QPainter& painter, const Geometry& g);
-    void paintRing(QPainter& painter, const Geometry& g);
     QPointF ringPoint(const Geometry& g, QPointF value) const;
     void beginTyping(const QString& first);
 
@@ -138,8 +138,7 @@ class MapGrid : public QWidget {
     QPixmap picture_;  ///< everything but the selection and the ring, until something changes
     int row_ = 0, column_ = 0, anchorRow_ = 0, anchorColumn_ = 0;
     QLineEdit* editor_;
-    std::optional<QPointF> ring_;
-    std::deque<QPointF> wake_;
+    Ring ring_;
 };
 
 }  // namespace brusk::app

@@ -8,7 +8,6 @@
 #include <cmath>
 
 #include "app/theme/Theme.h"
-#include "core/calibration/Surface.h"
 
 namespace brusk::app {
 
@@ -16,13 +15,7 @@ namespace {
 constexpr double kYaw = -0.62, kPitch = 0.52;  // radians: how it is seen at first
 constexpr double kHeight = 0.85;               // of the values against half the width
 constexpr double kReach = 8;                   // pixels around a point in which it is taken hold of
-constexpr size_t kWake = 24;
 
-/// Position among breakpoints: 2.25 is a quarter of the way from the third to the fourth.
-double positionOn(const std::vector<double>& axis, double value) {
-    const auto at = calibration::positionOn(axis, value, calibration::Outside::Clamp);
-    return static_cast<double>(at.below) + at.share;
-}
 }  // namespace
 
 SurfaceView::SurfaceView(QWidget* parent) : QWidget(parent) {
@@ -48,6 +41,11 @@ void SurfaceView::resetView() {
 
 void SurfaceView::setShape(Shape shape) {
     shape_ = std::move(shape);
+    surface_.rows = shape_.rows;
+    surface_.columns = shape_.columns;
+    surface_.x.values = shape_.x;
+    surface_.y.values = shape_.y;
+    surface_.values = shape_.values;
     // While a point is dragged the scale stays, or it would run away under the pointer.
     if (drag_ != Drag::Point) {
         least_ = INFINITY, most_ = -INFINITY;
@@ -66,12 +64,7 @@ void SurfaceView::setSelection(const GridRange& range, int row, int column) {
 }
 
 void SurfaceView::setRing(std::optional<QPointF> at) {
-    if (at && ring_) {
-        wake_.push_back(*ring_);
-        if (wake_.size() > kWake) wake_.pop_front();
-    }
-    if (!at) wake_.clear();
-    ring_ = at;
+    ring_.moveTo(at);
     update();
 }
 
@@ -136,10 +129,12 @@ void SurfaceView::paintFloor(QPainter& painter) {
     const auto label = [&](QPointF at, const QString& text) {
         painter.drawText(QRectF(at.x() - 90, at.y() + 3, 180, 14), Qt::AlignCenter, text);
     };
-    label(project(-1, nearY, floor), QString::number(shape_.x.front(), 'f', shape_.xDecimals));
-    label(project(1, nearY, floor), QString::number(shape_.x.back(), 'f', shape_.xDecimals));
-    label(project(nearX, -1, floor), QString::number(shape_.y.front(), 'f', shape_.yDecimals));
-    label(project(nearX, 1, floor), QString::number(shape_.y.back(), 'f', shape_.yDecimals));
+    // Both meet in the near corner: those of x stand left of it, those of y right.
+    const QPointF aside(16, 0);
+    label(project(-1, nearY, floor) - aside, QString::number(shape_.x.front(), 'f', shape_.xDecimals));
+    label(project(1, nearY, floor) - aside, QString::number(shape_.x.back(), 'f', shape_.xDecimals));
+    label(project(nearX, -1, floor) + aside, QString::number(shape_.y.front(), 'f', shape_.yDecimals));
+    label(project(nearX, 1, floor) + aside, QString::number(shape_.y.back(), 'f', shape_.yDecimals));
     if (size() < 70) return;  // too small for titles
     painter.setFont(Theme::instance().text(11));
     label(project(0, nearY, floor) + QPointF(0, 12), shape_.xTitle);
@@ -201,32 +196,10 @@ void SurfaceView::paintPoints(QPainter& painter) {
         }
 }
 
-double SurfaceView::valueAtRow(double row, double column) const {
-    const auto r = std::min(static_cast<size_t>(row), shape_.rows - 2),
-               c = std::min(static_cast<size_t>(column), shape_.columns - 2);
-    const double v = row - static_cast<double>(r), u = column - static_cast<double>(c);
-    const double* a = shape_.values.data() + r * shape_.columns + c;
-    const double* b = a + shape_.columns;
-    return (1 - v) * ((1 - u) * a[0] + u * a[1]) + v * ((1 - u) * b[0] + u * b[1]);
-}
-
-void SurfaceView::paintRing(QPainter& painter) {
-    if (!ring_) return;
-    const auto place = [&](QPointF at) {
-        const double x = std::clamp(at.x(), shape_.x.front(), shape_.x.back());
-        const double y = std::clamp(at.y(), shape_.y.front(), shape_.y.back());
-        return project(normalX(x), normalY(y),
-                       normalValue(valueAtRow(positionOn(shape_.y, y), positionOn(shape_.x, x))));
-    };
-    painter.setBrush(Qt::NoBrush);
-    for (size_t i = 0; i + 1 < wake_.size(); ++i) {
-        QColor colour = tokens().warm;
-        colour.setAlphaF(0.6f * static_cast<float>(i + 1) / static_cast<float>(wake_.size()));
-        painter.setPen(QPen(colour, 2));
-        painter.drawLine(place(wake_[i]), place(wake_[i + 1]));
-    }
-    painter.setPen(QPen(tokens().warm, 2));
-    painter.drawEllipse(place(*ring_), 8, 8);
+QPointF SurfaceView::ringPoint(QPointF value) const {
+    const double x = std::clamp(value.x(), shape_.x.front(), shape_.x.back());
+    const double y = std::clamp(value.y(), shape_.y.front(), shape_.y.back());
+    return project(normalX(x), normalY(y), normalValue(calibration::surfaceAt(surface_, x, y)));
 }
 
 void SurfaceView::paintEvent(QPaintEvent*) {
@@ -259,7 +232,8 @@ void SurfaceView::paintEvent(QPaintEvent*) {
     painter.setRenderHint(QPainter::Antialiasing);
     painter.setClipRect(rect().adjusted(2, 2, -2, -2));
     paintPoints(painter);
-    paintRing(painter);
+    ring_.paint(painter, 8, [&](QPointF value) { return ringPoint(value); });
+    painter.setRenderHint(QPainter::Antialiasing);
     if (drag_ == Drag::Choose) {
         painter.setPen(QPen(t.accent, 1, Qt::DashLine));
         painter.setBrush(Qt::NoBrush);

@@ -5,11 +5,11 @@
 
 #include <QPixmap>
 #include <QWidget>
-#include <deque>
 #include <optional>
 #include <vector>
 
 #include "app/widgets/MapGrid.h"
+#include "core/calibration/Surface.h"
 
 namespace brusk::app {
 
@@ -68,13 +68,12 @@ class SurfaceView : public QWidget {
     double normalX(double x) const;
     double normalY(double y) const;
     double normalValue(double v) const;
-    double valueAtRow(double row, double column) const;
     std::optional<std::pair<int, int>> pointUnder(QPointF at) const;
     double valueFor(QPointF at) const;
     void paintSurface(QPainter& painter);
     void paintFloor(QPainter& painter);
     void paintPoints(QPainter& painter);
-    void paintRing(QPainter& painter);
+    QPointF ringPoint(QPointF value) const;
     void zoomBy(double factor);
 
     Shape shape_;
@@ -84,9 +83,9 @@ class SurfaceView : public QWidget {
     bool editable_ = false;
     GridRange selection_;
     int row_ = 0, column_ = 0;
-    std::optional<QPointF> ring_;
-    std::deque<QPointF> wake_;
-    QPixmap picture_;  ///< the surface, until something changes
+    Ring ring_;
+    calibration::Table surface_;  ///< the shape as the core knows it, for the height under the ring
+    QPixmap picture_;             ///< the surface, until something changes
     Drag drag_ = Drag::None;
     QPointF pressed_, last_;
     int heldRow_ = 0, heldColumn_ = 0;

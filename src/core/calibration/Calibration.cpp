@@ -11,8 +11,6 @@ namespace brusk::calibration {
 
 using definition::Axis;
 using definition::Conversion;
-using definition::DataType;
-using definition::Layout;
 using definition::Parameter;
 
 namespace {

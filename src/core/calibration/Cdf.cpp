@@ -149,8 +149,7 @@ class Reader {
         if (!readValues(node.child("SW-VALUES-PHYS"), values)) return false;
         axis.values = axis.raw = values.numbers;
         p.axes.emplace_back();
-        if (p.axes.size() == 1) table.x = std::move(axis);
-        if (p.axes.size() == 2) table.y = std::move(axis);
+        if (p.axes.size() <= 2) (p.axes.size() == 1 ? table.x : table.y) = std::move(axis);
         return p.axes.size() <= 5;
     }
 

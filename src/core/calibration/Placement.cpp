@@ -9,7 +9,6 @@
 namespace brusk::calibration {
 
 using definition::Axis;
-using definition::DataType;
 using definition::Definition;
 using definition::kMostAxes;
 using definition::Layout;

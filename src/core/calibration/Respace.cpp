@@ -76,7 +76,7 @@ Result<Respacing> respace(const Calibration& calibration, const Parameter& param
                         user->name + " lies on this axis and is read-only: its surface can't be kept.");
         auto follower = follow(calibration, after, *user, keep, outside);
         if (!follower) return tl::unexpected(follower.error());
-        out.followers.push_back(std::move(*follower));
+        out.followers.push_back(*follower);
     }
     out.edit = editBetween(
         calibration.image(), after.image(),

@@ -8,8 +8,6 @@
 
 namespace brusk::calibration {
 
-using definition::Parameter;
-
 Position positionOn(const std::vector<double>& breakpoints, double value, Outside outside) {
     if (breakpoints.size() < 2) return {};
     const auto above = std::upper_bound(breakpoints.begin(), breakpoints.end(), value);

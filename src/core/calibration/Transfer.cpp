@@ -121,7 +121,9 @@ TransferLine attempt(Calibration& work, const std::string& name, Take take) {
     const Done done =
         p ? take(copy, *p, line) : Done(fail(ErrorCode::NotFound, "Our definition has no parameter " + name + "."));
     if (done) {
-        if (line.cells) work = std::move(copy);
+        const bool changed = !(copy.image() == work.image());
+        if (changed && line.outcome == Outcome::Same) line.outcome = Outcome::Copied;  // an axis moved, no number
+        if (changed) work = std::move(copy);
     } else {
         line.outcome = Outcome::NotPossible;
         line.cells = 0;

@@ -5,6 +5,7 @@
 #include <cmath>
 
 #include "core/base/Text.h"
+#include "core/definition/A2lTables.h"
 #include "core/definition/A2lText.h"
 
 namespace brusk::definition {
@@ -78,69 +79,36 @@ void A2lBlocks::conversion(const Conversion& k) {
 
 void A2lBlocks::layout(const Layout& l) {
     line(2, "/begin RECORD_LAYOUT " + l.name);
-    const auto direct = [](const Layout::Item& item) {
-        return std::string(item.falling ? " INDEX_DECR DIRECT" : " INDEX_INCR DIRECT");
-    };
+    // In the order of Layout::Field.
+    static const char* const words[] = {"AXIS_PTS",   "NO_AXIS_PTS", "FNC_VALUES", "RESERVED", "AXIS_RESCALE",
+                                        "NO_RESCALE", "OFFSET",      "SHIFT_OP",   "DIST_OP",  "SRC_ADDR"};
     bool uses[kDataTypes] = {};
     for (const Layout::Item& item : l.items) {
-        const std::string axis = kAxisSuffix[item.axis];
-        const std::string place = " " + std::to_string(item.position) + " " + std::string(dataTypeName(item.type));
+        using Field = Layout::Field;
+        std::string entry = words[static_cast<size_t>(item.field)];
+        if (item.field != Field::Values && item.field != Field::Reserved) (entry += '_') += kAxisSuffix[item.axis];
+        (entry += ' ') += std::to_string(item.position);
         uses[static_cast<size_t>(item.type)] = true;
-        switch (item.field) {
-            case Layout::Field::Values:
-                line(3, "FNC_VALUES" + place + (l.columnsFirst ? " COLUMN_DIR" : " ROW_DIR") + " DIRECT");
-                break;
-            case Layout::Field::AxisPoints:
-                line(3, "AXIS_PTS_" + axis + place + direct(item));
-                break;
-            case Layout::Field::AxisCount:
-                line(3, "NO_AXIS_PTS_" + axis + place);
-                break;
-            case Layout::Field::RescalePairs:
-                line(3, "AXIS_RESCALE_" + axis + place + " " + std::to_string(item.pairs) + direct(item));
-                break;
-            case Layout::Field::RescaleCount:
-                line(3, "NO_RESCALE_" + axis + place);
-                break;
-            case Layout::Field::Offset:
-                line(3, "OFFSET_" + axis + place);
-                break;
-            case Layout::Field::Shift:
-                line(3, "SHIFT_OP_" + axis + place);
-                break;
-            case Layout::Field::Distance:
-                line(3, "DIST_OP_" + axis + place);
-                break;
-            case Layout::Field::Reserved: {
-                const size_t size = sizeOf(item.type);
-                line(3, "RESERVED " + std::to_string(item.position) +
-                            (size == 1   ? " BYTE"
-                             : size == 2 ? " WORD"
-                                         : " LONG"));
-                break;
-            }
-            case Layout::Field::Other:
-                line(3, "SRC_ADDR_" + axis + place);
-                break;
+        if (item.field == Field::Reserved) {
+            const size_t size = sizeOf(item.type);
+            entry += size == 1 ? " BYTE" : size == 2 ? " WORD" : " LONG";
+        } else {
+            (entry += ' ') += dataTypeName(item.type);
         }
+        if (item.field == Field::RescalePairs) (entry += ' ') += std::to_string(item.pairs);
+        if (item.field == Field::Values) entry += l.columnsFirst ? " COLUMN_DIR DIRECT" : " ROW_DIR DIRECT";
+        if (item.field == Field::AxisPoints || item.field == Field::RescalePairs)
+            entry += item.falling ? " INDEX_DECR DIRECT" : " INDEX_INCR DIRECT";
+        line(3, entry);
     }
     for (int i = 0; i < kMostAxes; ++i)
         if (l.fixedCounts[i])
             line(3, std::string("FIX_NO_AXIS_PTS_") + kAxisSuffix[i] + " " + std::to_string(l.fixedCounts[i]));
     if (l.staticPlaces) line(3, "STATIC_RECORD_LAYOUT");
     if (l.staticOffsets) line(3, "STATIC_ADDRESS_OFFSETS");
-    // Signed and unsigned of a size share one alignment.
-    static const std::pair<const char*, std::vector<DataType>> kinds[] = {
-        {"ALIGNMENT_BYTE", {DataType::UByte, DataType::SByte}},
-        {"ALIGNMENT_WORD", {DataType::UWord, DataType::SWord}},
-        {"ALIGNMENT_LONG", {DataType::ULong, DataType::SLong}},
-        {"ALIGNMENT_INT64", {DataType::UInt64, DataType::Int64}},
-        {"ALIGNMENT_FLOAT16_IEEE", {DataType::Float16}},
-        {"ALIGNMENT_FLOAT32_IEEE", {DataType::Float32}},
-        {"ALIGNMENT_FLOAT64_IEEE", {DataType::Float64}}};
     // What the record uses is always written: the module it goes into may have other defaults.
     const Layout natural;
-    for (const auto& [name, types] : kinds) {
+    for (const auto& [name, types] : alignmentKeywords()) {
         const auto at = static_cast<size_t>(types[0]);
         if (l.alignment[at] != natural.alignment[at] ||
             std::any_of(types.begin(), types.end(), [&](DataType t) { return uses[static_cast<size_t>(t)]; }))

@@ -103,16 +103,15 @@ class Reader {
                                                                 {"TYPEDEF_STRUCTURE", 0}};
         while (in_.more()) {
             const A2lToken token = in_.peek();
-            if (token.kind != TokenKind::Begin) {
-                in_.skip();
-            } else if (token.text == "MEASUREMENT") {
+            // Nearly all blocks are one of these two.
+            if (token.kind == TokenKind::Begin && token.text == "MEASUREMENT") {
                 guarded(&Reader::readMeasurement);
-            } else if (token.text == "CHARACTERISTIC") {
+            } else if (token.kind == TokenKind::Begin && token.text == "CHARACTERISTIC") {
                 guarded(&Reader::readCharacteristic);
+            } else if (token.kind != TokenKind::Begin || carried.count(token.text)) {
+                in_.skip();
             } else if (const auto step = steps.find(token.text); step != steps.end()) {
                 guarded(step->second);
-            } else if (carried.count(token.text)) {
-                in_.skip();
             } else {
                 guarded(&Reader::readTable);
             }

@@ -65,6 +65,18 @@ int axisOfSuffix(std::string_view key) {
 
 }  // namespace
 
+const std::vector<std::pair<std::string_view, std::vector<DataType>>>& alignmentKeywords() {
+    static const std::vector<std::pair<std::string_view, std::vector<DataType>>> keywords = {
+        {"ALIGNMENT_BYTE", {DataType::UByte, DataType::SByte}},
+        {"ALIGNMENT_WORD", {DataType::UWord, DataType::SWord}},
+        {"ALIGNMENT_LONG", {DataType::ULong, DataType::SLong}},
+        {"ALIGNMENT_INT64", {DataType::UInt64, DataType::Int64}},
+        {"ALIGNMENT_FLOAT16_IEEE", {DataType::Float16}},
+        {"ALIGNMENT_FLOAT32_IEEE", {DataType::Float32}},
+        {"ALIGNMENT_FLOAT64_IEEE", {DataType::Float64}}};
+    return keywords;
+}
+
 ByteOrder readByteOrder(A2lStream& in) {
     const size_t at = in.peek().begin;
     const std::string_view word = in.word("a byte order");
@@ -157,15 +169,8 @@ uint32_t A2lTables::layout(std::string_view name) const {
 }
 
 bool A2lTables::readAlignment(std::string_view key, uint8_t* alignment) {
-    static const std::map<std::string_view, std::vector<DataType>> types = {
-        {"ALIGNMENT_BYTE", {DataType::UByte, DataType::SByte}},
-        {"ALIGNMENT_WORD", {DataType::UWord, DataType::SWord}},
-        {"ALIGNMENT_LONG", {DataType::ULong, DataType::SLong}},
-        {"ALIGNMENT_INT64", {DataType::UInt64, DataType::Int64}},
-        {"ALIGNMENT_FLOAT16_IEEE", {DataType::Float16}},
-        {"ALIGNMENT_FLOAT32_IEEE", {DataType::Float32}},
-        {"ALIGNMENT_FLOAT64_IEEE", {DataType::Float64}}};
-    const auto found = types.find(key);
+    const auto& types = alignmentKeywords();
+    const auto found = std::find_if(types.begin(), types.end(), [&](const auto& entry) { return entry.first == key; });
     if (found == types.end()) return false;
     in_.advance();
     const uint32_t bytes = std::max<uint32_t>(1, in_.whole("an alignment", 64));
@@ -184,6 +189,9 @@ void A2lTables::readModCommon() {
         } else if (token.text == "DEPOSIT") {
             in_.advance();
             differences_ = in_.word("a deposit") == "DIFFERENCE";
+            // Breakpoints are summed up as they are read: those above would be taken for absolute ones.
+            if (differences_ && !out_.parameters.empty())
+                in_.warn(token.begin, "DEPOSIT DIFFERENCE stands behind parameters; it holds for those that follow.");
         } else if (!readAlignment(token.text, alignment_)) {
             passOver(in_);
         }
@@ -273,6 +281,11 @@ void A2lTables::readConversion() {
     pending_.push_back(std::move(pending));
 }
 
+void A2lTables::keepTable(const std::string& name, TabbedValues table) {
+    if (!tables_.emplace(name, std::move(table)).second)
+        in_.error(in_.lastEnd(), "Table " + name + " is defined twice; the first is kept.");
+}
+
 void A2lTables::readTable() {
     const std::string name(in_.word("a name"));
     in_.string("a description");
@@ -296,7 +309,7 @@ void A2lTables::readTable() {
     }
     std::stable_sort(table.points.begin(), table.points.end(),
                      [](const auto& a, const auto& b) { return a.raw < b.raw; });
-    tables_.emplace(name, std::move(table));
+    keepTable(name, std::move(table));
 }
 
 void A2lTables::readVerbal(bool ranges) {
@@ -320,7 +333,7 @@ void A2lTables::readVerbal(bool ranges) {
             passOver(in_);
         }
     }
-    tables_.emplace(name, std::move(table));
+    keepTable(name, std::move(table));
 }
 void A2lTables::readVerbalTable() {
     readVerbal(false);

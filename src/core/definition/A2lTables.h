@@ -17,6 +17,9 @@ std::optional<int> decimalsOf(std::string_view format);
 /// An optional keyword that means nothing to us, with its arguments; one that nobody knows is said.
 void passOver(A2lStream& in);
 
+/// The keywords that align a kind of number, each with its data types; signed and unsigned of a size share one.
+const std::vector<std::pair<std::string_view, std::vector<DataType>>>& alignmentKeywords();
+
 class A2lTables {
   public:
     A2lTables(A2lStream& in, Definition& out);
@@ -56,6 +59,7 @@ class A2lTables {
     bool readLayoutItem(Layout& layout, std::string_view key);
     bool readAlignment(std::string_view key, uint8_t* alignment);
     void readAddressType(Layout& layout);
+    void keepTable(const std::string& name, TabbedValues table);
     void joinTable(Conversion& conversion, const Pending& pending);
 
     A2lStream& in_;

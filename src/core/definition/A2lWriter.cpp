@@ -279,6 +279,49 @@ Result<std::string> without(const Definition& d, const std::string& name) {
     return patched(block->source->text, std::move(patches));
 }
 
+Result<std::string> withChanges(const Definition& d, const std::string& name, const ObjectChanges& wanted, int* made) {
+    const Parameter* p = d.parameter(name);
+    const Measurement* m = p ? nullptr : d.measurement(name);
+    if (!d.source || (!p && !m)) return tl::unexpected(blockOf(d, name).error());
+    const Group* group = p ? d.groupOf(*p) : d.groupOf(*m);
+    const auto is = [&](auto ofParameter, auto ofMeasurement) { return p ? ofParameter(*p) : ofMeasurement(*m); };
+    const auto differs = [&](const auto& change, auto member) {
+        return change && *change != is([&](const Parameter& x) { return member(x); },
+                                       [&](const Measurement& x) { return member(x); });
+    };
+    // Each change is made on what the one before left; the name goes last, as the others find the object by it.
+    Result<std::string> text = d.source->text;
+    std::optional<Definition> now;
+    int count = 0;
+    const auto step = [&](bool needed, auto make) {
+        if (!needed || !text) return;
+        if (count > 0) {
+            auto again = readA2l(*text);
+            if (!again) {
+                text = tl::unexpected(again.error());
+                return;
+            }
+            now = std::move(again->definition);
+        }
+        text = make(now ? *now : d);
+        ++count;
+    };
+    step(differs(wanted.description, [](const auto& x) { return x.description; }),
+         [&](const Definition& at) { return withDescription(at, name, *wanted.description); });
+    step(differs(wanted.label, [](const auto& x) { return x.label; }),
+         [&](const Definition& at) { return withLabel(at, name, *wanted.label); });
+    step(differs(wanted.address, [](const auto& x) { return x.address; }),
+         [&](const Definition& at) { return withAddress(at, name, *wanted.address); });
+    step(differs(wanted.role, [](const auto& x) { return x.role; }),
+         [&](const Definition& at) { return withRole(at, name, *wanted.role); });
+    step(wanted.group && (!group || group->name != *wanted.group),
+         [&](const Definition& at) { return withGroup(at, name, *wanted.group); });
+    step(wanted.newName && *wanted.newName != name,
+         [&](const Definition& at) { return withName(at, name, *wanted.newName); });
+    if (made) *made = count;
+    return text;
+}
+
 namespace {
 
 bool sameAxis(const Definition& a, const Axis& x, const Definition& b, const Axis& y) {

@@ -32,6 +32,15 @@ std::string firstDifference(const Definition& a, const Definition& b);
                                             const std::string& group);
 [[nodiscard]] Result<std::string> without(const Definition& definition, const std::string& name);
 
+/// What to change of one object; what is not given stays.
+struct ObjectChanges {
+    std::optional<std::string> description, label, role, group, newName;
+    std::optional<uint32_t> address;
+};
+/// All of them, one after another. What is equal already is no change; `made` counts those that were.
+[[nodiscard]] Result<std::string> withChanges(const Definition& definition, const std::string& name,
+                                              const ObjectChanges& changes, int* made = nullptr);
+
 /// Adds every parameter and measurement of `more` that `definition` lacks, with the conversions, layouts and groups
 /// they need; conversions and layouts of a name that stands for something else get a name of their own.
 [[nodiscard]] Result<std::string> withAdded(const Definition& definition, const Definition& more,

@@ -199,6 +199,11 @@ const Group* Definition::groupOf(const Measurement& m) const {
     return groupAt(groups, groupOfMeasurement_, static_cast<size_t>(&m - measurements.data()));
 }
 
+const Group* Definition::group(std::string_view name) const {
+    const uint32_t i = groupIndex_.find(name, [this](uint32_t at) { return std::string_view(groups[at].name); });
+    return i == NameIndex::kNone ? nullptr : &groups[i];
+}
+
 const Group* Definition::parentOf(const Group& group) const {
     return groupAt(groups, parentOfGroup_, static_cast<size_t>(&group - groups.data()));
 }

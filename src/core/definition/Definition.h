@@ -331,6 +331,7 @@ struct Definition {
     const Group* groupOf(const Parameter& p) const;
     const Group* groupOf(const Measurement& m) const;
     const Group* parentOf(const Group& group) const;
+    const Group* group(std::string_view name) const;
     std::string groupPath(const Group& group) const;
     /// "Air / Volumetric efficiency": the groups above a parameter or measurement, empty when in none.
     std::string groupPath(std::string_view name) const;

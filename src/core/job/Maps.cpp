@@ -111,9 +111,10 @@ Result<std::shared_ptr<const Kit>> keepOwnDefinition(const std::shared_ptr<const
     if (auto done = files.makeFolder(place); !done) return tl::unexpected(done.error());
     // "aldine-e2.a2l" is what it came from, "aldine-e2.edit-3.a2l" the third edited one.
     std::string stem = storage::Path(kit->definitionFile).stem().string();
-    stem = stem.substr(0, stem.find(".edit-"));
+    const size_t edit = stem.find(".edit-");
+    stem = stem.substr(0, edit);
     const storage::Path original = place / (stem + ".a2l");
-    if (!files.exists(original) && kit->definition->source)
+    if (edit == std::string::npos && !files.exists(original) && kit->definition->source)
         if (auto done = files.save(original, asBytes(kit->definition->source->text)); !done)
             return tl::unexpected(done.error());
     std::string name;

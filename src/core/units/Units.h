@@ -70,7 +70,7 @@ struct Shown {
 /// The unit a user wants for each quantity; quantities without a wish stay in the unit they are stored in.
 struct Preferences {
     std::map<Quantity, std::string> wanted;
-    /// For air-fuel ratios: kilograms of air that burn a kilogram of the fuel in this car's tank.
+    /// For air-fuel ratios: kilograms of air that burn a kilogram of the fuel in the tank. The car's build sheet knows.
     double stoichiometric = 14.7;
 
     Shown shown(std::string_view storedUnit) const;

@@ -288,7 +288,7 @@ void DefinitionPanel::showParameter(const QString& name) {
     preview();
 }
 
-void DefinitionPanel::keep(Result<std::string> text, const QString& name, const QString& said) {
+void DefinitionPanel::keep(const Result<std::string>& text, const QString& name, const QString& said) {
     if (!text) return session_.say(qs(text.error().text()), true);
     if (auto done = session_.changeDefinition(*text); !done) return session_.say(qs(done.error().text()), true);
     session_.say(said);
@@ -298,47 +298,24 @@ void DefinitionPanel::keep(Result<std::string> text, const QString& name, const 
 
 void DefinitionPanel::keepEdits() {
     const auto* kit = session_.kit();
-    const Parameter* p = kit ? kit->definition->parameter(name_.toStdString()) : nullptr;
-    if (!p) return;
-    // One change after another, each on what the one before left.
-    std::string name = p->name;
-    auto now = Result<definition::Definition>(*kit->definition);
-    int changes = 0;
-    Result<std::string> text =
-        now->source ? Result<std::string>(now->source->text) : Result<std::string>(std::string());
-    const auto step = [&](bool wanted, auto change) {
-        if (!wanted || !text) return;
-        text = change(*now);
-        if (!text) return;
-        auto again = definition::readA2l(*text);
-        if (!again) {
-            text = tl::unexpected(again.error());
-            return;
-        }
-        now = std::move(again->definition);
-        ++changes;
-    };
+    if (!kit || name_.isEmpty()) return;
     const auto address = parseUnsigned(addressEdit_->text().trimmed().toStdString());
     if (!address || *address > 0xFFFFFFFF) return session_.say("The address is not a number of up to 32 bits.", true);
-    const auto* group = kit->definition->groupOf(*p);
-    const std::string wantedGroup = groupEdit_->currentText().trimmed().toStdString();
-    const std::string role = roleEdit_->currentText().trimmed().toStdString(), label = labelEdit_->text().toStdString();
-    const std::string description = descriptionEdit_->text().toStdString();
-    const std::string newName = nameEdit_->text().trimmed().toStdString();
-    step(description != p->description,
-         [&](const auto& d) { return definition::withDescription(d, name, description); });
-    step(!label.empty() && label != p->label, [&](const auto& d) { return definition::withLabel(d, name, label); });
-    step(*address != p->address,
-         [&](const auto& d) { return definition::withAddress(d, name, static_cast<uint32_t>(*address)); });
-    step(role != p->role, [&](const auto& d) { return definition::withRole(d, name, role); });
-    step(!wantedGroup.empty() && (!group || group->name != wantedGroup),
-         [&](const auto& d) { return definition::withGroup(d, name, wantedGroup); });
-    step(newName != name, [&](const auto& d) { return definition::withName(d, name, newName); });
-    if (text && changes == 0) return session_.say("Nothing was changed.");
-    keep(std::move(text), qs(newName),
+    definition::ObjectChanges changes;
+    changes.description = descriptionEdit_->text().toStdString();
+    changes.role = roleEdit_->currentText().trimmed().toStdString();
+    changes.address = static_cast<uint32_t>(*address);
+    changes.newName = nameEdit_->text().trimmed().toStdString();
+    if (!labelEdit_->text().isEmpty()) changes.label = labelEdit_->text().toStdString();
+    const QString group = groupEdit_->currentText().trimmed();
+    if (!group.isEmpty()) changes.group = group.toStdString();
+    int made = 0;
+    const auto text = definition::withChanges(*kit->definition, name_.toStdString(), changes, &made);
+    if (text && made == 0) return session_.say("Nothing was changed.");
+    keep(text, qs(*changes.newName),
          QString("Kept the definition with %1 %2 of %3.")
-             .arg(changes)
-             .arg(changes == 1 ? "change" : "changes", qs(newName)));
+             .arg(made)
+             .arg(made == 1 ? "change" : "changes", qs(*changes.newName)));
 }
 
 definition::NewParameter DefinitionPanel::described() const {

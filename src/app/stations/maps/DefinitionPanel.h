@@ -36,7 +36,7 @@ class DefinitionPanel : public QFrame {
     QWidget* makeAddPage();
     QWidget* makeCopyPage();
     void keepEdits();
-    void keep(Result<std::string> text, const QString& name, const QString& said);
+    void keep(const Result<std::string>& text, const QString& name, const QString& said);
     definition::NewParameter described() const;
     void fillChoices();
     void preview();

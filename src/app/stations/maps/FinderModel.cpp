@@ -35,9 +35,8 @@ FinderModel::Node* FinderModel::add(Node& parent, const QString& title) {
 bool FinderModel::fillGroup(Node& node, const definition::Group& group, const Wanted& wanted, int depth) {
     for (const std::string& name : group.subgroups) {
         if (depth >= kDeepest) break;
-        const auto child = std::find_if(definition_->groups.begin(), definition_->groups.end(),
-                                        [&](const auto& g) { return g.name == name; });
-        if (child == definition_->groups.end() || &*child == &group) continue;
+        const definition::Group* child = definition_->group(name);
+        if (!child || child == &group) continue;
         Node* inner = add(node, QString::fromStdString(child->description.empty() ? child->name : child->description));
         if (!fillGroup(*inner, *child, wanted, depth + 1)) node.nodes.pop_back();
     }

@@ -77,6 +77,9 @@ FinderPanel::FinderPanel(Session& session, QWidget* parent) : QFrame(parent), se
     connect(&session_, &Session::linkChanged, this, [this] {
         if (session_.kit() && session_.kit()->definition != definition_) refresh();
     });
+    connect(&session_, &Session::recordingsChanged, this, [this] {
+        if (evident_->isChecked()) refresh();
+    });
     connect(&session_, &Session::referenceChanged, this, [this] {
         if (differs_->isChecked()) refresh();
     });

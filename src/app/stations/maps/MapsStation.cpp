@@ -87,7 +87,8 @@ void MapsStation::makeBar(QVBoxLayout* column) {
     bar->setSpacing(4);
     amount_ = new QLineEdit;
     amount_->setObjectName("amount");
-    amount_->setFixedWidth(80);
+    amount_->setMinimumWidth(44);
+    amount_->setMaximumWidth(80);
     amount_->setPlaceholderText("amount");
     amount_->setAlignment(Qt::AlignRight);
     bar->addWidget(amount_);
@@ -114,7 +115,12 @@ void MapsStation::makeBar(QVBoxLayout* column) {
     connect(undo_, &QPushButton::clicked, &session_, &Session::undo);
     connect(redo_, &QPushButton::clicked, &session_, &Session::redo);
     for (QPushButton* button : bar_->findChildren<QPushButton*>())
-        button->setStyleSheet("padding: 4px 8px; min-width: 16px;");
+        button->setStyleSheet("padding: 4px 7px;");
+    // In a narrow bench the amount gives way, never a word on a button.
+    for (QAbstractButton* button : bar_->findChildren<QAbstractButton*>()) {
+        button->ensurePolished();
+        button->setMinimumWidth(button->sizeHint().width());
+    }
     bar->addStretch();
     selection_ = label({}, "faint");
     selection_->setObjectName("selection");
@@ -178,6 +184,10 @@ void MapsStation::makeMenus(QHBoxLayout* row) {
     difference_->setShortcutContext(Qt::WidgetWithChildrenShortcut);
     addAction(difference_);
     connect(difference_, &QAction::toggled, this, [this](bool on) {
+        if (on && active_->referenceValues().empty()) {
+            session_.say(active_->noReference(), true);
+            return difference_->setChecked(false);
+        }
         active_->setShowsDifference(on);
         refreshBar();
     });
@@ -258,7 +268,11 @@ void MapsStation::exportCdf(const QString& path) {
     if (!text) return session_.say(QString::fromStdString(text.error().text()), true);
     if (auto done = session_.folder()->files().save(path.toStdString(), asBytes(*text)); !done)
         return session_.say(QString::fromStdString(done.error().text()), true);
-    session_.say(QString("Saved %1 parameters to %2.").arg(names.size() - leftOut.size()).arg(path.section('/', -1)));
+    session_.say(QString("Saved %1 parameters to %2.%3")
+                     .arg(names.size() - leftOut.size())
+                     .arg(path.section('/', -1),
+                          leftOut.empty() ? QString() : " Left out: " + QString::fromStdString(leftOut[0])),
+                 !leftOut.empty());
 }
 
 void MapsStation::importCdf(const QString& path) {
@@ -268,8 +282,17 @@ void MapsStation::importCdf(const QString& path) {
     const auto contents = calibration::readCdf(std::string(asText(*text)));
     if (!contents)
         return session_.say(path.section('/', -1) + ": " + QString::fromStdString(contents.error().text()), true);
-    forFamily(calibration::transferTables(*session_.calibration(), contents->tables, {},
-                                          "take values from " + path.section('/', -1).toStdString()));
+    auto plan = calibration::transferTables(*session_.calibration(), contents->tables, {},
+                                            "take values from " + path.section('/', -1).toStdString());
+    // What the file itself held back is told like what did not fit.
+    for (const auto& d : contents->diagnostics)
+        plan.lines.push_back({"",
+                              calibration::TransferLine::Outcome::NotPossible,
+                              0,
+                              0,
+                              {},
+                              "Line " + std::to_string(d.line) + ": " + d.message});
+    forFamily(std::move(plan));
 }
 
 double MapsStation::strength() const {
@@ -464,7 +487,6 @@ void MapsStation::open(const QString& parameter, bool beside) {
     active_->open(parameter);
     active_->setPinned(finder_->isPinned(parameter));
     finder_->noteOpened(parameter);
-    refreshBar();
 }
 
 void MapsStation::shown() {

@@ -2,26 +2,39 @@
 #include "app/stations/maps/ParameterCard.h"
 
 #include <QPushButton>
+#include <QUrl>
+#include <QVBoxLayout>
 #include <cmath>
 
 #include "app/theme/Theme.h"
-#include "app/widgets/Panels.h"
 #include "core/base/Text.h"
 
 namespace brusk::app {
 
 using definition::Parameter;
 
-ParameterCard::ParameterCard(Session& session, QWidget* parent) : QScrollArea(parent), session_(session) {
+ParameterCard::ParameterCard(Session& session, QWidget* parent) : QFrame(parent), session_(session) {
     setFixedWidth(252);
-    setWidgetResizable(true);
-    setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
     setObjectName("card");
-    auto* inside = new QWidget;
-    column_ = new QVBoxLayout(inside);
-    column_->setContentsMargins(10, 12, 12, 10);
-    column_->setSpacing(4);
-    setWidget(inside);
+    auto* column = new QVBoxLayout(this);
+    column->setContentsMargins(8, 10, 10, 10);
+    browser_ = new QTextBrowser;
+    browser_->setObjectName("cardText");
+    browser_->setOpenLinks(false);
+    browser_->setFrameShape(QFrame::NoFrame);
+    browser_->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+    browser_->setAccessibleName("Parameter card");
+    browser_->document()->setDocumentMargin(2);
+    column->addWidget(browser_, 1);
+    auto* work = new QPushButton("Definition \u2026");
+    work->setObjectName("definitionWork");
+    work->setToolTip("Rename, describe, regroup, give a role; add a parameter by address or copy one");
+    column->addWidget(work);
+    connect(work, &QPushButton::clicked, this, &ParameterCard::definitionAsked);
+    connect(browser_, &QTextBrowser::anchorClicked, this, [this](const QUrl& to) {
+        to.scheme() == "parameter" ? emit nameFollowed(to.path()) : emit searched(to.path());
+    });
+    connect(&Theme::instance(), &Theme::changed, this, [this] { show(pane_); });
 }
 
 QString ParameterCard::text(const QString& key) const {
@@ -32,36 +45,28 @@ QString ParameterCard::text(const QString& key) const {
 
 void ParameterCard::fact(const QString& key, const QString& value, bool numbers) {
     facts_.append({key, value});
-    auto* row = new QWidget;
-    auto* line = new QHBoxLayout(row);
-    line->setContentsMargins(0, 0, 0, 0);
-    line->setSpacing(8);
-    auto* name = label(key, "faint");
-    name->setFixedWidth(78);
-    name->setAlignment(Qt::AlignLeft | Qt::AlignTop);
-    auto* shown = label(value, numbers ? "numbers" : nullptr);
-    shown->setWordWrap(true);
-    shown->setTextInteractionFlags(Qt::TextSelectableByMouse);
-    line->addWidget(name);
-    line->addWidget(shown, 1);
-    column_->addWidget(row);
+    if (!inTable_) html_ += "<table cellspacing=0 cellpadding=2 width=100%>";
+    inTable_ = true;
+    html_ +=
+        QString("<tr><td width=80 style=\"color:%1\">%2</td><td%3>%4</td></tr>")
+            .arg(tokens().faint.name(), key.toHtmlEscaped(), numbers ? " style=\"font-family:'JetBrains Mono'\"" : "",
+                 value.toHtmlEscaped().replace('\n', "<br>"));
+}
+
+void ParameterCard::paragraph(const QString& html) {
+    if (inTable_) html_ += "</table>";
+    inTable_ = false;
+    html_ += html;
 }
 
 void ParameterCard::heading(const QString& text) {
-    column_->addSpacing(6);
-    column_->addWidget(label(text, "heading"));
+    paragraph("<p style=\"margin:8px 2px 2px 2px; font-weight:600\">" + text.toHtmlEscaped() + "</p>");
 }
 
 void ParameterCard::link(const QString& text, const QString& target, bool parameter) {
-    auto* name = new QLabel(QString("<a style=\"color:%1; text-decoration:none\" href=\"#\">%2</a>")
-                                .arg(tokens().accent.name(), text.toHtmlEscaped()));
-    name->setObjectName("link_" + target);
-    name->setTextInteractionFlags(Qt::LinksAccessibleByMouse | Qt::LinksAccessibleByKeyboard);
-    name->setWordWrap(true);
-    name->setToolTip(parameter ? "Open " + target : "Find " + target);
-    connect(name, &QLabel::linkActivated, this,
-            [this, target, parameter] { parameter ? emit nameFollowed(target) : emit searched(target); });
-    column_->addWidget(name);
+    paragraph(QString("<p style=\"margin:2px\"><a style=\"color:%1; text-decoration:none\" href=\"%2:%3\">%4</a></p>")
+                  .arg(tokens().accent.name(), parameter ? "parameter" : "find",
+                       QString::fromUtf8(QUrl::toPercentEncoding(target)), text.toHtmlEscaped()));
 }
 
 void ParameterCard::cellFacts(ParameterPane& pane) {
@@ -166,20 +171,21 @@ void ParameterCard::neighbours(const Parameter& p) {
         link(QString::fromStdString(n.parameter->title()) + "  \u00b7 " + how,
              QString::fromStdString(n.parameter->name), true);
     }
-    if (others.size() > 5) column_->addWidget(label(QString("and %1 more").arg(others.size() - 5), "faint"));
+    if (others.size() > 5) paragraph(QString("<p style=\"margin:2px\">and %1 more</p>").arg(others.size() - 5));
 }
 
 void ParameterCard::show(ParameterPane* pane) {
-    emptyLayout(column_);
+    pane_ = pane;
     facts_.clear();
+    html_.clear();
+    inTable_ = false;
+    browser_->clear();
     if (!pane || !pane->readable() || !session_.calibration()) return;
     const auto& d = session_.calibration()->definition();
     const Parameter& p = *pane->table().parameter;
-    auto* description = label(QString::fromStdString(p.description), "faint");
-    description->setWordWrap(true);
-    column_->addWidget(description);
+    paragraph(QString("<p style=\"margin:2px 2px 8px 2px; color:%1\">%2</p>")
+                  .arg(tokens().faint.name(), QString::fromStdString(p.description).toHtmlEscaped()));
     facts_.append({"Description", QString::fromStdString(p.description)});
-    column_->addSpacing(4);
     cellFacts(*pane);
     if (p.kind == Parameter::Kind::Text) fact("Length", QString("%1 characters").arg(p.number));
     fact("Name", QString::fromStdString(p.name), false);
@@ -209,12 +215,8 @@ void ParameterCard::show(ParameterPane* pane) {
     for (size_t i = 0; i < std::min<size_t>(uses.size(), 6); ++i)
         link(QString::fromStdString(uses[i].function), QString::fromStdString(uses[i].function), false);
     neighbours(p);
-    column_->addStretch();
-    auto* work = new QPushButton("Definition \u2026");
-    work->setObjectName("definitionWork");
-    work->setToolTip("Rename, describe, regroup, give a role; add a parameter by address or copy one");
-    connect(work, &QPushButton::clicked, this, &ParameterCard::definitionAsked);
-    column_->addWidget(work);
+    paragraph({});
+    browser_->setHtml(html_);
 }
 
 }  // namespace brusk::app

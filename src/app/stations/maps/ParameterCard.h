@@ -3,15 +3,14 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
-#include <QLabel>
-#include <QScrollArea>
-#include <QVBoxLayout>
+#include <QFrame>
+#include <QTextBrowser>
 
 #include "app/stations/maps/ParameterPane.h"
 
 namespace brusk::app {
 
-class ParameterCard : public QScrollArea {
+class ParameterCard : public QFrame {
     Q_OBJECT
   public:
     explicit ParameterCard(Session& session, QWidget* parent = nullptr);
@@ -26,6 +25,7 @@ class ParameterCard : public QScrollArea {
 
   private:
     void fact(const QString& key, const QString& value, bool numbers = true);
+    void paragraph(const QString& html);
     void heading(const QString& text);
     void link(const QString& text, const QString& target, bool parameter);
     void cellFacts(ParameterPane& pane);
@@ -34,7 +34,10 @@ class ParameterCard : public QScrollArea {
     void neighbours(const definition::Parameter& p);
 
     Session& session_;
-    QVBoxLayout* column_;
+    QTextBrowser* browser_;  ///< one text for all: a card of widgets takes longer than a frame to lay out
+    QPointer<ParameterPane> pane_;
+    QString html_;
+    bool inTable_ = false;
     QList<QPair<QString, QString>> facts_;
 };
 

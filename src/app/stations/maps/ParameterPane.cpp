@@ -194,7 +194,10 @@ void ParameterPane::open(const QString& parameter) {
     evidenceFor_.clear();
     samples_.clear();
     reload();
-    grid_->select(0, 0);
+    if (readable_ && !table_.values.empty())
+        grid_->select(0, 0);  // tells that the selection moved
+    else
+        emit selectionMoved();
 }
 
 void ParameterPane::setPicture(Picture picture) {
@@ -277,11 +280,11 @@ void ParameterPane::loadReference() {
     differs_.clear();
     edited_.clear();
     const auto compared = [&](const calibration::Calibration* with) -> Result<calibration::CellDifferences> {
-        if (!with) return fail(ErrorCode::NotFound, "");
+        if (!with) return fail(ErrorCode::NotFound, "There is no reference here; choose one under Reference.");
         const Parameter* other = &with->definition() == &session_.calibration()->definition()
                                      ? table_.parameter
                                      : calibration::counterpart(with->definition(), *table_.parameter);
-        if (!other) return fail(ErrorCode::NotFound, "");
+        if (!other) return fail(ErrorCode::NotFound, "The reference has no parameter " + table_.parameter->name + ".");
         const auto theirs = with->read(*other, slice_);
         if (!theirs) return tl::unexpected(theirs.error());
         return calibration::compareCells(table_, *theirs);
@@ -289,6 +292,8 @@ void ParameterPane::loadReference() {
     if (auto found = compared(session_.reference())) {
         reference_ = std::move(found->other);
         differs_ = std::move(found->differs);
+    } else {
+        noReference_ = QString::fromStdString(found.error().text());
     }
     // What this round changed, whatever the reference is.
     const auto parent = session_.referenceNamed("parent");
@@ -436,7 +441,7 @@ void ParameterPane::refreshPictures() {
 }
 
 void ParameterPane::refreshSelection() {
-    if (!readable_ || table_.values.empty()) return;
+    if (!readable_ || table_.values.empty()) return emit selectionMoved();
     if (picture_ == Picture::Surface)
         surface_->setSelection(grid_->selection(), grid_->currentRow(), grid_->currentColumn());
     else
@@ -512,8 +517,7 @@ void ParameterPane::soften(double strength) {
 }
 
 void ParameterPane::takeReference(double strength) {
-    if (reference_.size() != table_.values.size())
-        return session_.say("There is no reference to take from; choose one under Reference.", true);
+    if (reference_.size() != table_.values.size()) return session_.say(noReference_, true);
     std::vector<calibration::CellValue> cells;
     for (const size_t i : grid_->selectedCells())
         cells.push_back({i, table_.values[i] + strength * (reference_[i] - table_.values[i])});
@@ -613,10 +617,9 @@ void ParameterPane::drag(int row, int column, double shownValue, bool done) {
     const double by = shown_.back(shownValue) - table_.values[held];
     if (done) {
         std::vector<calibration::CellValue> cells;
+        cells.reserve(moved.size());
         for (const size_t i : moved)
-            cells.push_back({i, table_.values[i] + by});
-        for (auto& cell : cells)
-            cell.value = std::clamp(cell.value, table_.lower, table_.upper);
+            cells.push_back({i, std::clamp(table_.values[i] + by, table_.lower, table_.upper)});
         makeCells(cells, "drag");
         refreshGrid();
         return refreshPictures();

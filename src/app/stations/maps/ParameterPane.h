@@ -33,6 +33,8 @@ class ParameterPane : public QFrame {
     const calibration::Table& table() const { return table_; }
     /// The reference's numbers on our breakpoints; empty when there are none.
     const std::vector<double>& referenceValues() const { return reference_; }
+    /// Why there are none, a sentence.
+    QString noReference() const { return noReference_; }
     MapGrid* grid() { return grid_; }
     SurfaceView* surface() { return surface_; }
     ProfileView* across() { return across_; }
@@ -100,6 +102,7 @@ class ParameterPane : public QFrame {
     calibration::Table table_;
     size_t slice_ = 0;
     std::vector<double> reference_;
+    QString noReference_;
     std::vector<char> differs_, edited_;
     std::vector<calibration::Ridge> ridges_;
     std::vector<uint32_t> samples_;

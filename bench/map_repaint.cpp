@@ -47,6 +47,7 @@ int main(int argc, char** argv) {
         contents.values.push_back(60 + 30 * std::sin(static_cast<double>(i % kSide) / 7) *
                                            std::cos(static_cast<double>(i / kSide) / 9));
         contents.evidence.push_back(static_cast<float>(i % 5) / 4);
+        contents.doubt.push_back(static_cast<float>(i % 7) / 6);
         contents.edited.push_back(i % 3 == 0);
         contents.differs.push_back(i % 4 == 0);
         contents.pointedAt.push_back(i % 17 == 0);

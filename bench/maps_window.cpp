@@ -63,7 +63,9 @@ int main(int argc, char** argv) {
     std::string text = session.kit()->definition->source->text;
     const size_t first = large.find("/begin RECORD_LAYOUT"), last = large.find("/begin GROUP");
     text.insert(text.rfind("/end MODULE"), large.substr(first, last - first));
-    if (!session.changeDefinition(text)) return 1;
+    bool kept = false;
+    session.changeDefinition(text, [&] { kept = true; });
+    if (!QTest::qWaitFor([&] { return kept; }, 60000)) return 1;
     // What is built off the window's thread is waited for, as a person would have it by then.
     QTest::qWait(3000);
     measure();

@@ -9,7 +9,8 @@ namespace brusk::app {
 
 namespace {
 constexpr int kSaveAfter_ms = 500;
-}
+constexpr int kPlayEvery_ms = 33;
+}  // namespace
 
 const std::vector<RouteChoice>& routeChoices() {
     static const std::vector<RouteChoice> choices = [] {
@@ -27,6 +28,10 @@ Session::Session(storage::FileSystem& files, storage::Path dataFolder, QObject* 
     saveTimer_.setSingleShot(true);
     saveTimer_.setInterval(kSaveAfter_ms);
     connect(&saveTimer_, &QTimer::timeout, this, &Session::saveDraftNow);
+    playTimer_.setInterval(kPlayEvery_ms);
+    connect(&playTimer_, &QTimer::timeout, this, [this] {
+        setMoment(playback_.time_s + playback_.rate * static_cast<double>(playedFor_.restart()) / 1000);
+    });
     units_.wanted =
         units::Preferences::fromText(QSettings("Brusk", "Brusk").value("units").toString().toStdString()).wanted;
 }
@@ -83,6 +88,7 @@ void Session::takeFolder(std::unique_ptr<carfolder::CarFolder> folder) {
         if (kit->profile.name == profile) kit_ = kit;
     donors_.clear();
     seen_.clear();
+    lookAt(nullptr, {});
     referenceKey_ = "parent";
     useOwnDefinition();
     takeFuel();
@@ -158,7 +164,8 @@ void Session::loadCalibration() {
     if (!calibration) return failed(calibration.error());
     calibration_ = std::move(*calibration);
     loadSharedBytes();
-    recordings_.reset();
+    calibration_->allowHardwareLimits(hardwareLimits_);
+    driven_.reset();
     if (selected()->state == carfolder::RoundState::Draft) {
         if (auto history = folder_->edits(selected_))
             history_ = std::move(*history);

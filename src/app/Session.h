@@ -3,6 +3,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
+#include <QElapsedTimer>
 #include <QObject>
 #include <QTimer>
 #include <atomic>
@@ -88,13 +89,34 @@ class Session : public QObject {
     /// Which parameters lie on the same bytes, in the selected calibration; null until that is known.
     const calibration::SharedBytes* sharedBytes() const;
     /// The recordings behind the selected round, or behind its nearest ancestor that has some; loaded off this thread.
-    using Recordings = std::vector<std::shared_ptr<const recording::Recording>>;
-    std::shared_ptr<const Recordings> recordings() const { return recordings_; }
+    std::shared_ptr<const job::Driven> driven() const { return driven_; }
     void loadRecordings();
+    /// Whether edits may go to the hardware's limits, where the definition knows them.
+    bool hardwareLimits() const { return hardwareLimits_; }
+    void setHardwareLimits(bool allow);
+
+    // --- a recording that is looked at, at rest or played
+    struct Playback {
+        std::shared_ptr<const recording::Recording> recording;
+        QString title;
+        double time_s = 0;
+        double rate = 1;  ///< seconds of the recording a second
+        bool playing = false;
+    };
+    const Playback& playback() const { return playback_; }
+    void lookAt(std::shared_ptr<const recording::Recording> recording, const QString& title);
+    void setMoment(double time_s);
+    void play(bool on);
+    void setPlayRate(double rate);
+    /// Whether there is a "now": a drive runs, or a recording is looked at.
+    bool hasNow() const { return driving_ || playback_.recording; }
+    /// What a channel says now; NaN when nothing does.
+    double valueNow(const std::string& channel) const;
 
     // --- the definition
-    /// Keeps an edited definition in the car folder and uses it from now on.
-    [[nodiscard]] Done changeDefinition(const std::string& text);
+    /// Keeps an edited definition in the car folder and uses it from now on. Reads it off this thread; `then` is called
+    /// on it when it is in use.
+    void changeDefinition(std::string text, std::function<void()> then);
 
     // --- units
     const units::Preferences& unitPreferences() const { return units_; }
@@ -187,6 +209,8 @@ class Session : public QObject {
     void referenceChanged();
     void definitionChanged();
     void recordingsChanged();
+    void playbackChanged();  ///< another recording, played or halted, another rate
+    void momentChanged();
     void unitsChanged();
     void linkChanged();
     void taskChanged();
@@ -245,7 +269,12 @@ class Session : public QObject {
     mutable std::map<int64_t, std::pair<std::string, std::shared_ptr<const calibration::Calibration>>>
         seen_;  // rounds, by image
     std::shared_ptr<const calibration::SharedBytes> shared_;
-    std::shared_ptr<const Recordings> recordings_;
+    std::shared_ptr<const job::Driven> driven_;
+    Playback playback_;
+    QTimer playTimer_;
+    QElapsedTimer playedFor_;  ///< since the last moment
+    bool hardwareLimits_ = false;
+    bool keepingDefinition_ = false;
     units::Preferences units_;
     calibration::EditHistory history_;
     QTimer saveTimer_;

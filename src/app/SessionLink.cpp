@@ -486,7 +486,7 @@ Done Session::startDrive(const std::vector<std::string>& channels, const std::st
                 driving_ = false;
                 if (round) {
                     samples_.erase(*round);
-                    recordings_.reset();  // whoever shows them asks for them again
+                    driven_.reset();  // whoever shows them asks for them again
                 }
                 refreshRounds();
                 emit roundSelected();

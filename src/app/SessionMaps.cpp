@@ -1,6 +1,8 @@
 // Session: what the work on maps shares. References and donors, recordings behind the cells, the definition, units.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include <QSettings>
+#include <algorithm>
+#include <cmath>
 
 #include "app/Session.h"
 #include "app/SessionBackground.h"
@@ -98,17 +100,69 @@ void Session::loadSharedBytes() {
 }
 
 void Session::loadRecordings() {
-    if (!folder_ || !selected() || recordings_) return;
-    recordings_ = std::make_shared<const Recordings>();
+    if (!folder_ || !selected() || driven_) return;
+    driven_ = std::make_shared<const job::Driven>();
     const int64_t round = selected_;
-    inBackground<Result<Recordings>>([folder = folder_, round] { return job::recordingsFor(*folder, round); },
-                                     [this, round](Result<Recordings> found) {
-                                         if (round != selected_) return;
-                                         if (!found) return failed(found.error());
-                                         recordings_ = std::make_shared<const Recordings>(std::move(*found));
-                                         if (!recordings_->empty()) emit recordingsChanged();
-                                     });
+    inBackground<Result<job::Driven>>([folder = folder_, round] { return job::drivenOn(*folder, round); },
+                                      [this, round](Result<job::Driven> found) {
+                                          if (round != selected_) return;
+                                          if (!found) return failed(found.error());
+                                          driven_ = std::make_shared<const job::Driven>(std::move(*found));
+                                          if (!driven_->recordings.empty()) emit recordingsChanged();
+                                      });
 }
+
+void Session::setHardwareLimits(bool allow) {
+    if (hardwareLimits_ == allow) return;
+    hardwareLimits_ = allow;
+    if (!calibration_) return;
+    calibration_->allowHardwareLimits(allow);
+    emit calibrationChanged();
+}
+
+// --- playback
+
+void Session::lookAt(std::shared_ptr<const recording::Recording> recording, const QString& title) {
+    playTimer_.stop();
+    playback_ = {std::move(recording), title, 0, playback_.rate, false};
+    emit playbackChanged();
+    emit momentChanged();
+}
+
+void Session::setMoment(double time_s) {
+    if (!playback_.recording) return;
+    const double end = playback_.recording->duration_s();
+    playback_.time_s = std::clamp(time_s, 0.0, end);
+    emit momentChanged();
+    if (playback_.playing && time_s >= end) play(false);
+}
+
+void Session::play(bool on) {
+    on = on && playback_.recording;
+    if (on == playback_.playing) return;
+    // Once at the end, it begins again.
+    if (on && playback_.time_s >= playback_.recording->duration_s()) playback_.time_s = 0;
+    playback_.playing = on;
+    if (on) {
+        playedFor_.start();
+        playTimer_.start();
+    } else {
+        playTimer_.stop();
+    }
+    emit playbackChanged();
+}
+
+void Session::setPlayRate(double rate) {
+    playback_.rate = rate;
+    emit playbackChanged();
+}
+
+double Session::valueNow(const std::string& channel) const {
+    if (driving_) return liveValue(channel);
+    return playback_.recording ? playback_.recording->valueAt(channel, playback_.time_s) : std::nan("");
+}
+
+// --- the definition
 
 void Session::useOwnDefinition() {
     if (!kit_ || !folder_) return;
@@ -117,18 +171,26 @@ void Session::useOwnDefinition() {
     kit_ = *own;
 }
 
-Done Session::changeDefinition(const std::string& text) {
-    if (!kit_ || !folder_) return fail(ErrorCode::NotFound, "No car with a known controller is open.");
-    if (flashing()) return fail(ErrorCode::Conflict, "The calibration is being flashed; edit the definition after it.");
-    saveDraftNow();
-    auto own = job::keepOwnDefinition(kit_, *folder_, text);
-    if (!own) return tl::unexpected(own.error());
-    kit_ = *own;
-    seen_.clear();
-    loadCalibration();
-    emit definitionChanged();
-    emit calibrationChanged();
-    return {};
+void Session::changeDefinition(std::string text, std::function<void()> then) {
+    if (!kit_ || !folder_) return say("No car with a known controller is open.", true);
+    if (flashing()) return say("The calibration is being flashed; edit the definition after it.", true);
+    if (keepingDefinition_) return say("The change before is still being kept.", true);
+    keepingDefinition_ = true;
+    using Kept = Result<std::shared_ptr<const job::Kit>>;
+    inBackground<Kept>(
+        [kit = kit_, folder = folder_, text = std::move(text)] { return job::keepOwnDefinition(kit, *folder, text); },
+        [this, of = folder_, then = std::move(then)](Kept own) {
+            keepingDefinition_ = false;
+            if (!own) return failed(own.error());
+            if (folder_ != of) return;
+            saveDraftNow();
+            kit_ = *own;
+            seen_.clear();
+            loadCalibration();
+            emit definitionChanged();
+            emit calibrationChanged();
+            then();
+        });
 }
 
 void Session::takeFuel() {

@@ -5,6 +5,7 @@
 #include "core/base/Text.h"
 #include "core/definition/A2lWriter.h"
 #include "core/definition/Finder.h"
+#include "core/definition/Roles.h"
 #include "ctl/Loading.h"
 
 namespace brusk::ctl {
@@ -75,6 +76,30 @@ void list(Context& c, const std::string& file, const std::string& find) {
             say(m.name, "measurement", m.description, d->unitOf(m), m.address);
 }
 
+void roles(Context& c, const std::string& file, size_t most) {
+    const auto contents = loadDefinition(c, file);
+    if (!contents) return c.outcome.fail(contents.error());
+    const auto& d = contents->definition;
+    json given = json::object(), missing = json::array();
+    for (const auto& p : d.parameters)
+        if (!p.role.empty()) given[p.role] = p.name;
+    for (const auto& m : d.measurements)
+        if (!m.role.empty()) given[m.role] = m.name;
+    c.outcome.text = std::to_string(given.size()) + " roles are given.\n";
+    for (const auto& role : definition::missingRoles(d, most)) {
+        json offered = json::array();
+        c.outcome.text += std::string(role.role->role) + ", " + std::string(role.role->title) + ":\n";
+        for (const auto& guess : role.guesses) {
+            const std::string& name =
+                role.role->measured ? d.measurements[guess.index].name : d.parameters[guess.index].name;
+            offered.push_back({{"name", name}, {"score", guess.score}, {"reason", guess.reason}});
+            c.outcome.text += "  " + formatNumber(guess.score * 100, 0) + " %  " + name + "  (" + guess.reason + ")\n";
+        }
+        missing.push_back({{"role", role.role->role}, {"title", role.role->title}, {"guesses", offered}});
+    }
+    c.outcome.json = {{"given", given}, {"missing", missing}};
+}
+
 void save(Context& c, const Result<std::string>& text, const std::string& out, bool force, const std::string& said) {
     if (!text) return c.outcome.fail(text.error());
     if (auto may = mayWrite(c, out, force); !may) return c.outcome.fail(may.error());
@@ -143,6 +168,13 @@ void addDefinitionCommands(CLI::App& app, Context& c) {
         auto [sub, o] = command("list", "parameters and measurements");
         sub->add_option("--find", o->name, "any part of name, description, unit, group or address; best first");
         sub->callback([o = o, &c] { list(c, o->file, o->name); });
+    }
+    {
+        auto [sub, o] =
+            command("roles", "what means what to the engine, and guesses where the definition does not say");
+        auto most = std::make_shared<size_t>(3);
+        sub->add_option("--guesses", *most, "for each role, likeliest first")->check(CLI::Range(1, 100));
+        sub->callback([o = o, most, &c] { roles(c, o->file, *most); });
     }
     {
         auto [sub, o] = command("change", "one parameter's name, description, group, role or address");

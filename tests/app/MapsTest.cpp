@@ -393,9 +393,24 @@ void MapsTest::theEvidenceOfADriveIsSeen() {
     const auto& dots = grid->contents().evidence;
     const auto seen = std::count_if(dots.begin(), dots.end(), [](float dot) { return dot > 0; });
     QVERIFY(seen > 10 && seen < static_cast<long>(dots.size()));
-    const auto recordings = story.session().recordings();
-    const auto counts = job::samplesInCells(*recordings, *story.session().calibration()->read("ve_map"));
-    QCOMPARE(std::count_if(counts.begin(), counts.end(), [](uint32_t n) { return n > 0; }), seen);
+    const auto driven = story.session().driven();
+    const auto evidence = job::evidenceOf(*driven, *story.session().calibration()->read("ve_map"));
+    const auto& cells = evidence.cells;
+    QCOMPARE(std::count_if(cells.begin(), cells.end(), [](const auto& cell) { return cell.count > 0; }), seen);
+    // How full a dot is tells how far its samples agree.
+    const auto& doubt = grid->contents().doubt;
+    QCOMPARE(doubt.size(), dots.size());
+    for (size_t i = 0; i < doubt.size(); ++i)
+        QCOMPARE(doubt[i], static_cast<float>(std::min(1.0, cells[i].spread / evidence.wide)));
+    const auto most =
+        std::max_element(cells.begin(), cells.end(), [](const auto& a, const auto& b) { return a.count < b.count; }) -
+        cells.begin();
+    grid->select(static_cast<int>(most) / static_cast<int>(grid->contents().columns),
+                 static_cast<int>(most) % static_cast<int>(grid->contents().columns));
+    const QString said = mapsOf(story)->card()->text("Evidence");
+    QVERIFY2(said.startsWith(QString::number(cells[static_cast<size_t>(most)].count) + " samples") &&
+                 said.contains("fuel off") && said.contains("\u00b1"),
+             qPrintable(said));
     // The filter knows which maps' inputs were recorded.
     auto* finder = story.find<QLineEdit>("finder");
     finder->clear();
@@ -412,7 +427,7 @@ void MapsTest::theEvidenceOfADriveIsSeen() {
         const auto* p = story.session().calibration()->definition().parameter(name);
         QVERIFY2(!p->axes.empty(), name.c_str());
         for (const auto& axis : p->axes)
-            QVERIFY2(recordings->front()->find(axis.input), name.c_str());
+            QVERIFY2(driven->recordings.front()->find(axis.input), name.c_str());
     }
 }
 

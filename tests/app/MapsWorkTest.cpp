@@ -1,7 +1,9 @@
 // Whole pieces of work on the Maps station through the real window: donors, families, several panes, definitions,
 // finding. SPDX-License-Identifier: GPL-3.0-or-later
+#include <QCheckBox>
 #include <QClipboard>
 #include <QComboBox>
+#include <QCursor>
 #include <QListWidget>
 #include <QTreeView>
 #include <cmath>
@@ -10,6 +12,7 @@
 #include "Expect.h"
 #include "Maps.h"
 #include "core/base/Text.h"
+#include "core/definition/A2lWriter.h"
 #include "core/image/ImageFile.h"
 
 using namespace brusk;
@@ -23,6 +26,9 @@ class MapsWorkTest : public QObject {
     void aMissingParameterIsFoundInALargeDefinitionAndCopied();
     void aParameterIsAddedByAddressWithItsCellsInView();
     void aParameterIsRenamedDescribedAndMoved();
+    void guessedRolesAreTakenWhenTheyAreTicked();
+    void theNameUnderThePointerIsLookedFor();
+    void editsGoToTheHardwaresLimitsOnlyWhenAllowed();
     void fourParametersStandSideBySide();
     void theFinderFiltersPinsAndRemembers();
     void editsAreUndoneAfterTheProgramWasClosed();
@@ -159,7 +165,7 @@ void MapsWorkTest::aMissingParameterIsFoundInALargeDefinitionAndCopied() {
     QCOMPARE(tree->model()->rowCount(), 1);
     QTest::keyClick(find, Qt::Key_Return);
     QVERIFY(story.click("copyOver"));
-    QVERIFY2(session.calibration()->definition().parameter("altitude_reserve"), qPrintable(story.message()));
+    QTRY_VERIFY2(session.calibration()->definition().parameter("altitude_reserve"), qPrintable(story.message()));
     QCOMPARE(maps->active()->parameter(), QString("altitude_reserve"));
     // It lies on the rev limit's bytes; editing it says so.
     const double before = *session.calibration()->value("rev_limit");
@@ -206,7 +212,7 @@ void MapsWorkTest::aParameterIsAddedByAddressWithItsCellsInView() {
     story.find<QLineEdit>("newName")->clear();
     QTest::keyClicks(story.find<QLineEdit>("newName"), "fill_again");
     QVERIFY(story.click("addParameter"));
-    QVERIFY2(session.calibration()->definition().parameter("fill_again"), qPrintable(story.message()));
+    QTRY_VERIFY2(session.calibration()->definition().parameter("fill_again"), qPrintable(story.message()));
     QCOMPARE(session.calibration()->read("fill_again")->raw, known.raw);
     QCOMPARE(maps->active()->parameter(), QString("fill_again"));
     story.find<QLineEdit>("newName")->setText("elsewhere");
@@ -232,6 +238,7 @@ void MapsWorkTest::aParameterIsRenamedDescribedAndMoved() {
     put("editDescription", "Where the fuel is cut");
     story.find<QComboBox>("editGroup")->setCurrentText("my_limits");
     QVERIFY(story.click("keepDefinition"));
+    QTRY_VERIFY2(session.calibration()->definition().parameter("rpm_ceiling"), qPrintable(story.message()));
     const auto& d = session.calibration()->definition();
     const auto* p = d.parameter("rpm_ceiling");
     QVERIFY2(p && !d.parameter("rev_limit"), qPrintable(story.message()));
@@ -244,6 +251,73 @@ void MapsWorkTest::aParameterIsRenamedDescribedAndMoved() {
     finder->clear();
     QTest::keyClicks(finder, "ceiling of");
     QCOMPARE(story.find<QTreeView>("parameterTree")->model()->index(0, 0).data().toString(), "Ceiling of speed");
+}
+
+void MapsWorkTest::guessedRolesAreTakenWhenTheyAreTicked() {
+    Story story;
+    QVERIFY(story.begin());
+    Session& session = story.session();
+    // As a definition from elsewhere comes: nothing says which value the rev limit is.
+    const auto bare = definition::withRole(session.calibration()->definition(), "rev_limit", "");
+    EXPECT_OK(bare);
+    session.changeDefinition(*bare, [] {});
+    QTRY_VERIFY(!session.calibration()->definition().parameterWithRole("rev_limit"));
+    story.goTo("Maps");
+    mapsOf(story)->showDefinitionWork(true);
+    QVERIFY(story.click("rolesPage"));
+    QTRY_VERIFY_WITH_TIMEOUT(story.find<QCheckBox>("role_rev_limit"), 10000);
+    auto* keep = story.find<QPushButton>("keepRoles");
+    QVERIFY(!keep->isEnabled());
+    auto* who = story.find<QComboBox>("who_rev_limit");
+    const int right = who->findData("rev_limit");
+    QVERIFY(right >= 0);
+    who->setCurrentIndex(right);
+    // Nothing is taken before somebody says so.
+    QVERIFY(!session.calibration()->definition().parameterWithRole("rev_limit"));
+    story.find<QCheckBox>("role_rev_limit")->setChecked(true);
+    QVERIFY(keep->text().contains("1 role"));
+    QVERIFY(story.click("keepRoles"));
+    QTRY_VERIFY(session.calibration()->definition().parameterWithRole("rev_limit"));
+    QCOMPARE(session.calibration()->definition().parameterWithRole("rev_limit")->name, std::string("rev_limit"));
+    // It is not asked again.
+    QTRY_VERIFY(!story.find<QCheckBox>("role_rev_limit"));
+}
+
+void MapsWorkTest::theNameUnderThePointerIsLookedFor() {
+    Story story;
+    QVERIFY(story.begin());
+    auto* grid = story.openParameter("how full");
+    auto* finder = story.find<QLineEdit>("finder");
+    QCOMPARE(mapsOf(story)->active()->nameAt(grid->cellCentre(0, 2)), QString("ve_map"));
+    const auto under = [&](QPoint at) {
+        QCursor::setPos(grid->mapToGlobal(at));
+        QTest::keyClick(grid, Qt::Key_F3);
+        return finder->text();
+    };
+    QCOMPARE(under(QPoint(grid->cellCentre(0, 2).x(), 4)), QString("speed"));
+    QCOMPARE(under(QPoint(4, grid->cellCentre(2, 0).y())), QString("pressure"));
+}
+
+void MapsWorkTest::editsGoToTheHardwaresLimitsOnlyWhenAllowed() {
+    Story story;
+    QVERIFY(story.begin());
+    Session& session = story.session();
+    std::string text = session.calibration()->definition().source->text;
+    const size_t at = text.find("/end CHARACTERISTIC", text.find("/begin CHARACTERISTIC rev_limit\n"));
+    session.changeDefinition(text.insert(at, "EXTENDED_LIMITS 500 12000 "), [] {});
+    QTRY_VERIFY(session.calibration()->definition().parameter("rev_limit")->extendedLimits);
+    auto* grid = story.openParameter("rev limit");
+    const double before = *session.calibration()->value("rev_limit");
+    typeInto(grid, "9500");
+    QVERIFY2(story.message().contains("beyond its limits"), qPrintable(story.message()));
+    QCOMPARE(*session.calibration()->value("rev_limit"), before);
+    choose(mapsOf(story), "shape", "hardwareLimits");
+    typeInto(grid, "9500");
+    QCOMPARE(*session.calibration()->value("rev_limit"), 9500.0);
+    typeInto(grid, "12500");
+    QVERIFY(story.message().contains("beyond its limits, 500 to 12000"));
+    choose(mapsOf(story), "shape", "hardwareLimits");
+    QVERIFY(!session.hardwareLimits());
 }
 
 void MapsWorkTest::fourParametersStandSideBySide() {

@@ -22,7 +22,7 @@ const char* const kDefinition = R"(
 /begin RECORD_LAYOUT column FNC_VALUES 1 UBYTE COLUMN_DIR DIRECT /end RECORD_LAYOUT
 /begin RECORD_LAYOUT points NO_AXIS_PTS_X 1 UBYTE AXIS_PTS_X 2 UWORD INDEX_INCR DIRECT /end RECORD_LAYOUT
 /begin RECORD_LAYOUT curve NO_AXIS_PTS_X 1 UBYTE AXIS_PTS_X 2 UBYTE INDEX_INCR DIRECT FNC_VALUES 3 SWORD ROW_DIR DIRECT /end RECORD_LAYOUT
-/begin CHARACTERISTIC pressure "" VALUE 0x10 word 0 tenth 10 400 /end CHARACTERISTIC
+/begin CHARACTERISTIC pressure "" VALUE 0x10 word 0 tenth 10 400 EXTENDED_LIMITS 5 500 /end CHARACTERISTIC
 /begin CHARACTERISTIC low "" VALUE 0x12 byte 0 onoff 0 1 BIT_MASK 0x01 /end CHARACTERISTIC
 /begin CHARACTERISTIC high "" VALUE 0x12 byte 0 onoff 0 1 BIT_MASK 0x30 /end CHARACTERISTIC
 /begin CHARACTERISTIC fixed "" VALUE 0x13 byte 0 plain 0 255 READ_ONLY /end CHARACTERISTIC
@@ -72,6 +72,7 @@ class CalibrationTest : public QObject {
     void theWrongSoftwareIsSaid();
     void aWriteRoundsToTheNearestCount();
     void aWriteBeyondLimitsIsRefusedOrHeld();
+    void theHardwaresLimitsHoldWhereTheyAreAllowed();
     void whatDoesNotChangeTheBytesIsNoEdit();
     void writingOneSwitchLeavesItsNeighboursAlone();
     void readOnlyIsReadOnly();
@@ -181,6 +182,16 @@ void CalibrationTest::aWriteBeyondLimitsIsRefusedOrHeld() {
     QCOMPARE(held->clamped, 1);
     EXPECT_OK(calibration.apply(*held));
     QCOMPARE(*calibration.value("pressure"), 400.0);
+}
+
+void CalibrationTest::theHardwaresLimitsHoldWhereTheyAreAllowed() {
+    auto calibration = makeCalibration();
+    const auto& p = *calibration.definition().parameter("pressure");
+    calibration.allowHardwareLimits(true);
+    EXPECT_OK(calibration.prepare(p, {{0, 450}}, AtLimit::Refuse, ""));
+    EXPECT_FAILS(calibration.prepare(p, {{0, 501}}, AtLimit::Refuse, ""), "beyond its limits, 5.0 to 500.0");
+    calibration.allowHardwareLimits(false);
+    EXPECT_FAILS(calibration.prepare(p, {{0, 450}}, AtLimit::Refuse, ""), "beyond its limits, 10.0 to 400.0");
 }
 
 void CalibrationTest::whatDoesNotChangeTheBytesIsNoEdit() {

@@ -146,6 +146,7 @@ Bytes foreignFile() {
 class RecordingTest : public QObject {
     Q_OBJECT
   private slots:
+    void aMomentHasTheLastValueOfEachChannel();
     void whatIsWrittenReadsBackEqual();
     void everyFlushLeavesACompleteFile();
     void afterPowerLossAllFlushedRowsAreThere();
@@ -349,6 +350,17 @@ void RecordingTest::expressionsThatAreWrongAreSaid() {
     EXPECT_FAILS(evaluate("boost + 1", r, r.groups[0]), "no channel \"boost\"");
     EXPECT_FAILS(evaluate("speed +", r, r.groups[0]), "can't be used");
     EXPECT_FAILS(evaluate("", r, r.groups[0]), "can't be used");
+}
+
+void RecordingTest::aMomentHasTheLastValueOfEachChannel() {
+    const Recording r = sample(10);
+    QCOMPARE(r.valueAt("speed", 0.0), 800.0);
+    QCOMPARE(r.valueAt("speed", 0.019), 801.0);
+    QCOMPARE(r.valueAt("speed", 100), 809.0);
+    // The slow one was heard 3 ms later; before it spoke, it said nothing.
+    QVERIFY(std::isnan(r.valueAt("lambda", 0.002)));
+    QCOMPARE(r.valueAt("lambda", 0.003), 1.0);
+    QVERIFY(std::isnan(r.valueAt("nobody", 1)));
 }
 
 QTEST_APPLESS_MAIN(RecordingTest)

@@ -44,6 +44,7 @@ class CtlTest : public QObject {
     void aDamagedHexIsOneSentence();
     void definitionCheckCountsAndComplains();
     void definitionListFinds();
+    void definitionRolesAreGuessed();
     void valuesAreRowsOfColumns();
     void setStoresTheNearestCountAndRefusesBeyondLimits();
     void theWrongDefinitionIsSaid();
@@ -156,6 +157,18 @@ void CtlTest::definitionCheckCountsAndComplains() {
     QVERIFY(first["line"].toInt() > 100);
     QCOMPARE(ctl({"definition", "check", at("original.hex")}).code, 1);
     QCOMPARE(ctl({"definition", "check", at("not-there.a2l")}).code, 1);
+}
+
+void CtlTest::definitionRolesAreGuessed() {
+    QCOMPARE(ctl({"definition", "change", kA2l, "rev_limit", "--out", at("bare.a2l"), "--role", "-"}).code, 0);
+    const QJsonObject told = ctl({"definition", "roles", at("bare.a2l"), "--json"}).object();
+    QCOMPARE(told["given"].toObject()["ve_map"].toString(), QString("ve_map"));
+    QStringList offered;
+    for (const auto& missing : told["missing"].toArray())
+        if (missing.toObject()["role"] == "rev_limit")
+            for (const auto& guess : missing.toObject()["guesses"].toArray())
+                offered << guess.toObject()["name"].toString();
+    QVERIFY2(offered.contains("rev_limit") && offered.size() <= 3, qPrintable(offered.join(", ")));
 }
 
 void CtlTest::definitionListFinds() {

@@ -1,9 +1,12 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/widgets/MapGrid.h"
 
+#include <QGlyphRun>
 #include <QKeyEvent>
 #include <QMouseEvent>
 #include <QPainter>
+#include <QPixmapCache>
+#include <QRawFont>
 #include <algorithm>
 #include <cmath>
 
@@ -20,7 +23,76 @@ double positionOn(const std::vector<double>& axis, double value) {
     const auto at = calibration::positionOn(axis, value, calibration::Outside::Clamp);
     return static_cast<double>(at.below) + at.share;
 }
+
+/// The dot of evidence: larger with more samples, emptier the wider they spread. Drawn once for each look it has.
+QPixmap evidenceDot(double radius, float doubt, double ratio) {
+    constexpr int kSteps = 8;  // of emptiness
+    const int tenths = static_cast<int>(std::lround(radius * 10));
+    const int empty = std::clamp(static_cast<int>(std::lround(doubt * kSteps)), 0, kSteps);
+    const QString key = QString("dot %1 %2 %3 %4").arg(tenths).arg(empty).arg(ratio).arg(tokens().faint.name());
+    QPixmap dot;
+    if (QPixmapCache::find(key, &dot)) return dot;
+    constexpr int kSide = 8;
+    dot = QPixmap(QSize(kSide, kSide) * ratio);
+    dot.setDevicePixelRatio(ratio);
+    dot.fill(Qt::transparent);
+    QPainter painter(&dot);
+    painter.setRenderHint(QPainter::Antialiasing);
+    QColor fill = tokens().faint;
+    fill.setAlphaF(1.0f - static_cast<float>(empty) / kSteps);
+    painter.setPen(QPen(tokens().faint, 0.8));
+    painter.setBrush(fill);
+    painter.drawEllipse(QPointF(kSide / 2.0, kSide / 2.0), tenths / 10.0, tenths / 10.0);
+    QPixmapCache::insert(key, dot);
+    return dot;
+}
 }  // namespace
+
+/// Numbers of one fixed-width font, laid out here and drawn in one go: laying out each by itself is most of the work of
+/// painting a large map.
+class MapGrid::NumberRun {
+  public:
+    explicit NumberRun(const QFont& font) : raw_(QRawFont::fromFont(font)) {
+        const QFontMetricsF metrics(font);
+        advance_ = metrics.horizontalAdvance('0');
+        drop_ = (metrics.ascent() - metrics.descent()) / 2;
+        glyphs_ = raw_.glyphIndexesForString(kKnown);
+    }
+    /// Ends at `right`, its middle at `middle`.
+    void add(const QString& text, double right, double middle, bool faint) {
+        Run& run = faint ? faint_ : ink_;
+        double x = right - advance_ * static_cast<double>(text.size());
+        for (const QChar letter : text) {
+            const auto known = kKnown.indexOf(letter);
+            if (known >= 0) {
+                run.glyphs.append(glyphs_[known]);
+                run.places.append(QPointF(x, middle + drop_));
+            }
+            x += advance_;
+        }
+    }
+    void paint(QPainter& painter) const {
+        for (const auto& [run, colour] : {std::pair{&ink_, tokens().ink}, {&faint_, tokens().faint}}) {
+            QGlyphRun glyphs;
+            glyphs.setRawFont(raw_);
+            glyphs.setGlyphIndexes(run->glyphs);
+            glyphs.setPositions(run->places);
+            painter.setPen(colour);
+            painter.drawGlyphRun(QPointF(0, 0), glyphs);
+        }
+    }
+
+  private:
+    static inline const QString kKnown = QString::fromUtf8("0123456789.+-\u00b7einfa");
+    struct Run {
+        QVector<quint32> glyphs;
+        QVector<QPointF> places;
+    };
+    QRawFont raw_;
+    QVector<quint32> glyphs_;
+    double advance_ = 0, drop_ = 0;
+    Run ink_, faint_;
+};
 
 MapGrid::MapGrid(QWidget* parent) : QWidget(parent), editor_(new QLineEdit(this)) {
     setFocusPolicy(Qt::StrongFocus);
@@ -160,6 +232,12 @@ std::optional<std::pair<int, int>> MapGrid::cellAt(QPoint point) const {
     return std::pair{row, column};
 }
 
+MapGrid::Part MapGrid::partAt(QPoint point) const {
+    const Geometry g = geometry();
+    if (point.y() < g.top) return Part::ColumnHeader;
+    return point.x() < g.left ? Part::RowHeader : Part::Cells;
+}
+
 QColor MapGrid::shadeOf(size_t cell) const {
     const Tokens& t = tokens();
     const double v = contents_.values[cell];
@@ -194,16 +272,17 @@ void MapGrid::paintEvent(QPaintEvent*) {
 
 void MapGrid::paintCells(QPainter& painter, const Geometry& g) {
     if (!compact_) paintHeaders(painter, g);
-    painter.setFont(Theme::instance().numbers(g.cellWidth < 50 || g.cellHeight < 20 ? 11 : 12));
+    NumberRun numbers(Theme::instance().numbers(g.cellWidth < 50 || g.cellHeight < 20 ? 11 : 12));
     const int seenRows = static_cast<int>(std::ceil((height() - g.top) / g.cellHeight));
     const int seenColumns = static_cast<int>(std::ceil((width() - g.left) / g.cellWidth));
     const int lastRow = std::min(static_cast<int>(contents_.rows), firstRow_ + seenRows);
     const int lastColumn = std::min(static_cast<int>(contents_.columns), firstColumn_ + seenColumns);
     for (int r = firstRow_; r < lastRow; ++r)
         for (int c = firstColumn_; c < lastColumn; ++c)
-            paintCell(painter, cellRect(g, static_cast<size_t>(r), static_cast<size_t>(c)),
+            paintCell(painter, numbers, cellRect(g, static_cast<size_t>(r), static_cast<size_t>(c)),
                       static_cast<size_t>(r) * contents_.columns + static_cast<size_t>(c));
     if (compact_) return;
+    numbers.paint(painter);
     painter.setPen(tokens().line);
     const double right = g.left + (lastColumn - firstColumn_) * g.cellWidth;
     const double bottom = g.top + (lastRow - firstRow_) * g.cellHeight;
@@ -240,8 +319,7 @@ void MapGrid::paintHeaders(QPainter& painter, const Geometry& g) {
     }
 }
 
-void MapGrid::paintCell(QPainter& painter, const QRectF& r, size_t cell) {
-    const Tokens& t = tokens();
+void MapGrid::paintCell(QPainter& painter, NumberRun& numbers, const QRectF& r, size_t cell) {
     painter.fillRect(compact_ ? r.adjusted(0.5, 0.5, -0.5, -0.5) : r, shadeOf(cell));
     if (compact_) return;
     const bool blank = cell < contents_.blank.size() && contents_.blank[cell];
@@ -250,8 +328,7 @@ void MapGrid::paintCell(QPainter& painter, const QRectF& r, size_t cell) {
                        : QString::number(contents_.values[cell], 'f', contents_.decimals);
     if (!blank && contents_.showSign && contents_.values[cell] > 0 && text.toDouble() != 0) text.prepend('+');
     if (text.startsWith('-') && text.toDouble() == 0) text.remove(0, 1);
-    painter.setPen(blank ? t.faint : t.ink);
-    painter.drawText(r.adjusted(0, 0, r.width() < 40 ? -2.5 : -5, 0), Qt::AlignRight | Qt::AlignVCenter, text);
+    numbers.add(text, r.right() - (r.width() < 40 ? 2.5 : 5), r.center().y(), blank);
     paintMarks(painter, r, cell);
 }
 
@@ -260,14 +337,10 @@ void MapGrid::paintMarks(QPainter& painter, const QRectF& r, size_t cell) {
     if (cell < contents_.evidence.size() && contents_.evidence[cell] > 0) {
         const bool narrow = r.width() < 40;
         const double radius = narrow ? 0.6 + 1.2 * contents_.evidence[cell] : 0.8 + 1.4 * contents_.evidence[cell];
-        QColor fill = t.faint;
-        fill.setAlphaF(cell < contents_.doubt.size() ? 1.0f - 0.8f * contents_.doubt[cell] : 1.0f);
-        painter.setRenderHint(QPainter::Antialiasing);
-        painter.setPen(QPen(t.faint, 0.6));
-        painter.setBrush(fill);
-        painter.drawEllipse(QPointF(r.left() + (narrow ? 2.5 : 3.6), r.center().y()), radius, radius);
-        painter.setBrush(Qt::NoBrush);
-        painter.setRenderHint(QPainter::Antialiasing, false);
+        const float doubt = cell < contents_.doubt.size() ? contents_.doubt[cell] : 0.0f;
+        const QPixmap dot = evidenceDot(radius, doubt, painter.device()->devicePixelRatioF());
+        const double half = dot.width() / dot.devicePixelRatio() / 2;
+        painter.drawPixmap(QPointF(r.left() + (narrow ? 2.5 : 3.6) - half, std::round(r.center().y()) - half), dot);
     }
     if (cell < contents_.edited.size() && contents_.edited[cell]) {
         painter.setPen(Qt::NoPen);
@@ -425,8 +498,7 @@ bool MapGrid::ask(const QKeyEvent* event) {
         {Qt::Key_V, Qt::NoModifier, GridAsk::FillDown, true},
         {Qt::Key_B, Qt::NoModifier, GridAsk::FillBoth, true},
         {Qt::Key_S, Qt::NoModifier, GridAsk::Soften, true},
-        {Qt::Key_R, Qt::NoModifier, GridAsk::TakeReference, true},
-        {Qt::Key_F3, Qt::NoModifier, GridAsk::Find, false}};
+        {Qt::Key_R, Qt::NoModifier, GridAsk::TakeReference, true}};
     for (const Key& key : keys)
         if (event->key() == key.key && modifiers == key.modifiers && (editable_ || !key.edits))
             return emit asked(key.ask), true;

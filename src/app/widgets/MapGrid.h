@@ -11,6 +11,7 @@
 #include <vector>
 
 #include "app/widgets/Ring.h"
+#include "app/widgets/ShownAxis.h"
 
 namespace brusk::app {
 
@@ -32,6 +33,11 @@ struct GridContents {
     std::vector<char> edited;     ///< corner mark
     std::vector<char> differs;    ///< line below the number
     std::vector<char> pointedAt;  ///< a cell that stands out of its neighbours: a small roof above the number
+
+    void setAxes(const ShownAxis& across, const ShownAxis& down) {
+        x = across.values, y = down.values;
+        xDecimals = across.decimals, yDecimals = down.decimals;
+    }
 };
 
 /// A rectangle of cells, both ends included.
@@ -56,7 +62,6 @@ enum class GridAsk {
     FillBoth,
     Soften,
     TakeReference,
-    Find,
 };
 
 class MapGrid : public QWidget {
@@ -75,6 +80,7 @@ class MapGrid : public QWidget {
     void setCompact(bool compact);
     /// Where the engine is, by x and y value; nothing hides it. Earlier places fade.
     void setRing(std::optional<QPointF> at);
+    std::optional<QPointF> ring() const { return ring_.at(); }
 
     std::vector<size_t> selectedCells() const;
     size_t currentCell() const { return static_cast<size_t>(row_) * contents_.columns + static_cast<size_t>(column_); }
@@ -87,6 +93,9 @@ class MapGrid : public QWidget {
     void setSelection(const GridRange& range);
     /// Middle of a cell in widget coordinates, for tests that click.
     QPoint cellCentre(int row, int column) const;
+
+    enum class Part { Cells, ColumnHeader, RowHeader };
+    Part partAt(QPoint point) const;
 
     QSize sizeHint() const override;
     QSize minimumSizeHint() const override;
@@ -121,7 +130,8 @@ class MapGrid : public QWidget {
     void paintCells(QPainter& painter, const Geometry& g);
     void paintHeaders(QPainter& painter, const Geometry& g);
     void paintMarks(QPainter& painter, const QRectF& r, size_t cell);
-    void paintCell(QPainter& painter, const QRectF& r, size_t cell);
+    class NumberRun;
+    void paintCell(QPainter& painter, NumberRun& numbers, const QRectF& r, size_t cell);
     void paintHeaderTicks(QPainter& painter, const Geometry& g);
     void paintSelection(QPainter& painter, const Geometry& g);
     QPointF ringPoint(const Geometry& g, QPointF value) const;

@@ -24,6 +24,8 @@ class Ring {
         at_ = at;
     }
 
+    std::optional<QPointF> at() const { return at_; }
+
     /// `place` turns values into a point of the widget.
     template <class Place>
     void paint(QPainter& painter, double radius, Place place) const {

@@ -201,8 +201,9 @@ void Calibration::describe(Table& table, const Parameter& p, const Placement& pl
     const bool straight =
         conversion.kind == Kind::Identical || conversion.kind == Kind::Linear || conversion.kind == Kind::Verbal;
     const bool bounded = straight && std::isfinite(low) && std::isfinite(high);
-    table.lower = bounded ? std::max(p.lower, low) : p.lower;
-    table.upper = bounded ? std::min(p.upper, high) : p.upper;
+    const auto [least, most] = hardwareLimits_ && p.extendedLimits ? *p.extendedLimits : std::pair{p.lower, p.upper};
+    table.lower = bounded ? std::max(least, low) : least;
+    table.upper = bounded ? std::min(most, high) : most;
 }
 
 Result<std::vector<double>> Calibration::readRaw(const Parameter& p, const Placement& placement, size_t slice) const {

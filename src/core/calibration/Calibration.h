@@ -80,6 +80,10 @@ class Calibration {
     const definition::Definition& definition() const { return *definition_; }
     const std::shared_ptr<const definition::Definition>& sharedDefinition() const { return definition_; }
     const image::Image& image() const { return image_; }
+    /// Whether edits may go to the limits of the hardware (EXTENDED_LIMITS) where the definition knows them, beyond the
+    /// usual ones.
+    void allowHardwareLimits(bool allow) { hardwareLimits_ = allow; }
+    bool allowsHardwareLimits() const { return hardwareLimits_; }
 
     /// Whether the image carries the software id that the definition was made for; the error says what stands there.
     [[nodiscard]] Done matchesDefinition() const;
@@ -126,6 +130,7 @@ class Calibration {
 
     std::shared_ptr<const definition::Definition> definition_;
     image::Image image_;
+    bool hardwareLimits_ = false;
 };
 
 /// What turns `before` into `after`, two images with the same addresses, as one edit.

@@ -55,10 +55,11 @@ struct Block {
         return patched(source->text, {{token.begin, token.end, with}});
     }
     /// Puts a line before the block's "/end".
-    std::string insert(const std::string& words) const {
+    Patch line(const std::string& words) const {
         const size_t at = tokens.back().begin;
-        return patched(source->text, {{at, at, "  " + words + "\n    "}});
+        return {at, at, "  " + words + "\n    "};
     }
+    std::string insert(const std::string& words) const { return patched(source->text, {line(words)}); }
     /// Index of the word behind which a keyword's argument stands; 0 when it is not there at the block's own level.
     size_t find(std::string_view keyword) const {
         int depth = 0;
@@ -203,7 +204,10 @@ Result<std::string> withAddress(const Definition& d, const std::string& name, ui
     return block->replace(*token, hexAddress(address));
 }
 
-Result<std::string> withRole(const Definition& d, const std::string& name, const std::string& role) {
+namespace {
+
+/// What gives an object a role, or takes it away; nothing where it has none to take.
+Result<std::optional<Patch>> rolePatch(const Definition& d, const std::string& name, const std::string& role) {
     const auto block = blockOf(d, name);
     if (!block) return tl::unexpected(block.error());
     const auto quoted = quotedString(role, block->source->latin1);
@@ -212,11 +216,28 @@ Result<std::string> withRole(const Definition& d, const std::string& name, const
     for (size_t i = 1; i + 4 < tokens.size(); ++i) {
         if (tokens[i].kind != Kind::Begin || tokens[i].text != "IF_DATA" || tokens[i + 1].text != "BRUSK") continue;
         if (tokens[i + 2].text != "ROLE") continue;
-        if (!role.empty()) return block->replace(tokens[i + 3], *quoted);
-        return patched(block->source->text, {{tokens[i].begin, tokens[i + 4].end, ""}});
+        if (!role.empty()) return Patch{tokens[i + 3].begin, tokens[i + 3].end, *quoted};
+        return Patch{tokens[i].begin, tokens[i + 4].end, ""};
     }
-    if (role.empty()) return block->source->text;
-    return block->insert("/begin IF_DATA BRUSK ROLE " + *quoted + " /end IF_DATA");
+    if (role.empty()) return std::nullopt;
+    return block->line("/begin IF_DATA BRUSK ROLE " + *quoted + " /end IF_DATA");
+}
+
+}  // namespace
+
+Result<std::string> withRoles(const Definition& d, const std::vector<std::pair<std::string, std::string>>& roles) {
+    std::vector<Patch> patches;
+    for (const auto& [name, role] : roles) {
+        auto patch = rolePatch(d, name, role);
+        if (!patch) return tl::unexpected(patch.error());
+        if (*patch) patches.push_back(std::move(**patch));
+    }
+    if (!d.source) return fail(ErrorCode::BadInput, "This definition was not read from a text.");
+    return patched(d.source->text, std::move(patches));
+}
+
+Result<std::string> withRole(const Definition& d, const std::string& name, const std::string& role) {
+    return withRoles(d, {{name, role}});
 }
 
 namespace {

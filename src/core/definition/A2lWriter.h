@@ -27,6 +27,9 @@ std::string firstDifference(const Definition& a, const Definition& b);
 /// An empty role takes it away.
 [[nodiscard]] Result<std::string> withRole(const Definition& definition, const std::string& name,
                                            const std::string& role);
+/// Roles of several objects at once: names and roles.
+[[nodiscard]] Result<std::string> withRoles(const Definition& definition,
+                                            const std::vector<std::pair<std::string, std::string>>& roles);
 /// Takes it out of the groups it is in and puts it into this one, which is made when there is none of that name.
 [[nodiscard]] Result<std::string> withGroup(const Definition& definition, const std::string& name,
                                             const std::string& group);

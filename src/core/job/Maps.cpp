@@ -1,7 +1,9 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/job/Maps.h"
 
+#include <algorithm>
 #include <cmath>
+#include <limits>
 
 #include "core/evidence/Cells.h"
 #include "core/image/ImageFile.h"
@@ -50,46 +52,118 @@ Result<calibration::Calibration> readDonor(storage::FileSystem& files, const sto
     return out;
 }
 
-Result<std::vector<std::shared_ptr<const recording::Recording>>> recordingsFor(carfolder::CarFolder& folder,
-                                                                               int64_t round) {
-    std::vector<std::shared_ptr<const recording::Recording>> out;
-    for (std::optional<int64_t> at = round; at && out.empty();) {
+Result<Driven> drivenOn(carfolder::CarFolder& folder, int64_t round) {
+    Driven out;
+    for (std::optional<int64_t> at = round; at && out.recordings.empty();) {
         for (const auto& entry : folder.recordings(*at)) {
             auto recording = loadRecording(folder, entry);
             if (!recording) return tl::unexpected(recording.error());
-            out.push_back(std::move(*recording));
+            out.recordings.push_back(std::move(*recording));
         }
         const auto here = folder.round(*at);
         if (!here) return tl::unexpected(here.error());
         at = here->parent;
     }
+    std::vector<const recording::Recording*> all;
+    for (const auto& recording : out.recordings)
+        all.push_back(recording.get());
+    // Without a wideband there are no ratios; the samples can be counted all the same.
+    if (auto air = evidence::airSamples(all, {}); air && !all.empty())
+        out.air = std::make_shared<const evidence::AirSamples>(std::move(*air));
     return out;
 }
 
-std::vector<uint32_t> samplesInCells(const std::vector<std::shared_ptr<const recording::Recording>>& recordings,
-                                     const calibration::Table& table) {
-    std::vector<uint32_t> counts;
-    if (table.x.values.size() < 2) return counts;
-    const evidence::AxisLookup x(table.x.values), y(table.y.values);
-    const bool map = table.y.values.size() > 1;
-    for (const auto& recording : recordings) {
-        const auto across = recording->find(table.x.input);
-        const auto down = map ? recording->find(table.y.input) : recording::Recording::Place{};
-        if (!across || (map && !down)) continue;
-        counts.resize(table.values.size());
-        // Both on the clock of the first; the newest sample of the other counts.
-        const auto& times = across.group->time_s;
-        size_t other = 0;
-        for (size_t i = 0; i < times.size(); ++i) {
-            if (map)
-                while (other + 1 < down.group->time_s.size() && down.group->time_s[other + 1] <= times[i])
-                    ++other;
-            const float a = across.channel->values[i], b = map ? down.channel->values[other] : 0.0f;
-            if (std::isnan(a) || std::isnan(b)) continue;
-            ++counts[(map ? y.nearest(b) : 0) * table.columns + x.nearest(a)];
-        }
+namespace {
+
+/// What is watched in the cells of a parameter, by its role.
+struct Watch {
+    const char* role;
+    const char* channel;  ///< role of the channel; null: the air ratio
+    const char* title;
+    const char* unit;
+    double wide;  ///< a spread that says nothing any more
+};
+constexpr Watch kWatches[] = {
+    {"ve_map", nullptr, "fuel off", "%", 5},
+    {"meter_curve", nullptr, "fuel off", "%", 5},
+    {"lambda_map", nullptr, "fuel off", "%", 5},
+    {"spark_map", "knock_retard", "knock retard", "\u00b0", 2},
+    {"spark_octane", "knock_retard", "knock retard", "\u00b0", 2},
+    {"spark_charge", "knock_retard", "knock retard", "\u00b0", 2},
+    {"boost_target", "boost_error", "boost missing", "kPa", 10},
+    {"wastegate_duty", "boost_error", "boost missing", "kPa", 10},
+    {"expected_pressure", "pressure_deviation", "pressure deviation", "kPa", 10},
+    {"plaus_pressure", "pressure_deviation", "pressure deviation", "kPa", 10},
+};
+
+/// Reads a channel at rising times; the newest sample counts, NaN before the first.
+class Follower {
+  public:
+    Follower() = default;
+    explicit Follower(const recording::Recording::Place& place) : place_(place) {}
+    float at(double time_s) {
+        if (!place_) return std::numeric_limits<float>::quiet_NaN();
+        const auto& times = place_.group->time_s;
+        while (next_ < times.size() && times[next_] <= time_s)
+            ++next_;
+        return next_ ? place_.channel->values[next_ - 1] : std::numeric_limits<float>::quiet_NaN();
     }
-    return counts;
+
+  private:
+    recording::Recording::Place place_;
+    size_t next_ = 0;  ///< the first sample that is later
+};
+
+/// What falls into the cells: positions along the axes and the watched value, sample by sample.
+struct Falling {
+    std::vector<float> x, y, value;
+    void add(float across, float down, float watched) {
+        if (std::isnan(across) || std::isnan(down) || std::isnan(watched)) return;
+        x.push_back(across), y.push_back(down), value.push_back(watched);
+    }
+};
+
+}  // namespace
+
+CellEvidence evidenceOf(const Driven& driven, const calibration::Table& table) {
+    CellEvidence out;
+    if (table.x.values.size() < 2) return out;
+    const bool map = table.y.values.size() > 1;
+    const Watch* watch = nullptr;
+    for (const Watch& w : kWatches)
+        if (table.parameter->role == w.role && (w.channel || driven.air)) watch = &w;
+    if (watch && watch->channel &&
+        std::none_of(driven.recordings.begin(), driven.recordings.end(),
+                     [&](const auto& recording) { return recording->findRole(watch->channel); }))
+        watch = nullptr;
+    Falling falling;
+    bool recorded = false;
+    for (size_t r = 0; r < driven.recordings.size(); ++r) {
+        const auto& recording = *driven.recordings[r];
+        const auto across = recording.find(table.x.input);
+        const auto down = map ? recording.find(table.y.input) : recording::Recording::Place{};
+        if (!across || (map && !down)) continue;
+        recorded = true;
+        Follower y(down), x(across);
+        const auto downAt = [&](double t) { return map ? y.at(t) : 0.0f; };
+        if (watch && !watch->channel) {
+            const auto& air = *driven.air;
+            for (size_t i = 0; i < air.size(); ++i)
+                if (air.source[i] == r)
+                    falling.add(x.at(air.time_s[i]), downAt(air.time_s[i]), (air.ratio[i] - 1) * 100);
+            continue;
+        }
+        Follower value(watch ? recording.findRole(watch->channel) : recording::Recording::Place{});
+        // On the clock of the first axis.
+        const auto& times = across.group->time_s;
+        for (size_t i = 0; i < times.size(); ++i)
+            falling.add(across.channel->values[i], downAt(times[i]), watch ? value.at(times[i]) : 0.0f);
+    }
+    if (!recorded) return out;
+    out.cells = evidence::cellStatistics(evidence::AxisLookup(table.x.values), evidence::AxisLookup(table.y.values),
+                                         falling.x, falling.y, falling.value);
+    if (watch) out.watched = watch->title, out.unit = watch->unit, out.wide = watch->wide;
+    return out;
 }
 
 Result<std::shared_ptr<const Kit>> withOwnDefinition(std::shared_ptr<const Kit> kit, carfolder::CarFolder& folder) {

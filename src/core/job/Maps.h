@@ -6,6 +6,8 @@
 
 #include "core/calibration/Calibration.h"
 #include "core/carfolder/CarFolder.h"
+#include "core/evidence/AirRatio.h"
+#include "core/evidence/Cells.h"
 #include "core/job/Garage.h"
 #include "core/recording/Recording.h"
 
@@ -20,13 +22,24 @@ namespace brusk::job {
 /// A definition with the files it includes, which are looked for beside it.
 [[nodiscard]] Result<definition::A2lContents> readDefinition(storage::FileSystem& files, const storage::Path& path);
 
-/// The recordings driven on a round, or on its nearest ancestor that has some.
-[[nodiscard]] Result<std::vector<std::shared_ptr<const recording::Recording>>> recordingsFor(
-    carfolder::CarFolder& folder, int64_t round);
+/// What was driven on a round.
+struct Driven {
+    std::vector<std::shared_ptr<const recording::Recording>> recordings;
+    std::shared_ptr<const evidence::AirSamples> air;  ///< over all of them; null when they lack a channel for it
+};
+/// On a round, or on its nearest ancestor that has recordings.
+[[nodiscard]] Result<Driven> drivenOn(carfolder::CarFolder& folder, int64_t round);
 
-/// How many samples fell nearest to each cell of a table, row by row; empty when its inputs were not recorded.
-std::vector<uint32_t> samplesInCells(const std::vector<std::shared_ptr<const recording::Recording>>& recordings,
-                                     const calibration::Table& table);
+/// What recordings say of the cells of a table.
+struct CellEvidence {
+    std::vector<evidence::CellStat> cells;  ///< row by row; empty when the table's inputs were not recorded
+    std::string watched;                    ///< "fuel off", "knock retard"; empty: samples were only counted
+    std::string unit;                       ///< of the watched quantity
+    double wide = 0;                        ///< a spread of it that says nothing any more
+};
+/// The samples nearest to each cell. In fuelling maps these are the settled ones and what the fuel was off by, in spark
+/// maps the knock retard, in boost maps the boost that was missing; in others they are counted.
+CellEvidence evidenceOf(const Driven& driven, const calibration::Table& table);
 
 /// The kit with the folder's own definition, if it keeps one; the kit as it is otherwise.
 [[nodiscard]] Result<std::shared_ptr<const Kit>> withOwnDefinition(std::shared_ptr<const Kit> kit,

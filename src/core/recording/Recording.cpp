@@ -42,6 +42,13 @@ Recording::Place Recording::findRole(std::string_view role) const {
     return {};
 }
 
+double Recording::valueAt(std::string_view name, double time_s) const {
+    const Place place = find(name);
+    if (!place || place.group->time_s.empty() || time_s < place.group->time_s.front())
+        return std::numeric_limits<double>::quiet_NaN();
+    return place.channel->values[indexAt(place.group->time_s, time_s)];
+}
+
 std::vector<Gap> gapsOf(const Group& group) {
     std::vector<Gap> gaps;
     if (group.rate_hz <= 0) return gaps;

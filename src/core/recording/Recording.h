@@ -48,6 +48,8 @@ struct Recording {
     /// By name, letter case aside.
     Place find(std::string_view name) const;
     Place findRole(std::string_view role) const;
+    /// What a channel said last at a moment; NaN when there is none of that name, or nothing yet.
+    double valueAt(std::string_view name, double time_s) const;
 };
 
 /// A stretch without samples.

@@ -100,6 +100,12 @@ CorrectStation::CorrectStation(Session& session, QWidget* parent) : Station("Air
     connect(&session_, &Session::roundSelected, this, [this] {
         if (isVisible()) refresh();
     });
+    connect(&session_, &Session::unitsChanged, this, [this] {
+        if (!correction_) return;
+        for (int i = 0; i < kLayers; ++i)
+            small_[i]->setContents(contentsOf(static_cast<Layer>(i)));
+        show(layer_);
+    });
     connect(&session_, &Session::samplesChanged, this, &CorrectStation::compute);
     refresh();
 }
@@ -237,8 +243,7 @@ GridContents CorrectStation::contentsOf(Layer layer) const {
     GridContents out;
     out.rows = c.table.rows;
     out.columns = c.table.columns;
-    out.x = c.table.x.values;
-    out.y = c.table.y.values;
+    out.setAxes(ShownAxis(c.table.x, session_.unitPreferences()), ShownAxis(c.table.y, session_.unitPreferences()));
     out.decimals = 1;
     const size_t count = c.table.values.size();
     out.values.resize(count);
@@ -297,9 +302,9 @@ void CorrectStation::refreshCell() {
     const size_t i = std::min(grid_->currentCell(), c.table.values.size() - 1);
     static const char* const states[] = {"stays as it is", "changed from its own evidence", "follows its neighbours",
                                          "held at the largest step"};
-    cell_->setText(QString("%1 rpm, %2 kPa: %3 samples, off by %4 \u00b1 %5; %6 \u2192 %7 %, %8")
-                       .arg(c.table.x.values[i % c.table.columns], 0, 'f', 0)
-                       .arg(c.table.y.values[i / c.table.columns], 0, 'f', 0)
+    const ShownAxis x(c.table.x, session_.unitPreferences()), y(c.table.y, session_.unitPreferences());
+    cell_->setText(QString("%1, %2: %3 samples, off by %4 \u00b1 %5; %6 \u2192 %7 %, %8")
+                       .arg(x.text(i % c.table.columns), y.text(i / c.table.columns))
                        .arg(c.cells[i].count)
                        .arg(c.cells[i].count ? percent(c.cells[i].mean - 1) : QString("-"))
                        .arg(percent(c.fit.deviation[i]))

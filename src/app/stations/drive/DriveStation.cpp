@@ -33,19 +33,27 @@ const LaneChoice kLanes[] = {{"engine_speed", "speed", "rpm", 0, 0, 0},
 
 }  // namespace
 
-Readout::Readout(const QString& name, int decimals, QWidget* parent) : QFrame(parent), decimals_(decimals) {
+Readout::Readout(const QString& name, int decimals, QWidget* parent)
+    : QFrame(parent), title_(name), decimals_(decimals) {
     setProperty("panel", true);
     auto* column = new QVBoxLayout(this);
     column->setContentsMargins(11, 7, 11, 7);
     column->setSpacing(1);
-    column->addWidget(label(name, "faint"));
+    name_ = label(name, "faint");
+    column->addWidget(name_);
     value_ = label("-", "numbers");
     value_->setStyleSheet("font-size: 25px;");
     column->addWidget(value_);
 }
 
+void Readout::setShown(const units::Shown& shown) {
+    shown_ = shown;
+    const QString unit = QString::fromStdString(shown.unit);
+    name_->setText(title_.isEmpty() ? unit : title_ + " " + unit);
+}
+
 void Readout::show(double value, const char* role) {
-    value_->setText(std::isnan(value) ? "-" : QString::number(value, 'f', decimals_));
+    value_->setText(std::isnan(value) ? "-" : QString::number(shown_(value), 'f', shown_.decimals(decimals_)));
     setRole(value_, role);
 }
 
@@ -108,24 +116,30 @@ DriveStation::DriveStation(Session& session, QWidget* parent) : Station("Drive",
 void DriveStation::makeReadouts() {
     auto* row = new QHBoxLayout;
     row->setSpacing(10);
-    const std::tuple<const char*, const char*, int> shown[] = {{"engine speed rpm", "engine_speed", 0},
-                                                               {"pressure kPa", "manifold_pressure", 1},
-                                                               {"lambda", "lambda_measured", 2}};
-    for (const auto& [name, role, decimals] : shown) {
-        auto* readout = new Readout(name, decimals);
-        readouts_.append({readout, role, 1.0});
-        row->addWidget(readout);
-    }
-    fuelOff_ = new Readout("fuel off, lean + %", 1);
-    row->addWidget(fuelOff_);
-    const std::tuple<const char*, const char*, int> more[] = {{"vehicle km/h", "vehicle_speed", 0},
-                                                              {"coolant \u00b0C", "coolant", 0}};
-    for (const auto& [name, role, decimals] : more) {
-        auto* readout = new Readout(name, decimals);
-        readouts_.append({readout, role, 1.0});
+    struct Shown {
+        const char *name, *role, *unit;
+        int decimals;
+    };
+    const Shown shown[] = {{"engine speed", "engine_speed", "rpm", 0}, {"pressure", "manifold_pressure", "kPa", 1},
+                           {"", "lambda_measured", "lambda", 2},       {"", "", "", 0},
+                           {"vehicle", "vehicle_speed", "km/h", 0},    {"coolant", "coolant", "\u00b0C", 0}};
+    for (const auto& [name, role, unit, decimals] : shown) {
+        auto* readout = *role ? new Readout(name, decimals) : new Readout("fuel off, lean + %", 1);
+        if (!*role) fuelOff_ = readout;
+        if (*role) readouts_.append({readout, role, unit});
+        readout->setObjectName(QString("readout_") + role);
         row->addWidget(readout);
     }
     body()->addLayout(row);
+    const auto units = [this] {
+        for (const auto& [readout, role, unit] : readouts_)
+            readout->setShown(session_.unitPreferences().shown(unit));
+        drawLanes();
+        drawCoverage();
+    };
+    connect(&session_, &Session::unitsChanged, this, units);
+    for (const auto& [readout, role, unit] : readouts_)
+        readout->setShown(session_.unitPreferences().shown(unit));
 }
 
 QWidget* DriveStation::makeOperatorPanel() {
@@ -203,13 +217,14 @@ void DriveStation::takeLive() {
     if (!map_.values.empty() && !std::isnan(x) && !std::isnan(y)) {
         if (!coverageSeen_) coverageSeen_.emplace(map_.x.values, map_.y.values);
         coverageSeen_->add(live.time_s, x, y);
-        coverage_->setRing(QPointF(x, y));
+        const auto& units = session_.unitPreferences();
+        coverage_->setRing(QPointF(units.shown(map_.x.unit)(x), units.shown(map_.y.unit)(y)));
     }
 }
 
 void DriveStation::drawLanes() {
-    for (const auto& [readout, role, scale] : readouts_)
-        readout->show(session_.liveRole(role) * scale);
+    for (const auto& [readout, role, unit] : readouts_)
+        readout->show(session_.liveRole(role));
     // What the lambda says against what was asked, trims counted; the settled answer is Correct's.
     const double asked = session_.liveRole("lambda_asked"), measured = session_.liveRole("lambda_measured");
     const double off = evidence::airRatioOf(measured, asked, session_.liveRole("short_trim") / 100,
@@ -240,8 +255,7 @@ void DriveStation::drawCoverage() {
     GridContents c;
     c.rows = map_.rows;
     c.columns = map_.columns;
-    c.x = map_.x.values;
-    c.y = map_.y.values;
+    c.setAxes(ShownAxis(map_.x, session_.unitPreferences()), ShownAxis(map_.y, session_.unitPreferences()));
     c.shade = GridContents::Shade::Value;
     size_t enough = 0, seen = 0;
     c.blank.assign(map_.values.size(), 1);

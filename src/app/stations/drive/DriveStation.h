@@ -19,10 +19,14 @@ class Readout : public QFrame {
     Q_OBJECT
   public:
     Readout(const QString& name, int decimals, QWidget* parent = nullptr);
+    /// The unit it is told in; values come in the stored one.
+    void setShown(const units::Shown& shown);
     void show(double value, const char* role = "numbers");
 
   private:
-    QLabel* value_;
+    QString title_;
+    units::Shown shown_;
+    QLabel *name_, *value_;
     int decimals_;
 };
 
@@ -46,7 +50,7 @@ class DriveStation : public Station {
     std::vector<std::string> chosen() const;
 
     Session& session_;
-    QList<std::tuple<Readout*, std::string, double>> readouts_;
+    QList<std::tuple<Readout*, std::string, std::string>> readouts_;  ///< with role and stored unit
     Readout* fuelOff_;
     LaneView* lanes_;
     MapGrid* coverage_;

@@ -72,7 +72,7 @@ DefinitionPanel::DefinitionPanel(Session& session, QWidget* parent) : QFrame(par
     pages_ = new QStackedWidget;
     int index = 0;
     for (const auto& [object, text] :
-         {std::pair{"editPage", "This one"}, {"addPage", "By address"}, {"copyPage", "Copy"}}) {
+         {std::pair{"editPage", "This one"}, {"addPage", "By address"}, {"copyPage", "Copy"}, {"rolesPage", "Roles"}}) {
         auto* tab = new QToolButton;
         tab->setObjectName(object);
         tab->setText(text);
@@ -80,7 +80,10 @@ DefinitionPanel::DefinitionPanel(Session& session, QWidget* parent) : QFrame(par
         tab->setCheckable(true);
         tab->setAutoExclusive(true);
         tab->setChecked(index == 0);
-        connect(tab, &QToolButton::clicked, this, [this, index] { pages_->setCurrentIndex(index); });
+        connect(tab, &QToolButton::clicked, this, [this, index] {
+            pages_->setCurrentIndex(index);
+            if (pages_->currentWidget() == roles_) guessRoles();
+        });
         row->addWidget(tab);
         tabs_ << tab;
         ++index;
@@ -90,6 +93,17 @@ DefinitionPanel::DefinitionPanel(Session& session, QWidget* parent) : QFrame(par
     pages_->addWidget(makeEditPage());
     pages_->addWidget(makeAddPage());
     pages_->addWidget(makeCopyPage());
+    roles_ = new RolesPage;
+    pages_->addWidget(roles_);
+    connect(roles_, &RolesPage::nameFollowed, this, &DefinitionPanel::nameFollowed);
+    connect(roles_, &RolesPage::confirmed, this, [this](const auto& given) {
+        if (!session_.kit() || given.empty()) return;
+        keep(definition::withRoles(*session_.kit()->definition, given), name_,
+             QString("Kept %1 %2 in the definition.").arg(given.size()).arg(given.size() == 1 ? "role" : "roles"));
+    });
+    connect(&session_, &Session::definitionChanged, this, [this] {
+        if (isVisible() && pages_->currentWidget() == roles_) guessRoles();
+    });
     column->addWidget(pages_, 1);
     auto* fact =
         label("Kept as a new A2L file in the car folder; the one it came from is never written over.", "faint");
@@ -98,6 +112,19 @@ DefinitionPanel::DefinitionPanel(Session& session, QWidget* parent) : QFrame(par
     connect(&session_, &Session::calibrationChanged, this, [this] {
         if (isVisible()) preview();
     });
+}
+
+void DefinitionPanel::guessRoles() {
+    const auto* kit = session_.kit();
+    if (!kit || rolesOf_ == kit->definition) return;
+    rolesOf_ = kit->definition;
+    roles_->showBusy();
+    constexpr size_t kOffered = 6;  // for each role
+    session_.inBackground<std::vector<definition::MissingRole>>(
+        [of = rolesOf_] { return definition::missingRoles(*of, kOffered); },
+        [self = QPointer(this), of = rolesOf_](std::vector<definition::MissingRole> missing) {
+            if (self && self->rolesOf_ == of) self->roles_->show(of, std::move(missing));
+        });
 }
 
 QWidget* DefinitionPanel::makeEditPage() {
@@ -256,6 +283,8 @@ void DefinitionPanel::fillChoices() {
     };
     QStringList groups, conversions{"factor and zero"}, axes{"0, 1, 2 \u2026"};
     std::set<QString> roles;
+    for (const auto& known : definition::knownRoles())
+        roles.insert(qs(std::string(known.role)));
     for (const auto& group : d.groups)
         groups << qs(group.name);
     for (const auto& k : d.conversions)
@@ -290,10 +319,12 @@ void DefinitionPanel::showParameter(const QString& name) {
 
 void DefinitionPanel::keep(const Result<std::string>& text, const QString& name, const QString& said) {
     if (!text) return session_.say(qs(text.error().text()), true);
-    if (auto done = session_.changeDefinition(*text); !done) return session_.say(qs(done.error().text()), true);
-    session_.say(said);
-    emit made(name);
-    showParameter(name);
+    session_.changeDefinition(*text, [self = QPointer(this), name, said] {
+        if (!self) return;
+        self->session_.say(said);
+        emit self->made(name);
+        self->showParameter(name);
+    });
 }
 
 void DefinitionPanel::keepEdits() {

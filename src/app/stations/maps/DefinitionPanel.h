@@ -14,6 +14,7 @@
 
 #include "app/Session.h"
 #include "app/stations/maps/FinderModel.h"
+#include "app/stations/maps/RolesPage.h"
 #include "app/widgets/MapGrid.h"
 #include "core/definition/Finder.h"
 #include "core/definition/NewParameter.h"
@@ -30,11 +31,13 @@ class DefinitionPanel : public QFrame {
     void closed();
     /// A parameter was added or renamed and can be opened.
     void made(const QString& name);
+    void nameFollowed(const QString& name);
 
   private:
     QWidget* makeEditPage();
     QWidget* makeAddPage();
     QWidget* makeCopyPage();
+    void guessRoles();
     void keepEdits();
     void keep(const Result<std::string>& text, const QString& name, const QString& said);
     definition::NewParameter described() const;
@@ -59,6 +62,8 @@ class DefinitionPanel : public QFrame {
     QLabel* newProblem_;
     MapGrid* newGrid_;
     QPushButton* add_;
+    RolesPage* roles_;
+    std::shared_ptr<const definition::Definition> rolesOf_;  ///< the definition whose guesses are shown
     // one from another definition
     QLineEdit *otherFile_, *otherFind_;
     QTreeView* otherView_;

@@ -156,10 +156,10 @@ bool FinderPanel::passes(const Parameter& p) const {
     if (kinds_.empty() ? p.kind == Parameter::Kind::AxisPoints && text_->text().isEmpty() : !kinds_.count(p.kind))
         return false;
     if (!evident_->isChecked()) return true;
-    const auto recordings = session_.recordings();
-    if (!recordings || p.axes.empty()) return false;
+    const auto driven = session_.driven();
+    if (!driven || p.axes.empty()) return false;
     return std::all_of(p.axes.begin(), p.axes.end(), [&](const auto& axis) {
-        return std::any_of(recordings->begin(), recordings->end(),
+        return std::any_of(driven->recordings.begin(), driven->recordings.end(),
                            [&](const auto& recording) { return bool(recording->find(axis.input)); });
     });
 }

@@ -2,6 +2,7 @@
 #include "app/stations/maps/MapsStation.h"
 
 #include <QActionGroup>
+#include <QCursor>
 #include <QFileDialog>
 #include <QShortcut>
 #include <algorithm>
@@ -41,6 +42,7 @@ MapsStation::MapsStation(Session& session, QWidget* parent) : Station("Maps", pa
     for (QSplitter* splitter : {bench_, upper_, lower_})
         splitter->setChildrenCollapsible(false);
     column->addWidget(bench_, 1);
+    column->addWidget(new PlayBar(session_, "Maps"));
     empty_ = label("Read the controller on the Car station; its parameters appear here.", "faint");
     column->addWidget(empty_);
     row->addLayout(column, 1);
@@ -63,11 +65,12 @@ MapsStation::MapsStation(Session& session, QWidget* parent) : Station("Maps", pa
     connect(card_, &ParameterCard::searched, finder_, &FinderPanel::lookFor);
     connect(card_, &ParameterCard::definitionAsked, this, [this] { showDefinitionWork(true); });
     connect(definitionPanel_, &DefinitionPanel::closed, this, [this] { showDefinitionWork(false); });
-    connect(definitionPanel_, &DefinitionPanel::made, this, [this](const QString& name) { open(name); });
+    for (auto asked : {&DefinitionPanel::made, &DefinitionPanel::nameFollowed})
+        connect(definitionPanel_, asked, this, [this](const QString& name) { open(name); });
     for (auto change : {&Session::calibrationChanged, &Session::referenceChanged, &Session::roundSelected,
                         &Session::recordingsChanged, &Session::unitsChanged, &Session::definitionChanged})
         connect(&session_, change, this, &MapsStation::reload);
-    for (auto change : {&Session::liveChanged, &Session::driveChanged})
+    for (auto change : {&Session::liveChanged, &Session::driveChanged, &Session::momentChanged})
         connect(&session_, change, this, [this] {
             if (!isVisible()) return;
             for (ParameterPane* pane : panes_)
@@ -160,6 +163,12 @@ void MapsStation::makeMenus(QHBoxLayout* row) {
     shape->addSeparator();
     item(shape, "respaceX", "Re-space the axis across \u2026", [this] { respace_->begin(active_, 0); });
     item(shape, "respaceY", "Re-space the axis down \u2026", [this] { respace_->begin(active_, 1); });
+    shape->addSeparator();
+    auto* hardware = shape->addAction("Edit up to the hardware's limits");
+    hardware->setObjectName("hardwareLimits");
+    hardware->setCheckable(true);
+    hardware->setToolTip("Beyond the usual limits, where the definition knows what the hardware bears");
+    connect(hardware, &QAction::toggled, &session_, &Session::setHardwareLimits);
     auto* copy = menuButton("copy", "Copy");
     item(copy, "copyCells", "Copy\tCtrl+C", [this] { active_->copy(false); });
     item(copy, "copyWithBreakpoints", "Copy with breakpoints\tCtrl+Shift+C", [this] { active_->copy(true); });
@@ -319,6 +328,8 @@ void MapsStation::makeShortcuts() {
     on("Ctrl+Y", [this] { session_.redo(); });
     on("Ctrl+F", [this] { finder_->focusFinder(); });
     on("Ctrl+W", [this] { closePane(active_); });
+    on("Ctrl+P", [this] { session_.play(!session_.playback().playing); });
+    on("F3", [this] { finder_->lookFor(nameUnderPointer()); });
     on("Ctrl+1", [this] { active_->setPicture(ParameterPane::Picture::Profiles); });
     on("Ctrl+2", [this] { active_->setPicture(ParameterPane::Picture::Surface); });
     on("Ctrl+0", [this] { active_->setPicture(ParameterPane::Picture::None); });
@@ -327,6 +338,16 @@ void MapsStation::makeShortcuts() {
         activate(panes_[(at + 1) % panes_.size()]);
         active_->grid()->setFocus();
     });
+}
+
+QString MapsStation::nameUnderPointer() const {
+    const QPoint at = QCursor::pos();
+    for (ParameterPane* pane : panes_)
+        if (const QPoint inside = pane->grid()->mapFromGlobal(at); pane->grid()->rect().contains(inside))
+            return pane->nameAt(inside);
+    if (card_->isVisible())
+        if (const QString name = card_->nameAt(at); !name.isEmpty()) return name;
+    return active_->parameter();
 }
 
 // --- what is done to several parameters at a time
@@ -436,10 +457,6 @@ ParameterPane* MapsStation::addPane() {
     connect(pane, &ParameterPane::softenAsked, this, [this, pane] { pane->soften(strength()); });
     connect(pane, &ParameterPane::factorsAsked, this, [this, pane] { pane->pasteFactors(strength()); });
     connect(pane, &ParameterPane::referenceAsked, this, [this, pane] { pane->takeReference(strength()); });
-    connect(pane, &ParameterPane::findAsked, this, [this, pane] {
-        // The name under the cursor: what moves along the axis of the cell.
-        if (pane->readable()) finder_->lookFor(QString::fromStdString(pane->table().x.label));
-    });
     connect(pane, &ParameterPane::selectionMoved, this, [this, pane] {
         if (pane == active_) refreshBar();
     });

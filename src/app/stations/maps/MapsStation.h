@@ -10,6 +10,7 @@
 #include "app/stations/maps/ParameterCard.h"
 #include "app/stations/maps/RespacePanel.h"
 #include "app/widgets/Panels.h"
+#include "app/widgets/PlayBar.h"
 #include "core/calibration/Transfer.h"
 
 namespace brusk::app {
@@ -46,6 +47,7 @@ class MapsStation : public Station {
     void makeMenus(QHBoxLayout* row);
     void makeFamilyStrip(QVBoxLayout* column);
     void makeShortcuts();
+    QString nameUnderPointer() const;
     void fillReferenceMenu();
     ParameterPane* addPane();
     void closePane(ParameterPane* pane);

@@ -2,6 +2,8 @@
 #include "app/stations/maps/ParameterCard.h"
 
 #include <QPushButton>
+#include <QTextBlock>
+#include <QTextCursor>
 #include <QUrl>
 #include <QVBoxLayout>
 #include <cmath>
@@ -41,6 +43,21 @@ QString ParameterCard::text(const QString& key) const {
     for (const auto& [name, value] : facts_)
         if (name == key) return value;
     return {};
+}
+
+QString ParameterCard::nameAt(QPoint global) const {
+    const QPoint inside = browser_->viewport()->mapFromGlobal(global);
+    if (!browser_->viewport()->rect().contains(inside)) return {};
+    QTextCursor cursor = browser_->cursorForPosition(inside);
+    // A name runs over underscores and dots, as the standard has it.
+    const QString text = cursor.block().text();
+    const auto part = [](QChar c) { return c.isLetterOrNumber() || c == '_' || c == '.'; };
+    qsizetype from = cursor.positionInBlock(), to = from;
+    while (from > 0 && part(text[from - 1]))
+        --from;
+    while (to < text.size() && part(text[to]))
+        ++to;
+    return text.mid(from, to - from);
 }
 
 void ParameterCard::fact(const QString& key, const QString& value, bool numbers) {
@@ -103,12 +120,26 @@ void ParameterCard::cellFacts(ParameterPane& pane) {
                  false);
             break;
         }
+    evidenceFacts(pane, cell);
     referenceFacts(pane, cell);
     storedFacts(pane, cell);
     fact("Limits", QString::number(shown(t.lower), 'f', decimals) + " to " + number(t.upper));
     if (t.parameter->extendedLimits)
         fact("Hardware", QString::number(shown(t.parameter->extendedLimits->first), 'f', decimals) + " to " +
                              number(t.parameter->extendedLimits->second));
+}
+
+void ParameterCard::evidenceFacts(ParameterPane& pane, size_t cell) {
+    const auto& evidence = pane.evidence();
+    if (cell >= evidence.cells.size()) return;
+    const auto& found = evidence.cells[cell];
+    QString text = found.count == 1 ? QString("1 sample") : QString("%1 samples").arg(found.count);
+    if (found.count && !evidence.watched.empty())
+        text += QString("\n%1 %2%3 \u00b1 %4 %5")
+                    .arg(QString::fromStdString(evidence.watched), found.mean > 0 ? "+" : "",
+                         QString::number(found.mean, 'f', 1), QString::number(found.spread, 'f', 1),
+                         QString::fromStdString(evidence.unit));
+    fact("Evidence", text, false);
 }
 
 void ParameterCard::referenceFacts(ParameterPane& pane, size_t cell) {

@@ -16,6 +16,8 @@ class ParameterCard : public QFrame {
     explicit ParameterCard(Session& session, QWidget* parent = nullptr);
     /// The parameter and selection of a pane; null clears the card.
     void show(ParameterPane* pane);
+    /// The name that stands at a point of the screen; empty when it is not on the card.
+    QString nameAt(QPoint global) const;
     QString text(const QString& key) const;
 
   signals:
@@ -30,6 +32,7 @@ class ParameterCard : public QFrame {
     void link(const QString& text, const QString& target, bool parameter);
     void cellFacts(ParameterPane& pane);
     void storedFacts(ParameterPane& pane, size_t cell);
+    void evidenceFacts(ParameterPane& pane, size_t cell);
     void referenceFacts(ParameterPane& pane, size_t cell);
     void neighbours(const definition::Parameter& p);
 

@@ -23,20 +23,6 @@ using definition::Parameter;
 
 namespace {
 
-int axisDecimals(const calibration::AxisValues& axis, const units::Shown& shown) {
-    if (axis.values.empty()) return 0;
-    const double largest = std::max(std::abs(shown(axis.values.front())), std::abs(shown(axis.values.back())));
-    const int most = largest >= 200 ? 0 : std::min(shown.decimals(axis.decimals), largest >= 10 ? 1 : 3);
-    // No more than tell the breakpoints as they are.
-    for (int decimals = 0; decimals < most; ++decimals) {
-        const double scale = std::pow(10, decimals);
-        if (std::all_of(axis.values.begin(), axis.values.end(),
-                        [&](double v) { return std::abs(shown(v) * scale - std::round(shown(v) * scale)) < 1e-4; }))
-            return decimals;
-    }
-    return most;
-}
-
 char decimalSign() {
     return QLocale().decimalPoint() == "," ? ',' : '.';
 }
@@ -192,7 +178,7 @@ void ParameterPane::open(const QString& parameter) {
     parameter_ = parameter;
     slice_ = 0;
     evidenceFor_.clear();
-    samples_.clear();
+    evidence_ = {};
     reload();
     if (readable_ && !table_.values.empty())
         grid_->select(0, 0);  // tells that the selection moved
@@ -273,6 +259,7 @@ void ParameterPane::reload() {
     refreshEvidence();
     refreshGrid();
     refreshPictures();
+    refreshRing();
 }
 
 void ParameterPane::loadReference() {
@@ -307,26 +294,32 @@ void ParameterPane::loadReference() {
 }
 
 void ParameterPane::refreshEvidence() {
-    const auto recordings = session_.recordings();
-    if (!recordings || recordings->empty()) {
-        samples_.clear();
+    const auto driven = session_.driven();
+    if (!driven || driven->recordings.empty()) {
+        evidence_ = {};
         return session_.loadRecordings();
     }
-    if (table_.x.values.size() < 2) return samples_.clear();
+    if (table_.x.values.size() < 2) {
+        evidence_ = {};
+        return;
+    }
     // The cells of new breakpoints hold other samples.
-    QString key = parameter_ + QString::number(reinterpret_cast<quintptr>(recordings.get()));
+    QString key = parameter_ + QString::number(reinterpret_cast<quintptr>(driven.get()));
     for (const auto* axis : {&table_.x, &table_.y})
         for (const double v : axis->values)
             key += QString::number(v) + ",";
     if (key == evidenceFor_) return;
     evidenceFor_ = key;
     QPointer<ParameterPane> self(this);
-    session_.inBackground<std::vector<uint32_t>>(
-        [recordings, table = table_] { return job::samplesInCells(*recordings, table); },
-        [self, key](std::vector<uint32_t> counts) {
+    session_.inBackground<job::CellEvidence>(
+        [driven, table = table_, definition = session_.calibration()->sharedDefinition()] {
+            return job::evidenceOf(*driven, table);
+        },
+        [self, key](job::CellEvidence found) {
             if (!self || self->evidenceFor_ != key) return;
-            self->samples_ = std::move(counts);
+            self->evidence_ = std::move(found);
             self->refreshGrid();
+            emit self->selectionMoved();
         });
 }
 
@@ -341,12 +334,7 @@ void ParameterPane::refreshGrid() {
     GridContents c;
     c.rows = table_.rows;
     c.columns = table_.columns;
-    for (const double v : table_.x.values)
-        c.x.push_back(shownX_(v));
-    for (const double v : table_.y.values)
-        c.y.push_back(shownY_(v));
-    c.xDecimals = axisDecimals(table_.x, shownX_);
-    c.yDecimals = axisDecimals(table_.y, shownY_);
+    c.setAxes(ShownAxis(table_.x, session_.unitPreferences()), ShownAxis(table_.y, session_.unitPreferences()));
     c.decimals = shown_.decimals(table_.decimals);
     const bool difference = showsDifference_ && reference_.size() == table_.values.size();
     if (difference) {
@@ -360,10 +348,15 @@ void ParameterPane::refreshGrid() {
     }
     c.edited = edited_;
     c.differs = differs_;
-    if (samples_.size() == table_.values.size()) {
-        // A hundred samples are plenty; the dot grows with their logarithm.
-        for (const uint32_t n : samples_)
-            c.evidence.push_back(n == 0 ? 0.0f : std::min(1.0f, 0.25f + 0.375f * std::log10(static_cast<float>(n))));
+    if (evidence_.cells.size() == table_.values.size()) {
+        // A hundred samples are plenty; the dot grows with their logarithm, and is empty where they say all and
+        // nothing.
+        for (const auto& cell : evidence_.cells) {
+            const auto n = static_cast<float>(cell.count);
+            c.evidence.push_back(cell.count == 0 ? 0.0f : std::min(1.0f, 0.25f + 0.375f * std::log10(n)));
+            if (!evidence_.watched.empty())
+                c.doubt.push_back(static_cast<float>(std::clamp(cell.spread / evidence_.wide, 0.0, 1.0)));
+        }
     }
     if (!ridges_.empty()) {
         c.pointedAt.assign(table_.values.size(), 0);
@@ -451,13 +444,24 @@ void ParameterPane::refreshSelection() {
 
 void ParameterPane::refreshRing() {
     std::optional<QPointF> at;
-    if (session_.driving() && table_.x.values.size() > 1) {
-        const double x = session_.liveValue(table_.x.input);
-        const double y = table_.y.values.empty() ? 0 : session_.liveValue(table_.y.input);
+    if (session_.hasNow() && table_.x.values.size() > 1) {
+        const double x = session_.valueNow(table_.x.input);
+        const double y = table_.y.values.empty() ? 0 : session_.valueNow(table_.y.input);
         if (!std::isnan(x) && !std::isnan(y)) at = QPointF(shownX_(x), shownY_(y));
     }
     grid_->setRing(at);
     if (picture_ == Picture::Surface) surface_->setRing(at);
+}
+
+QString ParameterPane::nameAt(QPoint inGrid) const {
+    if (!readable_) return {};
+    const auto along = [](const calibration::AxisValues& axis) {
+        return QString::fromStdString(axis.input.empty() ? axis.label : axis.input);
+    };
+    const auto part = grid_->partAt(inGrid);
+    if (part == MapGrid::Part::ColumnHeader && !table_.x.values.empty()) return along(table_.x);
+    if (part == MapGrid::Part::RowHeader && !table_.y.values.empty()) return along(table_.y);
+    return parameter_;
 }
 
 // --- what is done to cells
@@ -656,8 +660,6 @@ void ParameterPane::asked(GridAsk ask) {
             return emit softenAsked();
         case GridAsk::TakeReference:
             return emit referenceAsked();
-        case GridAsk::Find:
-            return emit findAsked();
     }
 }
 

@@ -61,6 +61,10 @@ class ParameterPane : public QFrame {
     void paste();
     void pasteFactors(double strength);
     void step(int counts);
+    /// What recordings say of the cells; without any when they say nothing.
+    const job::CellEvidence& evidence() const { return evidence_; }
+    /// The name under a point of the grid: what moves along the axis there, or the parameter's own.
+    QString nameAt(QPoint inGrid) const;
     /// Cells that were pointed out as ridges, worst first.
     const std::vector<calibration::Ridge>& ridges() const { return ridges_; }
 
@@ -72,7 +76,6 @@ class ParameterPane : public QFrame {
     void softenAsked();
     void factorsAsked();
     void referenceAsked();
-    void findAsked();
 
   protected:
     bool eventFilter(QObject* object, QEvent* event) override;
@@ -105,7 +108,7 @@ class ParameterPane : public QFrame {
     QString noReference_;
     std::vector<char> differs_, edited_;
     std::vector<calibration::Ridge> ridges_;
-    std::vector<uint32_t> samples_;
+    job::CellEvidence evidence_;
     QString evidenceFor_;
     units::Shown shown_, shownX_, shownY_;
     bool showsDifference_ = false;

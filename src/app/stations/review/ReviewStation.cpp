@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/stations/review/ReviewStation.h"
 
+#include <QShortcut>
 #include <algorithm>
 #include <cmath>
 
@@ -59,7 +60,10 @@ ReviewStation::ReviewStation(Session& session, QWidget* parent) : Station("Revie
     top->addWidget(listPanel);
     lanes_ = new LaneView;
     lanes_->setObjectName("reviewLanes");
-    top->addWidget(lanes_, 1);
+    auto* traces = new QVBoxLayout;
+    traces->addWidget(lanes_, 1);
+    traces->addWidget(new PlayBar(session_, ""));
+    top->addLayout(traces, 1);
     body()->addLayout(top, 5);
     auto* bottom = new QHBoxLayout;
     auto* head = new QHBoxLayout;
@@ -77,11 +81,19 @@ ReviewStation::ReviewStation(Session& session, QWidget* parent) : Station("Revie
     body()->addLayout(bottom, 5);
     connect(&session_, &Session::unitsChanged, this, [this] {
         if (recording_) showRecording();
+        refreshCells();
     });
     connect(list_, &QListWidget::currentRowChanged, this, &ReviewStation::load);
     connect(what_, &QComboBox::currentIndexChanged, this, &ReviewStation::refreshCells);
     connect(cells_, &MapGrid::selectionMoved, this, &ReviewStation::showMoments);
-    connect(lanes_, &LaneView::cursorMoved, this, &ReviewStation::moveRing);
+    connect(lanes_, &LaneView::cursorMoved, &session_, &Session::setMoment);
+    connect(&session_, &Session::momentChanged, this, &ReviewStation::showMoment);
+    for (const auto& [keys, place] : {std::pair{QKeySequence(Qt::Key_Space), static_cast<QWidget*>(lanes_)},
+                                      {QKeySequence("Ctrl+P"), static_cast<QWidget*>(this)}}) {
+        auto* shortcut = new QShortcut(keys, place);
+        shortcut->setContext(Qt::WidgetWithChildrenShortcut);
+        connect(shortcut, &QShortcut::activated, this, [this] { session_.play(!session_.playback().playing); });
+    }
     connect(&session_, &Session::roundSelected, this, [this] {
         if (isVisible()) refresh();
     });
@@ -91,6 +103,16 @@ ReviewStation::ReviewStation(Session& session, QWidget* parent) : Station("Revie
 
 void ReviewStation::refresh() {
     const auto* round = session_.selected();
+    // What is looked at stays where it is, as long as nothing was driven since.
+    const QString shown = round ? QString("%1/%2/%3")
+                                      .arg(QString::fromStdString(session_.folder()->path().string()))
+                                      .arg(round->id)
+                                      .arg(session_.folder()->recordings(round->id).size())
+                                : QString();
+    if (round)
+        subtitle()->setText(QString("round %1, %2").arg(round->number).arg(QString::fromStdString(round->title)));
+    if (round && shown == shown_) return refreshCells();
+    shown_ = shown;
     const QSignalBlocker quiet(list_);
     list_->clear();
     recording_.reset();
@@ -100,7 +122,6 @@ void ReviewStation::refresh() {
         subtitle()->setText("Nothing was read yet.");
         return;
     }
-    subtitle()->setText(QString("round %1, %2").arg(round->number).arg(QString::fromStdString(round->title)));
     for (const auto& entry : session_.folder()->recordings(round->id))
         list_->addItem(
             QString("%1\n%2, %3 s, %4")
@@ -123,15 +144,18 @@ void ReviewStation::load(int row) {
     const auto entries = session_.folder()->recordings(round->id);
     if (row >= static_cast<int>(entries.size())) return;
     using Loaded = Result<std::shared_ptr<const recording::Recording>>;
+    const QString title =
+        QString("round %1, %2").arg(round->number).arg(QString::fromStdString(entries[static_cast<size_t>(row)].title));
     session_.inBackground<Loaded>(
         [folder = session_.folder(), entry = entries[static_cast<size_t>(row)]] {
             return job::loadRecording(*folder, entry);
         },
-        [this, row](Loaded loaded) {
+        [this, row, title](Loaded loaded) {
             if (!loaded) return session_.say(QString::fromStdString(loaded.error().text()), true);
             recording_ = *loaded;
             recordingIndex_ = row;
             showRecording();
+            session_.lookAt(recording_, title);
         });
 }
 
@@ -169,8 +193,7 @@ void ReviewStation::refreshCells() {
     const auto error = evidence::fuelError(stats, proposals::kVisited);
     c.rows = map_.rows;
     c.columns = map_.columns;
-    c.x = map_.x.values;
-    c.y = map_.y.values;
+    c.setAxes(ShownAxis(map_.x, session_.unitPreferences()), ShownAxis(map_.y, session_.unitPreferences()));
     const int what = what_->currentIndex();
     c.decimals = what == kCount ? 0 : 1;
     c.showSign = what != kCount && what != kSpread;
@@ -201,22 +224,26 @@ void ReviewStation::showMoments() {
         if (samples->source[i] == recordingIndex_ && x.nearest(samples->x[i]) == column &&
             y.nearest(samples->y[i]) == row)
             times.push_back(samples->time_s[i]);
-    cellText_->setText(QString("%1 rpm, %2 kPa: %3 samples in this recording")
-                           .arg(map_.x.values[column], 0, 'f', 0)
-                           .arg(map_.y.values[row], 0, 'f', 0)
-                           .arg(times.size()));
-    if (!times.empty() && cells_->hasFocus()) lanes_->setCursor(times.front());
+    const auto& units = session_.unitPreferences();
+    cellText_->setText(QString("%1, %2: %3 samples in this recording")
+                           .arg(ShownAxis(map_.x, units).text(column), ShownAxis(map_.y, units).text(row),
+                                QString::number(times.size())));
+    if (!times.empty() && cells_->hasFocus()) session_.setMoment(times.front());
     lanes_->setMarks(std::move(times));
 }
 
-void ReviewStation::moveRing(double time_s) {
-    if (!recording_) return;
-    const auto x = recording_->findRole("engine_speed");
-    const auto y = recording_->findRole("manifold_pressure");
-    if (!x || !y || x.channel->values.empty()) return;
-    const size_t i = recording::indexAt(x.group->time_s, time_s);
-    const size_t k = recording::indexAt(y.group->time_s, time_s);
-    cells_->setRing(QPointF(x.channel->values[i], y.channel->values[k]));
+void ReviewStation::showMoment() {
+    if (!isVisible() || !recording_ || session_.playback().recording != recording_) return;
+    const double now = session_.playback().time_s;
+    lanes_->setCursor(now);
+    // What is played stays in sight.
+    if (session_.playback().playing && (now > lanes_->to() || now < lanes_->from()))
+        lanes_->setSpan(now, now + (lanes_->to() - lanes_->from()));
+    if (map_.values.empty()) return;
+    const double x = recording_->valueAt(map_.x.input, now), y = recording_->valueAt(map_.y.input, now);
+    if (std::isnan(x) || std::isnan(y)) return cells_->setRing(std::nullopt);
+    const auto& units = session_.unitPreferences();
+    cells_->setRing(QPointF(units.shown(map_.x.unit)(x), units.shown(map_.y.unit)(y)));
 }
 
 }  // namespace brusk::app

@@ -9,6 +9,7 @@
 #include "app/widgets/LaneView.h"
 #include "app/widgets/MapGrid.h"
 #include "app/widgets/Panels.h"
+#include "app/widgets/PlayBar.h"
 
 namespace brusk::app {
 
@@ -17,7 +18,8 @@ class ReviewStation : public Station {
   public:
     ReviewStation(Session& session, QWidget* parent = nullptr);
     QString hint() const override {
-        return "click a cell to see its moments \u00b7 wheel zooms \u00b7 right-drag moves \u00b7 Home shows all";
+        return "click a cell to see its moments \u00b7 Space plays \u00b7 wheel zooms \u00b7 right-drag moves \u00b7 "
+               "Home shows all";
     }
     void shown() override { refresh(); }
 
@@ -27,7 +29,7 @@ class ReviewStation : public Station {
     void showRecording();
     void refreshCells();
     void showMoments();
-    void moveRing(double time_s);
+    void showMoment();
 
     Session& session_;
     QListWidget* list_;
@@ -38,6 +40,7 @@ class ReviewStation : public Station {
     QLabel* found_;
     std::shared_ptr<const recording::Recording> recording_;
     int recordingIndex_ = -1;
+    QString shown_;  ///< folder, round and number of recordings in the list
     calibration::Table map_;
 };
 

@@ -1,0 +1,48 @@
+// Roles that nobody plays in the definition yet, each with those who likely do; what is ticked is kept.
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include <QLabel>
+#include <QPushButton>
+#include <QVBoxLayout>
+#include <QWidget>
+#include <memory>
+#include <vector>
+
+#include "core/definition/Roles.h"
+
+class QCheckBox;
+class QComboBox;
+
+namespace brusk::app {
+
+class RolesPage : public QWidget {
+    Q_OBJECT
+  public:
+    explicit RolesPage(QWidget* parent = nullptr);
+    /// The guesses are offered, none is taken before somebody ticks it.
+    void show(std::shared_ptr<const definition::Definition> definition, std::vector<definition::MissingRole> missing);
+    void showBusy();
+
+  signals:
+    /// Names and roles that were ticked.
+    void confirmed(const std::vector<std::pair<std::string, std::string>>& roles);
+    /// Somebody wants to look at a parameter before saying yes.
+    void nameFollowed(const QString& name);
+
+  private:
+    struct Row {
+        QCheckBox* yes;
+        QComboBox* who;
+        const definition::RoleMeaning* role;
+    };
+    QWidget* rowFor(const definition::Definition& definition, const definition::MissingRole& missing);
+    void refreshButton();
+
+    QLabel* fact_;
+    QVBoxLayout* list_;
+    QPushButton* keep_;
+    std::vector<Row> rows_;
+};
+
+}  // namespace brusk::app

@@ -1,0 +1,78 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "app/widgets/PlayBar.h"
+
+#include <QHBoxLayout>
+#include <QSignalBlocker>
+#include <cmath>
+
+#include "app/widgets/Panels.h"
+
+namespace brusk::app {
+
+namespace {
+constexpr double kSteps_per_s = 20;  // of the slider
+constexpr double kRates[] = {0.25, 0.5, 1, 2, 5, 20};
+
+QString minutes(double seconds) {
+    const int whole = static_cast<int>(seconds);
+    return QString("%1:%2").arg(whole / 60).arg(whole % 60, 2, 10, QChar('0'));
+}
+}  // namespace
+
+PlayBar::PlayBar(Session& session, const QString& suffix, QWidget* parent) : QWidget(parent), session_(session) {
+    auto* row = new QHBoxLayout(this);
+    row->setContentsMargins(0, 0, 0, 0);
+    row->setSpacing(8);
+    play_ = new QPushButton("Play");
+    play_->setObjectName("play" + suffix);
+    play_->setToolTip("Play or halt the recording (Ctrl+P)");
+    play_->setMinimumWidth(64);
+    place_ = new QSlider(Qt::Horizontal);
+    place_->setObjectName("playPlace" + suffix);
+    place_->setAccessibleName("Place in the recording");
+    time_ = label({}, "numbers");
+    time_->setObjectName("playTime" + suffix);
+    title_ = label({}, "faint");
+    rate_ = new QComboBox;
+    rate_->setObjectName("playRate" + suffix);
+    rate_->setAccessibleName("Seconds of the recording a second");
+    rate_->setToolTip("Seconds of the recording a second");
+    for (const double rate : kRates)
+        rate_->addItem(QString("%1 \u00d7").arg(rate), rate);
+    row->addWidget(play_);
+    row->addWidget(place_, 1);
+    row->addWidget(time_);
+    row->addWidget(rate_);
+    row->addWidget(title_);
+    connect(play_, &QPushButton::clicked, this, [this] { session_.play(!session_.playback().playing); });
+    connect(place_, &QSlider::valueChanged, this, [this](int at) { session_.setMoment(at / kSteps_per_s); });
+    connect(rate_, &QComboBox::currentIndexChanged, this,
+            [this] { session_.setPlayRate(rate_->currentData().toDouble()); });
+    connect(&session_, &Session::playbackChanged, this, &PlayBar::refresh);
+    connect(&session_, &Session::momentChanged, this, &PlayBar::refreshMoment);
+    connect(&session_, &Session::driveChanged, this, &PlayBar::refresh);
+    refresh();
+}
+
+void PlayBar::refresh() {
+    const auto& playback = session_.playback();
+    // While the car drives, now is now.
+    setVisible(playback.recording && !session_.driving());
+    play_->setText(playback.playing ? "Halt" : "Play");
+    title_->setText(playback.title);
+    const QSignalBlocker quietPlace(place_), quietRate(rate_);
+    if (playback.recording)
+        place_->setRange(0, static_cast<int>(std::ceil(playback.recording->duration_s() * kSteps_per_s)));
+    rate_->setCurrentIndex(rate_->findData(playback.rate));
+    refreshMoment();
+}
+
+void PlayBar::refreshMoment() {
+    const auto& playback = session_.playback();
+    if (!playback.recording) return;
+    const QSignalBlocker quiet(place_);
+    if (!place_->isSliderDown()) place_->setValue(static_cast<int>(playback.time_s * kSteps_per_s));
+    time_->setText(minutes(playback.time_s) + " of " + minutes(playback.recording->duration_s()));
+}
+
+}  // namespace brusk::app

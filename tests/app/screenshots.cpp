@@ -80,7 +80,12 @@ void shootMaps(Story& story, Shoot shoot) {
             QTest::keyClick(editor, Qt::Key_Return);
         }
     };
+    // A recording is looked at, so that the ring is on the maps.
+    for (int i = 0; i < 24; ++i)
+        story.session().setMoment(300 + 0.1 * i);
     auto* grid = story.openParameter("how full");
+    for (int i = 0; i < 24; ++i)
+        story.session().setMoment(302.4 + 0.1 * i);
     QTest::mouseClick(grid, Qt::LeftButton, {}, grid->cellCentre(4, 5));
     QTest::mouseClick(grid, Qt::LeftButton, Qt::ShiftModifier, grid->cellCentre(5, 7));
     type("x1.02");
@@ -141,6 +146,8 @@ int main(int argc, char** argv) {
     story.goTo("Car");
     must(story.click("readCodes") && story.settle(), "trouble codes");
     shoot("car");
+    story.goTo("Review");
+    must(QTest::qWaitFor([&] { return bool(story.session().playback().recording); }, 20000), "a recording to look at");
     story.goTo("Base");
     shoot("base");
     must(story.makeBase(), "base");

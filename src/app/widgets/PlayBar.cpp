@@ -21,7 +21,7 @@ QString minutes(double seconds) {
 
 PlayBar::PlayBar(Session& session, const QString& suffix, QWidget* parent) : QWidget(parent), session_(session) {
     auto* row = new QHBoxLayout(this);
-    row->setContentsMargins(0, 0, 0, 0);
+    row->setContentsMargins(8, 0, 8, 0);
     row->setSpacing(8);
     play_ = new QPushButton("Play");
     play_->setObjectName("play" + suffix);

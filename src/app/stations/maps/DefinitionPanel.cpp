@@ -72,7 +72,7 @@ DefinitionPanel::DefinitionPanel(Session& session, QWidget* parent) : QFrame(par
     pages_ = new QStackedWidget;
     int index = 0;
     for (const auto& [object, text] :
-         {std::pair{"editPage", "This one"}, {"addPage", "By address"}, {"copyPage", "Copy"}, {"rolesPage", "Roles"}}) {
+         {std::pair{"editPage", "This one"}, {"addPage", "Address"}, {"copyPage", "Copy"}, {"rolesPage", "Roles"}}) {
         auto* tab = new QToolButton;
         tab->setObjectName(object);
         tab->setText(text);

@@ -128,6 +128,8 @@ void ReviewStation::refresh() {
                 .arg(QString::fromStdString(entry.title), QString::fromStdString(entry.startedAt.substr(11, 5)))
                 .arg(entry.duration_s, 0, 'f', 0)
                 .arg(entry.gaps ? QString("%1 gaps").arg(entry.gaps) : QString("no gaps")));
+    found_->setText("Reading the recordings \u2026");
+    setRole(found_, "faint");
     if (list_->count() == 0)
         found_->setText("No drive was recorded on this round. Flash it and record one on the Drive station.");
     session_.loadSamples(round->id);
@@ -183,8 +185,15 @@ void ReviewStation::refreshCells() {
     GridContents c;
     map_ = {};
     if (samples && session_.calibration()) {
-        if (const auto* ve = session_.kit()->definition->parameterWithRole("ve_map"))
-            if (auto table = session_.calibration()->read(*ve)) map_ = std::move(*table);
+        const auto* ve = session_.kit()->definition->parameterWithRole("ve_map");
+        if (!ve) {
+            found_->setText(
+                "The definition does not say which map is the volumetric efficiency. Give it its role on the "
+                "Maps station, under Definition.");
+            setRole(found_, "warm");
+        } else if (auto table = session_.calibration()->read(*ve)) {
+            map_ = std::move(*table);
+        }
     }
     cells_->setVisible(!map_.values.empty());
     if (map_.values.empty()) return;

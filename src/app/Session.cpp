@@ -124,6 +124,7 @@ void Session::setBuildSheet(const proposals::BuildSheet& sheet) {
     if (!folder_) return;
     if (auto done = folder_->setSetting("build_sheet", job::toJson(sheet)); !done) failed(done.error());
     takeFuel();
+    emit buildSheetChanged();
 }
 
 void Session::offerBuildSheet(const storage::Path& file) {

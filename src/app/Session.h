@@ -212,6 +212,7 @@ class Session : public QObject {
     void playbackChanged();  ///< another recording, played or halted, another rate
     void momentChanged();
     void unitsChanged();
+    void buildSheetChanged();
     void linkChanged();
     void taskChanged();
     void liveChanged();
@@ -220,6 +221,8 @@ class Session : public QObject {
     void obdChanged();
     /// Somebody wants to see this parameter on the Maps station.
     void parameterWanted(const QString& name);
+    /// Somebody wants to say who plays the missing roles.
+    void rolesWanted();
     /// Somebody wants to see this station.
     void stationWanted(const QString& name);
     void samplesChanged();

@@ -194,7 +194,7 @@ void Session::changeDefinition(std::string text, std::function<void()> then) {
 }
 
 void Session::takeFuel() {
-    const double ratio = units::stoichiometricRatio(buildSheet().ethanol_pct.value_or(0) / 100);
+    const double ratio = units::stoichiometricRatio(buildSheet().of(proposals::Fact::Ethanol).value_or(0) / 100);
     if (units_.stoichiometric == ratio) return;
     units_.stoichiometric = ratio;
     emit unitsChanged();

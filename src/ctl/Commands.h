@@ -34,6 +34,7 @@ void addDefinitionCommands(CLI::App& app, Context& context);
 void addLinkCommands(CLI::App& app, Context& context);
 void addLiveCommands(CLI::App& app, Context& context);
 void addCellsCommand(CLI::App& app, Context& context);
+void addBaseCommand(CLI::App& app, Context& context);
 void addLoopCommand(CLI::App& app, Context& context);
 
 /// Refuses to overwrite unless forced.

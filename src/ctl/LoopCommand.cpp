@@ -3,11 +3,8 @@
 #include <iostream>
 
 #include "core/base/Text.h"
-#include "core/job/Correct.h"
-#include "core/job/Drive.h"
-#include "core/job/FlashRound.h"
-#include "core/job/ReadCar.h"
-#include "ctl/Links.h"
+#include "core/proposals/Consistency.h"
+#include "ctl/Loop.h"
 
 namespace brusk::ctl {
 namespace {
@@ -16,151 +13,12 @@ using nlohmann::json;
 
 constexpr double kGood = 0.02;
 
-template <class T>
-json orNull(const std::optional<T>& value) {
-    return value ? json(*value) : json();
-}
-
 /// "12.3 kPa", or a dash where nothing was seen.
 std::string figure(const json& value, int decimals, const char* unit) {
     return value.is_null() ? "-" : formatNumber(value.get<double>(), decimals) + unit;
 }
 
 constexpr int kMostComparisonRounds = 8;
-
-/// A bench car with its folder, and the steps of the job on them.
-class Loop {
-  public:
-    Loop(Context& c, uint64_t seed, std::string route)
-        : c_(c), car_(benchcar::kHeronFitted, seed), bus_(car_), route_(std::move(route)) {}
-    ~Loop() {
-        folder_.reset();
-        std::error_code ignored;
-        if (!path_.empty()) std::filesystem::remove_all(path_, ignored);
-    }
-
-    Done begin() {
-        auto kits = dataKits(c_);
-        if (!kits) return tl::unexpected(kits.error());
-        auto found = job::findController(bus_, *kits);
-        if (!found) return tl::unexpected(found.error());
-        found_ = std::move(*found);
-        std::string pattern = (std::filesystem::temp_directory_path() / "brusk-loop-XXXXXX").string();
-        if (!mkdtemp(pattern.data())) return fail(ErrorCode::Io, "No temporary folder could be made.");
-        path_ = pattern;
-        auto folder = carfolder::CarFolder::create(c_.files, path_ / "car", "Heron 1.6 T");
-        if (!folder) return tl::unexpected(folder.error());
-        folder_ = std::move(*folder);
-        link::Uds uds(bus_, kit().profile);
-        auto read = job::readCar(uds, kit(), found_.identity, *folder_, job::ReadScope::Everything, {});
-        if (!read) return tl::unexpected(read.error());
-        round_ = read->round;
-        return {};
-    }
-
-    Done base() {
-        const auto sheetText = c_.files.read(dataFolder() / "heron" / "build-sheet.json");
-        if (!sheetText) return tl::unexpected(sheetText.error());
-        const auto sheet = job::buildSheetFromJson(std::string(asText(*sheetText)));
-        if (!sheet) return tl::unexpected(sheet.error());
-        const auto calibration = job::calibrationOf(kit(), *folder_, round_.id);
-        if (!calibration) return tl::unexpected(calibration.error());
-        const auto proposals = proposals::baseProposals(*calibration, *sheet);
-        if (!proposals) return tl::unexpected(proposals.error());
-        std::vector<calibration::Edit> edits;
-        for (const auto& p : *proposals)
-            edits.push_back(p.edit);
-        return takeRound(job::makeRound(kit(), *folder_, round_.id, edits, "Base for the new parts", ""));
-    }
-
-    Done correct(const proposals::AirCorrectionOptions& options) {
-        const auto samples = job::roundSamples(*folder_, round_.id);
-        if (!samples) return tl::unexpected(samples.error());
-        const auto calibration = job::calibrationOf(kit(), *folder_, round_.id);
-        if (!calibration) return tl::unexpected(calibration.error());
-        const auto correction = proposals::correctAir(*calibration, *samples, options);
-        if (!correction) return tl::unexpected(correction.error());
-        return takeRound(job::makeRound(kit(), *folder_, round_.id, {correction->edit}, "Air model", ""));
-    }
-
-    Done flash() {
-        link::Uds uds(bus_, kit().profile);
-        const auto report = job::flashRound(uds, kit(), *folder_, round_.id, {}, {});
-        if (!report) return tl::unexpected(report.error());
-        report_ = *report;
-        return {};
-    }
-
-    /// The route for the fuel, then pulls for knock and boost.
-    Done drive() {
-        for (const std::string& route : {route_, std::string("pulls-3")})
-            if (auto done = record(route); !done) return done;
-        const auto error = job::measureFuelError(kit(), *folder_, round_.id);
-        if (!error) return tl::unexpected(error.error());
-        error_ = *error;
-        const auto figures = job::roundFigures(*folder_, round_.id);
-        if (!figures) return tl::unexpected(figures.error());
-        figures_ = *figures;
-        return {};
-    }
-
-    Done record(const std::string& route) {
-        link::Uds uds(bus_, kit().profile);
-        std::vector<std::string> names;
-        for (const char* role : {"knock_retard", "boost_target_now", "idle_active", "idle_target", "vehicle_speed"})
-            if (const auto* m = kit().definition->measurementWithRole(role)) names.push_back(m->name);
-        const auto channels = job::channelSet(kit(), names);
-        if (!channels) return tl::unexpected(channels.error());
-        car_.startRoute(*benchcar::routeNamed(route));
-        job::DriveOptions options;
-        options.title = route;
-        options.goOn = [&](double) { return car_.onRoute(); };
-        const auto outcome = job::recordDrive(uds, kit(), *folder_, *channels, options);
-        car_.stopRoute();
-        if (!outcome) return tl::unexpected(outcome.error());
-        if (outcome->problem) return tl::unexpected(*outcome->problem);
-        // The engine runs down before anybody flashes.
-        for (const int64_t until = bus_.now_us() + 3000000; bus_.now_us() < until;)
-            if (auto frame = bus_.receive(until); !frame) return tl::unexpected(frame.error());
-        return {};
-    }
-
-    json report() const {
-        return {{"round", round_.number},
-                {"title", round_.title},
-                {"fuel_error_rms_pct", error_.rms * 100},
-                {"visited_cells", error_.cells},
-                {"knock_moments", orNull(figures_.knocks)},
-                {"knock_retard_deg", orNull(figures_.greatestRetard_deg)},
-                {"boost_error_kpa", orNull(figures_.boostError_kPa)},
-                {"idle_spread_rpm", orNull(figures_.idleSpread_rpm)},
-                {"idle_off_rpm", orNull(figures_.idleOff_rpm)},
-                {"flash_seconds", static_cast<double>(report_.elapsed_us) * 1e-6},
-                {"flash_sectors", report_.sectors},
-                {"flash_share_of_least", report_.share()}};
-    }
-    double error() const { return error_.rms; }
-
-  private:
-    const job::Kit& kit() const { return *found_.kit; }
-    Done takeRound(Result<carfolder::Round> made) {
-        if (!made) return tl::unexpected(made.error());
-        round_ = *made;
-        return {};
-    }
-
-    Context& c_;
-    benchcar::BenchCar car_;
-    benchcar::VirtualBus bus_;
-    std::string route_;
-    job::Found found_;
-    std::unique_ptr<carfolder::CarFolder> folder_;
-    std::filesystem::path path_;
-    carfolder::Round round_;
-    evidence::FuelError error_;
-    evidence::DriveFigures figures_;
-    link::FlashReport report_;
-};
 
 /// One correction round: compute, flash, drive.
 Done turn(Loop& loop, const proposals::AirCorrectionOptions& options) {
@@ -169,9 +27,12 @@ Done turn(Loop& loop, const proposals::AirCorrectionOptions& options) {
     return loop.drive();
 }
 
-Done untilBase(Loop& loop) {
+Done untilBase(Context& c, Loop& loop) {
+    const auto sheet = demoSheet(c, "heron");
+    if (!sheet) return tl::unexpected(sheet.error());
     if (auto done = loop.begin(); !done) return done;
-    if (auto done = loop.base(); !done) return done;
+    // Where nobody knows the cams there is more to learn.
+    if (auto done = loop.base(*sheet, {{"cam_filling", {false, 1, std::nullopt}}}); !done) return done;
     if (auto done = loop.flash(); !done) return done;
     return loop.drive();
 }
@@ -179,8 +40,8 @@ Done untilBase(Loop& loop) {
 /// Correction rounds after the base that a method needs until the error is good; kMost + 1 when it does not get there.
 Result<int> roundsToGood(Context& c, uint64_t seed, const std::string& route,
                          const proposals::AirCorrectionOptions& options, json& errors) {
-    Loop loop(c, seed, route);
-    if (auto done = untilBase(loop); !done) return tl::unexpected(done.error());
+    Loop loop(c, benchcar::kHeronFitted, seed, route);
+    if (auto done = untilBase(c, loop); !done) return tl::unexpected(done.error());
     errors = json::array({loop.error() * 100});
     int rounds = 0;
     while (loop.error() >= kGood && rounds < kMostComparisonRounds) {
@@ -192,10 +53,11 @@ Result<int> roundsToGood(Context& c, uint64_t seed, const std::string& route,
 }
 
 Done run(Context& c, int rounds, const std::string& route, uint64_t seed) {
-    Loop loop(c, seed, route);
+    Loop loop(c, benchcar::kHeronFitted, seed, route);
     json list = json::array();
-    const auto show = [&] {
-        const json r = loop.report();
+    const auto show = [&](const json& gently = {}) {
+        json r = loop.report();
+        if (!gently.is_null()) r["gentle"] = gently;
         list.push_back(r);
         c.outcome.text +=
             "round " + std::to_string(r["round"].get<int>()) + "  fuel off by " +
@@ -205,13 +67,30 @@ Done run(Context& c, int rounds, const std::string& route, uint64_t seed) {
             figure(r["knock_retard_deg"], 1, " deg") + "; boost off by " + figure(r["boost_error_kpa"], 1, " kPa") +
             "; idle spread " + figure(r["idle_spread_rpm"], 1, " rpm") + ", off by " +
             figure(r["idle_off_rpm"], 1, " rpm") + "\n";
+        if (!r.contains("gentle")) return;
+        const json& g = r["gentle"];
+        c.outcome.text += "         idle and small hills: started in " + figure(g["start_s"], 1, " s") +
+                          ", idle off by " + figure(g["idle_off_rpm"], 1, " rpm") + ", fuel off by " +
+                          formatNumber(g["fuel_error_rms_pct"], 1) + " % over " +
+                          std::to_string(g["visited_cells"].get<int>()) + " cells, retard to " +
+                          figure(g["knock_retard_deg"], 1, " deg") + ", " +
+                          (g["limp_mode"] == true ? "limp mode, " : "no limp mode, ") +
+                          std::to_string(g["trouble_codes"].get<int>()) + " trouble codes\n";
     };
+    const auto sheet = demoSheet(c, "heron");
+    if (!sheet) return tl::unexpected(sheet.error());
     if (auto done = loop.begin(); !done) return done;
     if (auto done = loop.drive(); !done) return done;
-    show();
+    // Gently, in a car of its own: on the stock calibration it may not start a second time.
+    Loop stock(c, benchcar::kHeronFitted, seed, route);
+    if (auto done = stock.begin(); !done) return done;
+    if (auto done = stock.driveGently(); !done) return done;
+    show(stock.report()["gentle"]);
     for (int n = 1; n <= rounds; ++n) {
-        if (auto done = n == 1 ? loop.base() : loop.correct({}); !done) return done;
+        if (auto done = n == 1 ? loop.base(*sheet) : loop.correct({}); !done) return done;
         if (auto done = loop.flash(); !done) return done;
+        if (n == 1)
+            if (auto done = loop.driveGently(); !done) return done;
         if (auto done = loop.drive(); !done) return done;
         show();
     }
@@ -235,6 +114,108 @@ Done run(Context& c, int rounds, const std::string& route, uint64_t seed) {
     return {};
 }
 
+struct Figure {
+    const char* key;
+    const char* title;
+    double noticed;  ///< a smaller difference is the drives' own scatter
+};
+constexpr Figure kFigures[] = {{"start_s", "start s", 0.15},
+                               {"idle_off", "idle off rpm", 3},
+                               {"idle_spread", "idle spread rpm", 3},
+                               {"fuel_gentle", "fuel off %, gentle", 0.3},
+                               {"fuel", "fuel off %, all", 0.3},
+                               {"retard", "retard deg", 0.4},
+                               {"boost", "boost off kPa", 2},
+                               {"codes", "codes", 0.5},
+                               {"speed_off", "road speed off %", 0.5},
+                               {"meter_off", "meter off %", 1},
+                               {"idle_part", "idle control %", 0.05},
+                               {"deviation", "pressure off in idle kPa", 0.5},
+                               {"exhaust", "exhaust in boost degC", 3},
+                               {"spark", "spark over knock limit deg", 0.4},
+                               {"least_air", "least fuelled air mg", 1},
+                               {"contradictions", "contradictions", 0.5}};
+
+/// Air that the shortest pulse fuels rightly: thinner charges run rich.
+double leastAir_mg(const calibration::Calibration& calibration) {
+    const auto value = [&](const char* role) {
+        const auto* p = calibration.definition().parameterWithRole(role);
+        return p ? calibration.value(p->name).value_or(0) : 0;
+    };
+    return value("injector_least_pulse") / 60e6 * value("injector_flow") * value("fuel_density") * 1000 *
+           value("stoichiometric_ratio");
+}
+
+/// The figures of a base, by which a proposal that is left out shows.
+Result<json> figuresOf(Context& c, const proposals::BuildSheet& sheet, const proposals::Decisions& decisions,
+                       uint64_t seed, const std::string& route, proposals::BasePlan* plan = nullptr) {
+    Loop loop(c, benchcar::kHeronFitted, seed, route);
+    if (auto done = loop.begin(); !done) return tl::unexpected(done.error());
+    if (auto done = loop.base(sheet, decisions); !done) return tl::unexpected(done.error());
+    if (auto done = loop.flash(); !done) return tl::unexpected(done.error());
+    if (auto done = loop.driveGently(); !done) return tl::unexpected(done.error());
+    if (auto done = loop.drive(); !done) return tl::unexpected(done.error());
+    if (plan) *plan = loop.plan();
+    const auto& gentle = loop.gentle();
+    const auto& all = loop.figures();
+    json out = {{"start_s", gentle.figures.start_s.value_or(0)},
+                {"idle_off", std::abs(gentle.figures.idleOff_rpm.value_or(0))},
+                {"idle_spread", gentle.figures.idleSpread_rpm.value_or(0)},
+                {"fuel_gentle", gentle.error.rms * 100},
+                {"fuel", loop.error() * 100},
+                {"retard", all.greatestRetard_deg.value_or(0)},
+                {"boost", all.boostError_kPa.value_or(0)},
+                {"codes", loop.codes()},
+                {"speed_off", loop.truth().roadSpeedOff * 100},
+                {"meter_off", loop.truth().meterOff * 100},
+                {"idle_part", loop.truth().idlePart_pct},
+                {"deviation", loop.truth().idleDeviation_kPa},
+                {"exhaust", loop.truth().exhaust_C},
+                {"spark", loop.truth().sparkOverLimit_deg},
+                {"least_air", leastAir_mg(loop.plan().result)},
+                {"contradictions", proposals::contradictions(loop.plan().result, sheet).size()}};
+    return out;
+}
+
+/// Each accepted proposal left out once, all else accepted: which figure gets worse.
+Done ablation(Context& c, const std::string& route, uint64_t seed) {
+    const auto sheet = demoSheet(c, "heron");
+    if (!sheet) return tl::unexpected(sheet.error());
+    proposals::BasePlan plan;
+    const auto whole = figuresOf(c, *sheet, {}, seed, route, &plan);
+    if (!whole) return tl::unexpected(whole.error());
+    json list = json::array();
+    const auto line = [&](const std::string& title, const json& figures, const std::string& worse) {
+        c.outcome.text += "| " + title + " |";
+        for (const Figure& f : kFigures)
+            c.outcome.text += " " + formatNumber(figures[f.key].get<double>(), 1) + " |";
+        c.outcome.text += " " + worse + " |\n";
+    };
+    c.outcome.text = "| left out |";
+    for (const Figure& f : kFigures)
+        c.outcome.text += std::string(" ") + f.title + " |";
+    c.outcome.text += " worse |\n| --- |";
+    for (size_t i = 0; i <= std::size(kFigures); ++i)
+        c.outcome.text += " --- |";
+    c.outcome.text += "\n";
+    line("nothing", *whole, "");
+    for (const auto& p : plan.proposals) {
+        if (!p.changesAnything()) continue;
+        proposals::Decisions decisions;
+        decisions[p.id].accepted = false;
+        const auto without = figuresOf(c, *sheet, decisions, seed, route);
+        if (!without) return tl::unexpected(without.error());
+        std::string worse;
+        for (const Figure& f : kFigures)
+            if ((*without)[f.key].get<double>() > (*whole)[f.key].get<double>() + f.noticed)
+                worse += (worse.empty() ? "" : ", ") + std::string(f.title);
+        line(p.title, *without, worse.empty() ? "nothing" : worse);
+        list.push_back({{"id", p.id}, {"figures", *without}, {"worse", worse}});
+    }
+    c.outcome.json = {{"seed", seed}, {"route", route}, {"base", *whole}, {"left_out", list}};
+    return {};
+}
+
 std::vector<std::string> routeNames() {
     std::vector<std::string> out;
     for (const auto& route : benchcar::routes())
@@ -249,6 +230,7 @@ void addLoopCommand(CLI::App& app, Context& c) {
         int rounds = 3;
         std::string route = "survey";
         uint64_t seed = 1;
+        bool leaveOneOut = false;
     };
     auto o = std::make_shared<Options>();
     auto* sub = app.add_subcommand("loop", "the whole job on the bench car: read, base, then drive, correct and flash");
@@ -256,8 +238,10 @@ void addLoopCommand(CLI::App& app, Context& c) {
         ->check(CLI::Range(1, 20));
     sub->add_option("--route", o->route)->check(CLI::IsMember(routeNames()));
     sub->add_option("--seed", o->seed);
+    sub->add_flag("--leave-one-out", o->leaveOneOut, "the base without each of its proposals in turn, as a table");
     sub->callback([o, &c] {
-        if (auto done = run(c, o->rounds, o->route, o->seed); !done) c.outcome.fail(done.error());
+        const auto done = o->leaveOneOut ? ablation(c, o->route, o->seed) : run(c, o->rounds, o->route, o->seed);
+        if (!done) c.outcome.fail(done.error());
     });
 }
 

@@ -18,6 +18,7 @@ int main(int argc, char** argv) {
     addLinkCommands(app, context);
     addLiveCommands(app, context);
     addCellsCommand(app, context);
+    addBaseCommand(app, context);
     addLoopCommand(app, context);
     try {
         app.parse(argc, argv);

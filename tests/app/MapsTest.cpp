@@ -345,7 +345,7 @@ void MapsTest::numbersAreShownAndTypedInTheChosenUnit() {
     QVERIFY(std::abs(session.calibration()->read("boost_target")->at(4, 5) - 144.79) < 0.006);
     // An air-fuel ratio is of the fuel on the build sheet.
     auto sheet = session.buildSheet();
-    sheet.ethanol_pct = 85;
+    sheet.of(proposals::Fact::Ethanol) = 85;
     session.setBuildSheet(sheet);
     QVERIFY(std::abs(session.unitPreferences().stoichiometric - 9.8) < 0.1);
     session.setUnitPreferences({});

@@ -28,7 +28,6 @@ class StoryTest : public QObject {
     void valuesBeyondTheirLimitsAreSaidAndNotStored();
     void switchesAndTextsAreEdited();
     void theBarOfOperationsWorksByMouse();
-    void proposalsCanBeLeftOut();
     void strengthAndLayersOfTheCorrection();
     void reviewShowsTheMomentsBehindACell();
     void theRingFollowsTheEngine();
@@ -209,23 +208,6 @@ void StoryTest::theBarOfOperationsWorksByMouse() {
     QVERIFY(story.click("redo"));
     QVERIFY(session.calibration()->read("ve_map")->at(2, 3) > before * 1.09);
     QVERIFY(!story.find<QPushButton>("redo")->isEnabled());
-}
-
-void StoryTest::proposalsCanBeLeftOut() {
-    Story story;
-    Session& session = story.session();
-    QVERIFY(story.begin());
-    story.goTo("Base");
-    auto* stoich = story.find<QCheckBox>("accept_stoich");
-    QVERIFY(stoich && stoich->isChecked());
-    stoich->setFocus();
-    QTest::keyClick(stoich, Qt::Key_Space);
-    QVERIFY(!stoich->isChecked());
-    QVERIFY(story.find<QPushButton>("makeBaseRound")->text().contains("with 5 changes"));
-    QVERIFY(story.click("makeBaseRound"));
-    QVERIFY(std::abs(*session.calibration()->value("stoich") - 14.7) < 1e-9);
-    QVERIFY(std::abs(*session.calibration()->value("injector_flow") - 669.7) < 0.06);
-    QVERIFY(session.selected()->note.find("sqrt(350 / 300)") != std::string::npos);
 }
 
 void StoryTest::strengthAndLayersOfTheCorrection() {

@@ -401,16 +401,30 @@ void CarFolderTest::packedImagesRoundTripAndDamageIsSaid() {
 
 void CarFolderTest::buildSheetsAndIdentitiesRoundTrip() {
     proposals::BuildSheet sheet;
-    sheet.injectorFlow_cm3min = 620;
-    sheet.fuelPressure_kPa = 350;
+    double number = 1;
+    for (const auto& kind : proposals::factKinds())
+        for (const bool fitted : {false, true})
+            sheet.of(kind.fact, fitted) = number += 0.25;
+    sheet.of(proposals::Fact::Ethanol).reset();
     sheet.deadTimes = {{8, 1700}, {14, 995}};
-    sheet.pressureSensor = proposals::SensorPoints{0.4, 20, 4.65, 350};
+    sheet.loadModel = proposals::LoadModel::Both;
+    sheet.wish = proposals::Wish::Quiet;
+    sheet.notes = "3-inch exhaust";
     const auto again = job::buildSheetFromJson(job::toJson(sheet));
     EXPECT_OK(again);
-    QCOMPARE(*again->injectorFlow_cm3min, 620.0);
-    QCOMPARE(again->deadTimes.size(), size_t{2});
-    QCOMPARE(again->pressureSensor->highPressure_kPa, 350.0);
-    QVERIFY(!again->ethanol_pct);
+    QVERIFY(*again == sheet);
+    // Sheets of before knew only what is fitted, under other names.
+    const auto earlier = job::buildSheetFromJson(
+        R"({"injector_flow_cm3min": 620, "fuel_pressure_kPa": 350, "ethanol_pct": 10, "pressure_sensor":
+            {"low_volts": 0.4, "low_kPa": 20, "high_volts": 4.65, "high_kPa": 350}})");
+    EXPECT_OK(earlier);
+    QCOMPARE(*earlier->of(proposals::Fact::InjectorFlow), 620.0);
+    QCOMPARE(*earlier->of(proposals::Fact::SensorHighPressure), 350.0);
+    proposals::Decisions decisions{{"tyres", {false, 0.5, 1.25}}, {"fans", {}}};
+    const auto decided = job::decisionsFromJson(job::toJson(decisions));
+    EXPECT_OK(decided);
+    QVERIFY(!decided->at("tyres").accepted && *decided->at("tyres").number == 1.25 && decided->at("fans").accepted);
+    EXPECT_FAILS(job::decisionsFromJson("[1"), "can't be read");
     EXPECT_OK(job::buildSheetFromJson(""));
     EXPECT_FAILS(job::buildSheetFromJson("{\"dead_times\": [{\"volts\": 1}]}"), "can't be read");
     link::Identity identity;

@@ -63,6 +63,7 @@ class CtlTest : public QObject {
     void theStockCarStoresARichCode();
     void flashOverTheSocketToTheBenchCarProcess();
     void theBenchCarProcessIsKilledInAFlash();
+    void theBaseIsComputedFromFiles();
     void theLoopConverges_data();
     void theLoopConverges();
 
@@ -487,6 +488,26 @@ void CtlTest::theBenchCarProcessIsKilledInAFlash() {
     QVERIFY(car.waitForFinished(5000));
 }
 
+void CtlTest::theBaseIsComputedFromFiles() {
+    const QStringList base{"base", kA2l, at("original.hex"), "--sheet", qs(BRUSK_DATA_DIR "/heron/build-sheet.json")};
+    const QJsonObject told = ctl(base + QStringList{"--out", at("base.hex"), "--json"}).object();
+    QVERIFY(told["proposals"].toArray().size() >= 18 && told["contradictions"].toArray().isEmpty());
+    QCOMPARE(told["stages"].toArray().size(), 4);
+    const auto flow = ctl({"values", kA2l, at("base.hex"), "injector_flow", "--json"}).object();
+    QVERIFY(std::abs(flow["injector_flow"].toObject()["value"].toDouble() - 669.7) < 0.1);
+    // One left out; one that is not there; nonsense on the sheet.
+    const auto without = ctl(base + QStringList{"--leave-out", "tyres", "--json"}).object();
+    for (const auto& p : without["proposals"].toArray())
+        if (p.toObject()["id"] == "tyres") QVERIFY(!p.toObject()["accepted"].toBool());
+    QCOMPARE(ctl(base + QStringList{"--leave-out", "wings"}).code, 1);
+    QFile sheet(at("sheet.json"));
+    QVERIFY(sheet.open(QIODevice::WriteOnly));
+    sheet.write("{\"fitted\": {\"ethanol\": 150}}");
+    sheet.close();
+    const Ran refused = ctl({"base", kA2l, at("original.hex"), "--sheet", at("sheet.json")});
+    QVERIFY(refused.code == 1 && refused.err.contains("0 to 100 %"));
+}
+
 void CtlTest::theLoopConverges_data() {
     QTest::addColumn<int>("seed");
     for (int seed = 1; seed <= 5; ++seed)
@@ -508,6 +529,17 @@ void CtlTest::theLoopConverges() {
     QVERIFY(errors[3] < 2);   // two corrections
     for (const auto& round : rounds)
         QVERIFY(round.toObject()["visited_cells"].toInt() > 60);
+    // The base starts, idles and drives gently without a word; the stock calibration does not.
+    const auto gentle = [&](int round) { return rounds[round].toObject()["gentle"].toObject(); };
+    const auto sound = [](const QJsonObject& g) {
+        return g["start_s"].toDouble() < 2 && std::abs(g["idle_off_rpm"].toDouble()) < 50 && !g["limp_mode"].toBool() &&
+               g["fuel_error_rms_pct"].toDouble() < 8 && g["visited_cells"].toInt() > 15 &&
+               g["knock_retard_deg"].toDouble() < 2 && g["trouble_codes"].toInt() == 0;
+    };
+    QVERIFY2(sound(gentle(1)), QJsonDocument(gentle(1)).toJson().constData());
+    const auto before = gentle(0);
+    QVERIFY(before["start_s"].toDouble() > 2 && std::abs(before["idle_off_rpm"].toDouble()) > 50 &&
+            before["fuel_error_rms_pct"].toDouble() > 8);
     // Knock, boost and idle of every round: rough and knocking on the stock calibration, sound at the end.
     const auto first = rounds[0].toObject(), last = rounds[3].toObject();
     for (const char* name : {"knock_moments", "boost_error_kpa", "idle_spread_rpm"})

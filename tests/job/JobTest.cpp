@@ -16,8 +16,6 @@ class JobTest : public QObject {
     void aDriveIsRecordedAndBoundToItsRound();
     void aPulledCableKeepsWhatWasRecorded();
     void withoutKnowingWhatIsInTheCarNothingIsRecorded();
-    void baseProposalsGiveFormulasAndStoredNumbers();
-    void baseProposalsRefuseNonsense();
     void theCorrectionTakesTheErrorAway();
     void strengthScalesTheChange();
     void damagedRecordingsAreNamed();
@@ -150,56 +148,6 @@ void JobTest::withoutKnowingWhatIsInTheCarNothingIsRecorded() {
                  "could not be tied to a round");
 }
 
-void JobTest::baseProposalsGiveFormulasAndStoredNumbers() {
-    Bench bench;
-    const auto original = bench.read();
-    const auto calibration = calibrationOf(*bench.kit, *bench.folder, original.id);
-    const auto sheet = buildSheetFromJson(readText(BRUSK_DATA_DIR "/heron/build-sheet.json"));
-    const auto proposals = proposals::baseProposals(*calibration, *sheet);
-    EXPECT_OK(proposals);
-    QCOMPARE(proposals->size(), size_t{6});
-    const auto named = [&](const std::string& parameter) -> const proposals::Proposal& {
-        return *std::find_if(proposals->begin(), proposals->end(),
-                             [&](const auto& p) { return p.parameter == parameter; });
-    };
-    // q = 620 sqrt(350 / 300); p = slope V + offset through (0.4 V, 20 kPa) and (4.65 V, 350 kPa).
-    QVERIFY(std::abs(named("injector_flow").after[0] - 620 * std::sqrt(350.0 / 300)) < 0.06);
-    QVERIFY(std::abs(named("map_sensor_slope").after[0] - 330 / 4.25) < 0.006);
-    QVERIFY(std::abs(named("map_sensor_offset").after[0] - (20 - 330 / 4.25 * 0.4)) < 0.006);
-    QVERIFY(std::abs(named("stoich").after[0] - 14.1) < 0.03);
-    QVERIFY(std::abs(named("min_pulse").after[0] - 400 * 380 / 669.7) < 0.6);
-    const auto& dead = named("dead_time");
-    QCOMPARE(dead.x, (std::vector<double>{8, 9, 10, 11, 12, 13, 14, 15}));
-    QCOMPARE(dead.after[0], 1700.0);
-    QCOMPARE(dead.after[1], 1583.0);  // 1582.5, between 8 V and 10 V, to the next microsecond
-    for (const auto& p : *proposals)
-        QVERIFY(p.changes() && !p.reason.empty() && !p.formula.empty());
-    // An empty sheet proposes nothing; a sheet that names what is there changes nothing.
-    QVERIFY(proposals::baseProposals(*calibration, {})->empty());
-    proposals::BuildSheet stock;
-    stock.injectorFlow_cm3min = 380;
-    QVERIFY(!proposals::baseProposals(*calibration, stock)->at(0).changes());
-}
-
-void JobTest::baseProposalsRefuseNonsense() {
-    Bench bench;
-    const auto calibration = calibrationOf(*bench.kit, *bench.folder, bench.read().id);
-    proposals::BuildSheet sheet;
-    sheet.injectorFlow_cm3min = -5;
-    EXPECT_FAILS(proposals::baseProposals(*calibration, sheet), "above nothing");
-    sheet.injectorFlow_cm3min = 50000;
-    EXPECT_FAILS(proposals::baseProposals(*calibration, sheet), "beyond its limits");
-    sheet = {};
-    sheet.deadTimes = {{14, 900}, {12, 1000}};
-    EXPECT_FAILS(proposals::baseProposals(*calibration, sheet), "must rise in voltage");
-    sheet = {};
-    sheet.pressureSensor = proposals::SensorPoints{4, 20, 1, 300};
-    EXPECT_FAILS(proposals::baseProposals(*calibration, sheet), "higher voltage");
-    sheet = {};
-    sheet.ethanol_pct = 130;
-    EXPECT_FAILS(proposals::baseProposals(*calibration, sheet), "0 to 100");
-}
-
 void JobTest::theCorrectionTakesTheErrorAway() {
     Bench bench;
     const auto original = bench.read();
@@ -216,11 +164,10 @@ void JobTest::theCorrectionTakesTheErrorAway() {
     };
     const auto calibration = calibrationOf(*bench.kit, *bench.folder, original.id);
     const auto sheet = buildSheetFromJson(readText(BRUSK_DATA_DIR "/heron/build-sheet.json"));
-    std::vector<calibration::Edit> edits;
-    const auto base = proposals::baseProposals(*calibration, *sheet);
-    for (const auto& p : *base)
-        edits.push_back(p.edit);
-    const auto one = makeRound(*bench.kit, *bench.folder, original.id, edits, "base", "");
+    // Without the cams' rule of thumb, so that there is something to correct.
+    const auto base = proposals::planBase(*calibration, *sheet, {{"cam_filling", {false, 1, std::nullopt}}});
+    EXPECT_OK(base);
+    const auto one = makeRound(*bench.kit, *bench.folder, original.id, base->edits(), "base", "");
     EXPECT_OK(bench.flash(one->id));
     EXPECT_FAILS(roundSamples(*bench.folder, one->id), "No drive was recorded on this round");
     QVERIFY(drive());

@@ -86,6 +86,7 @@ QToolButton[flat="true"]:hover { border: 1px solid %line; }
 QToolButton[flat="true"]:checked { background: %picked; }
 QToolButton::menu-indicator { image: none; }
 QLineEdit, QComboBox, QDoubleSpinBox, QSpinBox, QPlainTextEdit { background: %sheet; border: 1px solid %line; border-radius: 5px; padding: 4px 7px; selection-background-color: %accent; selection-color: %onaccent; }
+QLineEdit[wrong="true"] { border: 1px solid %alarm; }
 QDoubleSpinBox, QSpinBox { font-family: "JetBrains Mono"; }
 QComboBox::drop-down { border: 0; width: 18px; }
 QComboBox::down-arrow { image: url(%picturesarrow.png); width: 9px; height: 9px; margin-right: 8px; }

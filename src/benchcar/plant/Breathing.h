@@ -13,6 +13,7 @@ inline constexpr double kDischarge = 0.86;      // of a butterfly, G&O section 2
 inline constexpr double kLeak_m2 = 1.4e-6;      // round the closed plate
 inline constexpr double kClosedShare = 0.012;   // the plate's angle on its stop, share of a right angle
 inline constexpr double kThrottleLag_s = 0.04;  // electric drive, first order
+inline constexpr double kRestOpening = 0.07;    // where two springs hold the plate that has no current
 inline constexpr double kAdiabatic = 1.4;       // of air
 inline constexpr double kDensity_kgm3 = 1.184;  // at 25 degC and 100 kPa
 inline constexpr double kPolytropic = 1.35;     // of the residual gas

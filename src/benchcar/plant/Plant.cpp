@@ -35,7 +35,7 @@ void Plant::setWeather(const Weather& weather) {
 void Plant::step(const ActuatorCommands& commands) {
     driver_.step(s_);
     s_.airConditioning = s_.airConditioning || airConditioning_;
-    breathing_.step(s_, std::clamp(commands.throttle_c / 10000.0, 0.0, 1.0));
+    breathing_.step(s_, s_.ignition ? std::clamp(commands.throttle_c / 10000.0, 0.0, 1.0) : air::kRestOpening);
     turbo_.step(s_, commands.wastegate_h / 200.0, faults_.wastegateStuck);
     fuel_.step(s_, {static_cast<double>(commands.pulse_us[0]), static_cast<double>(commands.pulse_us[1])},
                faults_.weakPump ? 0.15 : 1.0);

@@ -31,9 +31,11 @@ constexpr RoleMeaning channel(std::string_view role, std::string_view title, std
 
 constexpr std::array kRoles = {
     value("displacement", "displacement", "cm3", "displacement|swept|capacity"),
+    value("cylinders", "number of cylinders", "", "cylinders|cyl number|count|cylinders"),
     value("air_model", "choice of air model", "", "air|load model|source|mode|select"),
     map("ve_map", "volumetric efficiency", "%", "rpm", "kPa", "volumetric|ve|filling efficiency|ve|map|table"),
     curve("meter_curve", "airflow meter curve", "kg/h", "", "airflow|maf|hfm|meter curve|transfer|characteristic|scal"),
+    curve("meter_fill", "manifold filling", "%", "rpm", "manifold|intake fill|filter|share"),
     value("map_sensor_slope", "pressure sensor slope", "kPa/V", "pressure|map|manifold slope|gain|scal"),
     value("map_sensor_offset", "pressure sensor offset", "kPa", "pressure|map|manifold sensor offset|zero"),
     value("injector_flow", "injector flow", "cm3/min", "inj flow|size|rate|constant"),

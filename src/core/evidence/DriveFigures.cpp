@@ -93,6 +93,29 @@ void addIdle(const recording::Recording& r, Sums& sums) {
     }
 }
 
+/// A start that did not come to its end counts as long as it was tried.
+void addStart(const recording::Recording& r, DriveFigures& out) {
+    const recording::Group* group = nullptr;
+    Columns state = columnOf(r, group, "engine_state");
+    if (!state) return;
+    constexpr float kCranking = 1;
+    double since_s = -1;
+    for (size_t i = 0; i < group->time_s.size(); ++i) {
+        if (std::isnan((*state)[i])) continue;
+        if ((*state)[i] == kCranking && since_s < 0) since_s = group->time_s[i];
+        if (since_s >= 0) out.start_s = std::max(out.start_s.value_or(0), group->time_s[i] - since_s);
+        if ((*state)[i] > kCranking) since_s = -1;
+    }
+}
+
+void addLimp(const recording::Recording& r, DriveFigures& out) {
+    const recording::Group* group = nullptr;
+    Columns limp = columnOf(r, group, "limp_mode");
+    if (!limp) return;
+    out.limpMode =
+        out.limpMode.value_or(false) || std::any_of(limp->begin(), limp->end(), [](float v) { return v > 0; });
+}
+
 }  // namespace
 
 DriveFigures driveFigures(const std::vector<const recording::Recording*>& recordings) {
@@ -102,6 +125,8 @@ DriveFigures driveFigures(const std::vector<const recording::Recording*>& record
         addKnock(*r, out);
         addBoost(*r, sums);
         addIdle(*r, sums);
+        addStart(*r, out);
+        addLimp(*r, out);
     }
     if (sums.boost.count) out.boostError_kPa = sums.boost.rms();
     if (sums.idleOff.count) {

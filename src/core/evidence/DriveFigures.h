@@ -16,6 +16,8 @@ struct DriveFigures {
     std::optional<double> boostError_kPa;      ///< RMS of pressure less target where boost is held
     std::optional<double> idleSpread_rpm;      ///< standard deviation of engine speed in idle
     std::optional<double> idleOff_rpm;         ///< mean of engine speed less target in idle
+    std::optional<double> start_s;             ///< longest time from the starter to an engine that runs by itself
+    std::optional<bool> limpMode;              ///< whether the controller fell into it
 };
 
 /// Over all recordings of a round, by the channels' roles. Boost counts where the target has lain above 110 kPa and the

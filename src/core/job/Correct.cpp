@@ -118,6 +118,34 @@ Result<evidence::FuelError> measureFuelError(const Kit& kit, carfolder::CarFolde
     return error;
 }
 
+Result<BaseWork> baseWork(const Kit& kit, const carfolder::CarFolder& folder, int64_t round,
+                          const proposals::BuildSheet& sheet, const proposals::Decisions& decisions,
+                          proposals::Stage stage) {
+    const auto original = folder.original();
+    if (!original) return fail(ErrorCode::NotFound, "Nothing was read yet.");
+    const auto start = calibrationOf(kit, folder, original->id);
+    if (!start) return tl::unexpected(start.error());
+    auto loose = proposals::planBase(*start, sheet, decisions);
+    if (!loose) return tl::unexpected(loose.error());
+    BaseWork out;
+    out.onOriginal = round == original->id;
+    out.stages = proposals::firstStartPlan(loose->result, sheet);
+    if (out.onOriginal) {
+        auto plan = stage == proposals::Stage::FullLoad ? std::move(loose)
+                                                        : proposals::planBase(*start, sheet, decisions, stage);
+        if (!plan) return tl::unexpected(plan.error());
+        out.plan = std::move(*plan);
+    } else {
+        const auto now = calibrationOf(kit, folder, round);
+        if (!now) return tl::unexpected(now.error());
+        auto plan = proposals::planStage(*now, loose->result, sheet, decisions, stage);
+        if (!plan) return tl::unexpected(plan.error());
+        out.plan = std::move(*plan);
+    }
+    out.contradictions = proposals::contradictions(out.plan.result, sheet);
+    return out;
+}
+
 Result<carfolder::Round> makeRound(const Kit& kit, carfolder::CarFolder& folder, int64_t parent,
                                    const std::vector<calibration::Edit>& edits, const std::string& title,
                                    const std::string& note) {

@@ -7,6 +7,8 @@
 #include "core/job/Garage.h"
 #include "core/proposals/AirCorrection.h"
 #include "core/proposals/BaseCalibration.h"
+#include "core/proposals/Consistency.h"
+#include "core/proposals/Stages.h"
 
 namespace brusk::job {
 
@@ -34,6 +36,18 @@ struct MapNode {
 
 /// Measures a round's fuel error from its recordings and keeps it in the ledger.
 [[nodiscard]] Result<evidence::FuelError> measureFuelError(const Kit& kit, carfolder::CarFolder& folder, int64_t round);
+
+/// The proposals for the round that is selected: the base where it is the original, the limits of the next drives on
+/// one that was built on it. `decisions` and `stage` are those kept in the folder.
+struct BaseWork {
+    proposals::BasePlan plan;
+    bool onOriginal = true;
+    std::vector<proposals::StagePlan> stages;  ///< of the base with nothing tightened
+    std::vector<proposals::Contradiction> contradictions;
+};
+[[nodiscard]] Result<BaseWork> baseWork(const Kit& kit, const carfolder::CarFolder& folder, int64_t round,
+                                        const proposals::BuildSheet& sheet, const proposals::Decisions& decisions,
+                                        proposals::Stage stage);
 
 /// Applies edits to a round's calibration, mends the checksums and keeps the result as a new round.
 [[nodiscard]] Result<carfolder::Round> makeRound(const Kit& kit, carfolder::CarFolder& folder, int64_t parent,

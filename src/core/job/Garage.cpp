@@ -119,19 +119,39 @@ Result<Found> findController(link::CanPort& port, const std::vector<std::shared_
     return tl::unexpected(*last);
 }
 
+namespace {
+
+/// Members that sheets had before stock stood beside fitted.
+constexpr std::pair<const char*, proposals::Fact> kEarlier[] = {
+    {"injector_flow_cm3min", proposals::Fact::InjectorFlow},
+    {"injector_rated_pressure_kPa", proposals::Fact::InjectorPressure},
+    {"fuel_pressure_kPa", proposals::Fact::FuelPressure},
+    {"ethanol_pct", proposals::Fact::Ethanol}};
+constexpr std::pair<const char*, proposals::Fact> kEarlierSensor[] = {
+    {"low_volts", proposals::Fact::SensorLowVolts},
+    {"low_kPa", proposals::Fact::SensorLowPressure},
+    {"high_volts", proposals::Fact::SensorHighVolts},
+    {"high_kPa", proposals::Fact::SensorHighPressure}};
+
+template <size_t N>
+size_t indexOf(const std::string_view (&names)[N], const std::string& name) {
+    const auto at = std::find(std::begin(names), std::end(names), name);
+    return at == std::end(names) ? 0 : static_cast<size_t>(at - std::begin(names));
+}
+
+}  // namespace
+
 std::string toJson(const proposals::BuildSheet& sheet) {
     json out = json::object();
-    if (sheet.injectorFlow_cm3min) out["injector_flow_cm3min"] = *sheet.injectorFlow_cm3min;
-    out["injector_rated_pressure_kPa"] = sheet.injectorRatedPressure_kPa;
-    out["fuel_pressure_kPa"] = sheet.fuelPressure_kPa;
+    for (const bool fitted : {false, true})
+        for (const auto& kind : proposals::factKinds())
+            if (const auto value = sheet.of(kind.fact, fitted))
+                out[fitted ? "fitted" : "stock"][std::string(kind.key)] = *value;
     for (const auto& point : sheet.deadTimes)
         out["dead_times"].push_back({{"volts", point.volts}, {"us", point.time_us}});
-    if (sheet.pressureSensor)
-        out["pressure_sensor"] = {{"low_volts", sheet.pressureSensor->lowVolts},
-                                  {"low_kPa", sheet.pressureSensor->lowPressure_kPa},
-                                  {"high_volts", sheet.pressureSensor->highVolts},
-                                  {"high_kPa", sheet.pressureSensor->highPressure_kPa}};
-    if (sheet.ethanol_pct) out["ethanol_pct"] = *sheet.ethanol_pct;
+    out["load_model"] = proposals::kLoadModels[static_cast<size_t>(sheet.loadModel)];
+    out["wish"] = proposals::kWishes[static_cast<size_t>(sheet.wish)];
+    if (!sheet.notes.empty()) out["notes"] = sheet.notes;
     return out.dump();
 }
 
@@ -140,20 +160,54 @@ Result<proposals::BuildSheet> buildSheetFromJson(const std::string& text) {
     if (text.empty()) return sheet;
     try {
         const json in = json::parse(text);
-        if (in.contains("injector_flow_cm3min")) sheet.injectorFlow_cm3min = in["injector_flow_cm3min"].get<double>();
-        sheet.injectorRatedPressure_kPa = in.value("injector_rated_pressure_kPa", 300.0);
-        sheet.fuelPressure_kPa = in.value("fuel_pressure_kPa", 300.0);
+        for (const auto& [key, fact] : kEarlier)
+            if (in.contains(key)) sheet.of(fact) = in[key].get<double>();
+        if (in.contains("pressure_sensor"))
+            for (const auto& [key, fact] : kEarlierSensor)
+                sheet.of(fact) = in["pressure_sensor"].at(key).get<double>();
+        for (const bool fitted : {false, true}) {
+            const json facts = in.value(fitted ? "fitted" : "stock", json::object());
+            for (const auto& kind : proposals::factKinds())
+                if (facts.contains(std::string(kind.key)))
+                    sheet.of(kind.fact, fitted) = facts[std::string(kind.key)].get<double>();
+        }
         for (const json& point : in.value("dead_times", json::array()))
             sheet.deadTimes.push_back({point.at("volts"), point.at("us")});
-        if (in.contains("pressure_sensor")) {
-            const json& s = in["pressure_sensor"];
-            sheet.pressureSensor =
-                proposals::SensorPoints{s.at("low_volts"), s.at("low_kPa"), s.at("high_volts"), s.at("high_kPa")};
-        }
-        if (in.contains("ethanol_pct")) sheet.ethanol_pct = in["ethanol_pct"].get<double>();
+        sheet.loadModel =
+            static_cast<proposals::LoadModel>(indexOf(proposals::kLoadModels, in.value("load_model", "as built")));
+        sheet.wish = static_cast<proposals::Wish>(indexOf(proposals::kWishes, in.value("wish", "power")));
+        sheet.notes = in.value("notes", "");
         return sheet;
     } catch (const json::exception& problem) {
         return fail(ErrorCode::BadInput, std::string("The build sheet can't be read: ") + problem.what() + ".");
+    }
+}
+
+std::string toJson(const proposals::Decisions& decisions) {
+    json out = json::object();
+    for (const auto& [id, decision] : decisions) {
+        json one = {{"accepted", decision.accepted}, {"strength", decision.strength}};
+        if (decision.number) one["number"] = *decision.number;
+        out[id] = std::move(one);
+    }
+    return out.dump();
+}
+
+Result<proposals::Decisions> decisionsFromJson(const std::string& text) {
+    proposals::Decisions out;
+    if (text.empty()) return out;
+    try {
+        const json in = json::parse(text);
+        for (const auto& [id, one] : in.items()) {
+            proposals::Decision& decision = out[id];
+            decision.accepted = one.value("accepted", true);
+            decision.strength = std::clamp(one.value("strength", 1.0), 0.0, 1.0);
+            if (one.contains("number")) decision.number = one["number"].get<double>();
+        }
+        return out;
+    } catch (const json::exception& problem) {
+        return fail(ErrorCode::BadInput,
+                    std::string("The decisions on the base can't be read: ") + problem.what() + ".");
     }
 }
 

@@ -9,7 +9,7 @@
 #include "core/definition/A2lReader.h"
 #include "core/link/Dbc.h"
 #include "core/link/Transfer.h"
-#include "core/proposals/BuildSheet.h"
+#include "core/proposals/BaseCalibration.h"
 #include "core/storage/FileSystem.h"
 
 namespace brusk::job {
@@ -43,6 +43,9 @@ struct Found {
 /// A build sheet as kept in the car folder (JSON), and back; unknown members are kept out, wrong ones are an error.
 std::string toJson(const proposals::BuildSheet& sheet);
 [[nodiscard]] Result<proposals::BuildSheet> buildSheetFromJson(const std::string& text);
+/// What was decided about the base's proposals, kept beside it.
+std::string toJson(const proposals::Decisions& decisions);
+[[nodiscard]] Result<proposals::Decisions> decisionsFromJson(const std::string& text);
 std::string toJson(const link::Identity& identity);
 [[nodiscard]] Result<link::Identity> identityFromJson(const std::string& text);
 

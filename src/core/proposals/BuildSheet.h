@@ -1,19 +1,59 @@
-// The parts fitted to this car, as far as the base calibration needs them.
+// The parts fitted to this car beside what it was sold with, and what its owner wants.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
+#include <array>
 #include <optional>
+#include <span>
+#include <string>
+#include <string_view>
 #include <vector>
+
+#include "core/calibration/Calibration.h"
 
 namespace brusk::proposals {
 
-/// A pressure sensor by two points of its data sheet.
-struct SensorPoints {
-    double lowVolts = 0.4;
-    double lowPressure_kPa = 20;
-    double highVolts = 4.65;
-    double highPressure_kPa = 0;
+/// A number on the build sheet. Units are those of its FactKind.
+enum class Fact {
+    Displacement,
+    ManifoldVolume,
+    RevLimit,  ///< what valves and pistons bear
+    Octane,
+    Ethanol,
+    FuelPressure,
+    InjectorFlow,
+    InjectorPressure,  ///< at which the flow is rated
+    MeterHousing,
+    SensorLowVolts,
+    SensorLowPressure,
+    SensorHighVolts,
+    SensorHighPressure,
+    ThrottleBore,
+    CamOverlap,    ///< at 1 mm of lift
+    CamDuration,   ///< of the intake valve, at 1 mm of lift
+    TurboSpring,   ///< boost at which the wastegate opens by itself, over the weather
+    BoostCeiling,  ///< greatest boost that is wanted, over the weather
+    CompressorWheel,
+    Intercooler,  ///< share of the possible cooling that is reached
+    Thermostat,
+    TyreCircumference,
+    FinalDrive,
 };
+inline constexpr size_t kFacts = 23;
+
+struct FactKind {
+    Fact fact;
+    std::string_view key;  ///< in files: "injector_flow"
+    std::string_view group;
+    std::string_view title;
+    std::string_view unit;
+    int decimals = 0;
+    double least = 0, most = 0;  ///< what can be meant at all
+    bool compared = true;        ///< the stock part's number counts too
+    std::string_view refusal;    ///< why a number beyond that is refused
+};
+std::span<const FactKind> factKinds();
+const FactKind& kindOf(Fact fact);
 
 /// Dead time of an injector at a battery voltage, from its maker's table.
 struct DeadTimePoint {
@@ -21,14 +61,38 @@ struct DeadTimePoint {
     double time_us = 0;
 };
 
-/// What is filled in; empty members propose nothing.
+enum class LoadModel { AsBuilt, SpeedDensity, AirflowMeter, Both };
+enum class Wish { Power, Economy, Quiet };
+inline constexpr std::string_view kLoadModels[] = {"as built", "speed-density", "airflow meter", "both"};
+inline constexpr std::string_view kWishes[] = {"power", "economy", "quiet"};
+
+/// What is not given proposes nothing.
 struct BuildSheet {
-    std::optional<double> injectorFlow_cm3min;  ///< rated
-    double injectorRatedPressure_kPa = 300;     ///< the rating's pressure difference
-    double fuelPressure_kPa = 300;              ///< the car's pressure difference
-    std::vector<DeadTimePoint> deadTimes;       ///< rising voltage
-    std::optional<SensorPoints> pressureSensor;
-    std::optional<double> ethanol_pct;  ///< volume share of ethanol in the fuel
+    std::array<std::optional<double>, kFacts> stock, fitted;
+    std::vector<DeadTimePoint> deadTimes;  ///< of the fitted injectors, rising voltage
+    LoadModel loadModel = LoadModel::AsBuilt;
+    Wish wish = Wish::Power;
+    std::string notes;  ///< exhaust, gearbox, what else a reader of the round should know
+
+    std::optional<double>& of(Fact fact, bool isFitted = true) {
+        return (isFitted ? fitted : stock)[static_cast<size_t>(fact)];
+    }
+    std::optional<double> of(Fact fact, bool isFitted = true) const {
+        return (isFitted ? fitted : stock)[static_cast<size_t>(fact)];
+    }
+    bool operator==(const BuildSheet&) const;
 };
+inline bool operator==(const DeadTimePoint& a, const DeadTimePoint& b) {
+    return a.volts == b.volts && a.time_us == b.time_us;
+}
+
+/// A number that can't be: which one, and a sentence to stand beside it.
+struct Refusal {
+    std::optional<Fact> fact;  ///< none: the dead times
+    bool isFitted = true;
+    std::string why;
+};
+/// Everything on the sheet that can't be meant; with a calibration also what its controller could not store.
+std::vector<Refusal> refusals(const BuildSheet& sheet, const calibration::Calibration* calibration = nullptr);
 
 }  // namespace brusk::proposals

@@ -1,163 +1,334 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/stations/base/BaseStation.h"
 
-#include <QGridLayout>
-#include <QScrollArea>
+#include <QPushButton>
+#include <QScrollBar>
+#include <QShortcut>
+#include <QToolButton>
 #include <algorithm>
+
+#include "core/base/Text.h"
 
 namespace brusk::app {
 
 namespace {
-QString number(double value, int decimals) {
-    return QString::number(value, 'f', decimals);
+
+constexpr const char* kDecisions = "base_decisions";  // settings of the folder
+constexpr const char* kStage = "stage";
+
+QString qs(std::string_view text) {
+    return QString::fromUtf8(text.data(), static_cast<qsizetype>(text.size()));
 }
+
+QLabel* wrapped(const QString& text, const char* role = nullptr) {
+    auto* l = label(text, role);
+    l->setWordWrap(true);
+    return l;
+}
+
 }  // namespace
 
 BaseStation::BaseStation(Session& session, QWidget* parent) : Station("Base", parent), session_(session) {
     primary()->setObjectName("makeBaseRound");
     auto* columns = new QHBoxLayout;
     columns->setSpacing(12);
-    auto* side = new Panel("Fitted against original");
-    side->setFixedWidth(270);
-    fitted_ = new QVBoxLayout;
-    fitted_->setSpacing(10);
-    side->body()->addLayout(fitted_);
-    side->body()->addStretch();
-    columns->addWidget(side);
-    auto* scroll = new QScrollArea;
-    scroll->setWidgetResizable(true);
+    makeSide(columns);
+    scroll_ = new QScrollArea;
+    scroll_->setWidgetResizable(true);
     auto* inside = new QWidget;
     cards_ = new QVBoxLayout(inside);
     cards_->setContentsMargins(0, 0, 6, 0);
     cards_->setSpacing(10);
-    scroll->setWidget(inside);
-    columns->addWidget(scroll, 1);
+    scroll_->setWidget(inside);
+    columns->addWidget(scroll_, 1);
+    makePlan(columns);
     body()->addLayout(columns, 1);
     connect(primary(), &QPushButton::clicked, this, &BaseStation::makeRound);
-    for (auto signal : {&Session::roundSelected, &Session::folderChanged, &Session::linkChanged})
-        connect(&session_, signal, this, [this] {
+    auto* make = new QShortcut(QKeySequence("Ctrl+Return"), this);
+    make->setContext(Qt::WidgetWithChildrenShortcut);
+    connect(make, &QShortcut::activated, this, [this] {
+        if (primary()->isEnabled()) makeRound();
+    });
+    for (auto change : {&Session::roundSelected, &Session::folderChanged, &Session::linkChanged,
+                        &Session::buildSheetChanged, &Session::definitionChanged, &Session::unitsChanged})
+        connect(&session_, change, this, [this] {
             if (isVisible()) compute();
         });
     compute();
 }
 
-void BaseStation::compute() {
-    emptyLayout(cards_);
-    emptyLayout(fitted_);
-    proposals_.clear();
-    accepted_.clear();
-    const auto* calibration = session_.calibration();
-    if (!calibration) {
-        cards_->addWidget(
-            label("There is nothing to build on yet. Connect and read the controller on the Car station.", "faint"));
-        cards_->addStretch();
-        refreshButton();
-        return;
-    }
-    auto proposals = proposals::baseProposals(*calibration, session_.buildSheet());
-    if (!proposals) {
-        auto* text = label(QString::fromStdString(proposals.error().text()), "alarm");
-        text->setWordWrap(true);
-        cards_->addWidget(text);
-    } else {
-        proposals_ = std::move(*proposals);
-    }
-    QString cause;
-    for (size_t i = 0; i < proposals_.size(); ++i) {
-        if (QString::fromStdString(proposals_[i].cause) != cause) {
-            cause = QString::fromStdString(proposals_[i].cause);
-            cards_->addWidget(label(cause, "heading"));
-        }
-        cards_->addWidget(card(proposals_[i], i));
-    }
-    if (proposals && proposals_.empty())
-        cards_->addWidget(label("The build sheet names no part that differs. Fill it in on the Car station.", "faint"));
-    cards_->addStretch();
-    for (const auto& p : proposals_) {
-        if (p.before.size() != 1) continue;
-        auto* block = new QVBoxLayout;
-        block->setSpacing(1);
-        block->addWidget(label(QString::fromStdString(p.label), "faint"));
-        block->addWidget(label(number(p.before[0], p.decimals) + "  \u2192  " + number(p.after[0], p.decimals) + " " +
-                                   QString::fromStdString(p.unit),
-                               "numbers"));
-        fitted_->addLayout(block);
-    }
-    subtitle()->setText(session_.selected() ? QString("built on round %1, %2")
-                                                  .arg(session_.selected()->number)
-                                                  .arg(QString::fromStdString(session_.selected()->title))
-                                            : "");
-    refreshButton();
+void BaseStation::makeSide(QHBoxLayout* columns) {
+    auto* side = new Panel("Fitted against original");
+    side->setFixedWidth(262);
+    auto* scroll = new QScrollArea;
+    scroll->setWidgetResizable(true);
+    scroll->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+    auto* inside = new QWidget;
+    auto* column = new QVBoxLayout(inside);
+    column->setContentsMargins(0, 0, 4, 0);
+    column->setSpacing(4);
+    fitted_ = new QVBoxLayout;
+    fitted_->setSpacing(3);
+    column->addLayout(fitted_);
+    waitingHead_ = label("Waiting", "heading");
+    waitingHead_->setContentsMargins(0, 8, 0, 0);
+    column->addWidget(waitingHead_);
+    waiting_ = new QVBoxLayout;
+    waiting_->setSpacing(3);
+    column->addLayout(waiting_);
+    column->addStretch();
+    scroll->setWidget(inside);
+    side->body()->addWidget(scroll, 1);
+    auto* sheet = new QPushButton("Build sheet");
+    sheet->setObjectName("toBuildSheet");
+    connect(sheet, &QPushButton::clicked, this, [this] { emit session_.stationWanted("Car"); });
+    side->body()->addWidget(sheet);
+    columns->addWidget(side);
 }
 
-QWidget* BaseStation::card(const proposals::Proposal& p, size_t index) {
-    auto* panel = new Panel("");
-    auto* accept = new QCheckBox(QString::fromStdString(p.label));
-    accept->setObjectName("accept_" + QString::fromStdString(p.parameter));
-    accept->setChecked(p.changes());
-    accept->setEnabled(p.changes());
-    QFont bold = accept->font();
-    bold.setWeight(QFont::DemiBold);
-    accept->setFont(bold);
-    panel->headRow()->insertWidget(0, accept);
-    accepted_.push_back(accept);
-    connect(accept, &QCheckBox::toggled, this, &BaseStation::refreshButton);
-    auto* state = label(p.changes() ? QString() : QString("holds already"), "faint");
-    panel->headRow()->addWidget(state);
-    auto* reason = label(QString::fromStdString(p.reason));
-    reason->setWordWrap(true);
-    panel->body()->addWidget(reason);
-    auto* formula = label(QString::fromStdString(p.formula), "numbers");
-    formula->setWordWrap(true);
-    panel->body()->addWidget(formula);
-    auto* grid = new QGridLayout;
-    grid->setHorizontalSpacing(18);
-    grid->setVerticalSpacing(3);
-    const auto cell = [&](int row, int column, const QString& text, const char* role) {
-        auto* l = label(text, role);
-        l->setAlignment(column ? Qt::AlignRight : Qt::AlignLeft);
-        grid->addWidget(l, row, column);
+void BaseStation::makePlan(QHBoxLayout* columns) {
+    auto* panel = new Panel("First drives");
+    panel->setFixedWidth(262);
+    stageChoice_ = new QComboBox;
+    stageChoice_->setObjectName("stage");
+    stageChoice_->setAccessibleName("Stage of the next drives");
+    for (const auto stage : proposals::kStages)
+        stageChoice_->addItem(qs(stage));
+    connect(stageChoice_, &QComboBox::activated, this, [this](int index) {
+        stage_ = static_cast<proposals::Stage>(index);
+        keepDecisions();
+        compute();
+    });
+    panel->headRow()->addWidget(stageChoice_);
+    auto* scroll = new QScrollArea;
+    scroll->setWidgetResizable(true);
+    scroll->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+    auto* inside = new QWidget;
+    auto* column = new QVBoxLayout(inside);
+    column->setContentsMargins(0, 0, 4, 0);
+    planLines_ = new QVBoxLayout;
+    planLines_->setSpacing(4);
+    column->addLayout(planLines_);
+    contradictionHead_ = label("Contradictions", "heading");
+    contradictionHead_->setContentsMargins(0, 10, 0, 0);
+    column->addWidget(contradictionHead_);
+    contradictions_ = new QVBoxLayout;
+    contradictions_->setSpacing(4);
+    column->addLayout(contradictions_);
+    column->addStretch();
+    scroll->setWidget(inside);
+    panel->body()->addWidget(scroll, 1);
+    columns->addWidget(panel);
+}
+
+void BaseStation::compute() {
+    work_.reset();
+    problem_.clear();
+    const auto* round = session_.selected();
+    if (session_.folder()) {
+        decisions_ = job::decisionsFromJson(session_.folder()->setting(kDecisions)).value_or(proposals::Decisions{});
+        const std::string kept = session_.folder()->setting(kStage);
+        const auto at = std::find(std::begin(proposals::kStages), std::end(proposals::kStages), kept);
+        stage_ = at == std::end(proposals::kStages)
+                     ? proposals::Stage::Gentle
+                     : static_cast<proposals::Stage>(at - std::begin(proposals::kStages));
+    }
+    stageChoice_->setCurrentIndex(static_cast<int>(stage_));
+    if (round && session_.kit() && session_.calibration()) {
+        auto work =
+            job::baseWork(*session_.kit(), *session_.folder(), round->id, session_.buildSheet(), decisions_, stage_);
+        if (work)
+            work_ = std::move(*work);
+        else
+            problem_ = work.error().text();
+    }
+    fill();
+}
+
+void BaseStation::fill() {
+    // The keyboard stays where it was.
+    const QString focused = focusWidget() ? focusWidget()->objectName() : QString();
+    const int scrolled = scroll_->verticalScrollBar()->value();
+    emptyLayout(cards_);
+    fillFitted();
+    fillPlan();
+    subtitle()->setText(
+        session_.selected()
+            ? QString("built on round %1, %2").arg(session_.selected()->number).arg(qs(session_.selected()->title))
+            : "");
+    if (!work_) {
+        cards_->addWidget(problem_.empty()
+                              ? wrapped("There is nothing to build on yet. Connect and read the controller on "
+                                        "the Car station.",
+                                        "faint")
+                              : wrapped(qs(problem_), "alarm"));
+        cards_->addStretch();
+        return refreshButton();
+    }
+    for (const std::string& conflict : work_->plan.conflicts)
+        cards_->addWidget(wrapped(qs(conflict), "warm"));
+    if (!work_->onOriginal)
+        cards_->addWidget(
+            wrapped("This round is built on the base; here are the limits of the drives that come next. "
+                    "Select the original to change the base itself.",
+                    "faint"));
+    std::string cause;
+    for (const auto& p : work_->plan.proposals) {
+        if (p.cause != cause) cards_->addWidget(causeHead(qs(cause = p.cause)));
+        auto* card = new ProposalCard(p, session_.unitPreferences());
+        connect(card, &ProposalCard::decided, this, &BaseStation::decide);
+        connect(card, &ProposalCard::parameterWanted, &session_, &Session::parameterWanted);
+        cards_->addWidget(card);
+    }
+    if (work_->plan.proposals.empty())
+        cards_->addWidget(
+            wrapped("The build sheet names no part that differs. Fill it in on the Car station.", "faint"));
+    cards_->addStretch();
+    refreshButton();
+    scroll_->widget()->adjustSize();
+    scroll_->verticalScrollBar()->setValue(scrolled);
+    if (auto* again = focused.isEmpty() ? nullptr : findChild<QWidget*>(focused)) again->setFocus();
+}
+
+QWidget* BaseStation::causeHead(const QString& cause) {
+    auto* box = new QWidget;
+    auto* row = new QHBoxLayout(box);
+    row->setContentsMargins(2, 4, 0, 0);
+    row->addWidget(label(cause, "heading"));
+    for (const auto& [text, accept] : {std::pair{"all", true}, {"none", false}}) {
+        auto* button = new QToolButton;
+        button->setText(text);
+        button->setProperty("flat", true);
+        button->setObjectName((accept ? "all_" : "none_") + cause);
+        button->setToolTip((accept ? "Accept all of " : "Leave out all of ") + cause);
+        button->setFocusPolicy(Qt::TabFocus);
+        connect(button, &QToolButton::clicked, this,
+                [this, cause = cause.toStdString(), accept = accept] { decideCause(cause, accept); });
+        row->addWidget(button);
+    }
+    row->addStretch();
+    return box;
+}
+
+void BaseStation::fillFitted() {
+    emptyLayout(fitted_);
+    emptyLayout(waiting_);
+    const auto sheet = session_.buildSheet();
+    std::string_view group;
+    for (const auto& kind : proposals::factKinds()) {
+        const auto value = sheet.of(kind.fact);
+        if (!value) continue;
+        if (kind.group != group) {
+            auto* head = label(qs(group = kind.group), "faint");
+            head->setContentsMargins(0, fitted_->count() ? 5 : 0, 0, 0);
+            fitted_->addWidget(head);
+        }
+        const auto number = [&](double v) { return qs(formatNumber(v, kind.decimals)); };
+        const auto stock = sheet.of(kind.fact, false);
+        auto* box = new QWidget;
+        auto* row = new QHBoxLayout(box);
+        row->setContentsMargins(0, 0, 0, 0);
+        row->addWidget(label(qs(kind.title)), 1);
+        row->addWidget(label((stock ? number(*stock) + " \u2192 " : QString()) + number(*value) +
+                                 (kind.unit.empty() ? QString() : " " + qs(kind.unit)),
+                             "numbers"));
+        fitted_->addWidget(box);
+    }
+    if (fitted_->count() == 0) fitted_->addWidget(wrapped("Nothing is on the build sheet yet.", "faint"));
+    waitingHead_->setVisible(work_ && !work_->plan.waiting.empty());
+    if (!work_) return;
+    for (const auto& w : work_->plan.waiting) {
+        auto* line = wrapped(qs(w.title) + " lacks " + qs(w.what), "faint");
+        waiting_->addWidget(line);
+        if (w.role.empty()) continue;
+        auto* ask = new QPushButton("Who plays \"" + qs(w.role) + "\"?");
+        ask->setObjectName("ask_" + qs(w.role));
+        connect(ask, &QPushButton::clicked, this, [this] { emit session_.rolesWanted(); });
+        waiting_->addWidget(ask);
+    }
+}
+
+void BaseStation::fillPlan() {
+    emptyLayout(planLines_);
+    emptyLayout(contradictions_);
+    contradictionHead_->setVisible(work_.has_value());
+    if (!work_) return;
+    for (const auto& stage : work_->stages) {
+        const bool now = stage.stage == stage_;
+        auto* name = label(qs(proposals::kStages[static_cast<size_t>(stage.stage)]), now ? "headingon" : "heading");
+        planLines_->addWidget(name);
+        planLines_->addWidget(wrapped(qs(stage.limits()), "faint"));
+        if (!now) continue;
+        planLines_->addWidget(
+            wrapped(QString("%1 to %2 rpm, up to %3 kPa%4")
+                        .arg(stage.fromSpeed_rpm, 0, 'f', 0)
+                        .arg(stage.toSpeed_rpm, 0, 'f', 0)
+                        .arg(stage.toPressure_kPa, 0, 'f', 0)
+                        .arg(stage.coverage_pct > 0 ? QString(", %1 % of its cells").arg(stage.coverage_pct, 0, 'f', 0)
+                                                    : QString())));
+        QStringList lines;
+        for (const auto& condition : stage.conditions)
+            lines << "\u2013 " + qs(condition);
+        planLines_->addWidget(wrapped("Before the next:\n" + lines.join("\n")));
+        QStringList watch;
+        for (const auto& w : stage.watch)
+            watch << qs(w);
+        planLines_->addWidget(wrapped("Watch: " + watch.join(", "), "faint"));
+    }
+    if (work_->contradictions.empty())
+        contradictions_->addWidget(wrapped("None found in the calibration as it would be.", "good"));
+    for (const auto& c : work_->contradictions) {
+        auto* title = new QToolButton;
+        title->setText(qs(c.title));
+        title->setObjectName("contradiction_" + qs(c.id));
+        title->setProperty("flat", true);
+        title->setToolTip("Open it on Maps");
+        connect(title, &QToolButton::clicked, this, [this, n = qs(c.parameter)] { emit session_.parameterWanted(n); });
+        contradictions_->addWidget(title);
+        contradictions_->addWidget(wrapped(qs(c.why), "warm"));
+    }
+}
+
+void BaseStation::keepDecisions() {
+    if (!session_.folder()) return;
+    const auto keep = [&](const char* key, const std::string& value) {
+        if (auto done = session_.folder()->setSetting(key, value); !done) session_.say(qs(done.error().text()), true);
     };
-    int row = 0;
-    if (p.before.size() > 1) {
-        cell(row, 0, QString::fromStdString(p.xLabel), "faint");
-        for (size_t i = 0; i < p.x.size(); ++i)
-            cell(row, static_cast<int>(i) + 1, number(p.x[i], 1), "faint");
-        ++row;
-    }
-    const QString unit = p.unit.empty() ? "" : " " + QString::fromStdString(p.unit);
-    cell(row, 0, "before" + unit, "faint");
-    cell(row + 1, 0, "after" + unit, "faint");
-    for (size_t i = 0; i < p.before.size(); ++i) {
-        cell(row, static_cast<int>(i) + 1, number(p.before[i], p.decimals), "numbers");
-        cell(row + 1, static_cast<int>(i) + 1, number(p.after[i], p.decimals), p.changes() ? "goodnumbers" : "numbers");
-    }
-    grid->setColumnStretch(static_cast<int>(p.before.size()) + 1, 1);
-    panel->body()->addLayout(grid);
-    panel->setProperty("index", static_cast<int>(index));
-    return panel;
+    keep(kDecisions, job::toJson(decisions_));
+    keep(kStage, std::string(proposals::kStages[static_cast<size_t>(stage_)]));
+}
+
+void BaseStation::decide(const std::string& id, const proposals::Decision& decision) {
+    decisions_[id] = decision;
+    keepDecisions();
+    // The card that asked is still on the way out of its own event.
+    QMetaObject::invokeMethod(this, &BaseStation::compute, Qt::QueuedConnection);
+}
+
+void BaseStation::decideCause(const std::string& cause, bool accept) {
+    if (!work_) return;
+    for (const auto& p : work_->plan.proposals)
+        if (p.cause == cause) decisions_[p.id] = {accept, p.strength, p.byHand ? p.number : std::nullopt};
+    keepDecisions();
+    QMetaObject::invokeMethod(this, &BaseStation::compute, Qt::QueuedConnection);
 }
 
 void BaseStation::refreshButton() {
-    const auto count = std::count_if(accepted_.begin(), accepted_.end(),
-                                     [](const QCheckBox* box) { return box->isEnabled() && box->isChecked(); });
+    const auto count = work_ ? work_->plan.edits().size() : 0;
     const int next = session_.rounds().empty() ? 1 : session_.rounds().front().number + 1;
     primary()->setText(
-        count ? QString("Make round %1 with %2 %3").arg(next).arg(count).arg(count == 1 ? "change" : "changes")
+        count ? QString("Make round %1 with %2 %3").arg(next).arg(count).arg(count == 1 ? "proposal" : "proposals")
               : QString("Make round %1").arg(next));
     primary()->setEnabled(count > 0);
 }
 
 void BaseStation::makeRound() {
-    std::vector<calibration::Edit> edits;
-    std::string note;
-    for (size_t i = 0; i < proposals_.size(); ++i) {
-        if (!accepted_[i]->isEnabled() || !accepted_[i]->isChecked()) continue;
-        edits.push_back(proposals_[i].edit);
-        note += proposals_[i].label + ": " + proposals_[i].formula + "\n";
-    }
-    const auto round = session_.makeRound(edits, "Base for the new parts", note);
-    if (!round) return session_.say(QString::fromStdString(round.error().text()), true);
+    if (!work_) return;
+    const std::string title = work_->onOriginal
+                                  ? "Base for the new parts"
+                                  : "Limits for " + std::string(proposals::kStages[static_cast<size_t>(stage_)]);
+    const auto round = session_.makeRound(work_->plan.edits(), title, work_->plan.account(session_.buildSheet()));
+    if (!round) return session_.say(qs(round.error().text()), true);
     session_.say(QString("Round %1 is made. Flash it next.").arg(round->number));
 }
 

@@ -1,12 +1,14 @@
-// Base: proposals for the parts fitted, each with formula, before and after; the accepted ones become a round.
+// Base: what is fitted against what the original expects, proposals by cause, the plan of the first drives; what is
+// accepted becomes a round.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
-#include <QCheckBox>
+#include <QComboBox>
+#include <QScrollArea>
 
 #include "app/Session.h"
+#include "app/stations/base/ProposalCard.h"
 #include "app/widgets/Panels.h"
-#include "core/proposals/BaseCalibration.h"
 
 namespace brusk::app {
 
@@ -14,20 +16,35 @@ class BaseStation : public Station {
     Q_OBJECT
   public:
     BaseStation(Session& session, QWidget* parent = nullptr);
-    QString hint() const override { return "Space accepts or leaves out a proposal"; }
+    QString hint() const override {
+        return "Space accepts or leaves out a proposal \u00b7 Tab goes on \u00b7 Ctrl+Enter makes the round";
+    }
     void shown() override { compute(); }
+    const job::BaseWork* work() const { return work_ ? &*work_ : nullptr; }
 
   private:
+    void makeSide(QHBoxLayout* columns);
+    void makePlan(QHBoxLayout* columns);
     void compute();
-    QWidget* card(const proposals::Proposal& proposal, size_t index);
+    void fill();
+    void fillFitted();
+    void fillPlan();
+    QWidget* causeHead(const QString& cause);
+    void decide(const std::string& id, const proposals::Decision& decision);
+    void decideCause(const std::string& cause, bool accept);
+    void keepDecisions();
     void makeRound();
     void refreshButton();
 
     Session& session_;
-    QVBoxLayout* fitted_;
-    QVBoxLayout* cards_;
-    std::vector<proposals::Proposal> proposals_;
-    std::vector<QCheckBox*> accepted_;
+    proposals::Decisions decisions_;
+    proposals::Stage stage_ = proposals::Stage::Gentle;
+    std::optional<job::BaseWork> work_;
+    std::string problem_;
+    QVBoxLayout *fitted_, *waiting_, *cards_, *contradictions_, *planLines_;
+    QComboBox* stageChoice_;
+    QScrollArea* scroll_;
+    QLabel *waitingHead_, *contradictionHead_;
 };
 
 }  // namespace brusk::app

@@ -1,104 +1,201 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/stations/car/BuildSheetForm.h"
 
-#include <QGridLayout>
+#include <QStyle>
 
 #include "app/widgets/Panels.h"
+#include "core/base/Text.h"
 
 namespace brusk::app {
 
-QDoubleSpinBox* BuildSheetForm::field(const char* name, double most, int decimals, const QString& unit, double step) {
-    auto* box = new QDoubleSpinBox;
-    box->setObjectName(name);
-    box->setAccessibleName(QString(name));
-    box->setRange(-1, most);
-    // The lowest value means that nothing was entered; it is shown as such.
-    box->setSpecialValueText("as built");
-    box->setValue(-1);
-    box->setDecimals(decimals);
-    box->setSingleStep(step);
-    if (!unit.isEmpty()) box->setSuffix(" " + unit);
-    box->setButtonSymbols(QAbstractSpinBox::NoButtons);
-    box->setAlignment(Qt::AlignRight);
-    box->setMinimumWidth(unit.size() > 4 ? 122 : 84);
-    connect(box, &QDoubleSpinBox::valueChanged, this, [this] {
-        if (!filling_) emit changed();
-    });
-    return box;
+using proposals::Fact;
+
+namespace {
+
+QString qs(std::string_view text) {
+    return QString::fromUtf8(text.data(), static_cast<qsizetype>(text.size()));
 }
 
-BuildSheetForm::BuildSheetForm(QWidget* parent) : QWidget(parent) {
-    auto* grid = new QGridLayout(this);
-    grid->setContentsMargins(0, 0, 0, 0);
+/// A number as a person writes it; nothing when the field is empty, NaN when it is no number.
+std::optional<double> numberIn(const QLineEdit* edit) {
+    const std::string text = edit->text().trimmed().replace(',', '.').toStdString();
+    if (text.empty()) return std::nullopt;
+    return parseNumber(text).value_or(std::nan(""));
+}
+
+QString written(std::optional<double> value) {
+    return value ? QString::fromStdString(exactNumber(*value)) : QString();
+}
+
+}  // namespace
+
+QLineEdit* BuildSheetForm::field(const QString& name, const QString& title) {
+    auto* edit = new QLineEdit;
+    edit->setObjectName(name);
+    edit->setAccessibleName(title);
+    edit->setAlignment(Qt::AlignRight);
+    edit->setPlaceholderText("\u2013");
+    edit->setMinimumWidth(56);
+    connect(edit, &QLineEdit::textEdited, this, &BuildSheetForm::take);
+    return edit;
+}
+
+BuildSheetForm::BuildSheetForm(Check check, QWidget* parent) : QWidget(parent), check_(std::move(check)) {
+    auto* column = new QVBoxLayout(this);
+    column->setContentsMargins(0, 0, 6, 0);
+    refusal_ = label({}, "alarm");
+    refusal_->setObjectName("sheetRefusal");
+    refusal_->setWordWrap(true);
+    refusal_->hide();
+    column->addWidget(refusal_);
+    auto* grid = new QGridLayout;
     grid->setHorizontalSpacing(8);
-    grid->setVerticalSpacing(7);
+    grid->setVerticalSpacing(4);
     int row = 0;
-    const auto heading = [&](const QString& text) {
-        auto* l = label(text, "heading");
-        if (row) l->setContentsMargins(0, 8, 0, 0);
-        grid->addWidget(l, row++, 0, 1, 6);
+    makeFacts(grid, row);
+    makeDeadTimes(grid, row);
+    const auto line = [&](const QString& title, QWidget* widget) {
+        grid->addWidget(label(title, "faint"), row, 0);
+        grid->addWidget(widget, row++, 1, 1, 3);
     };
-    const auto line = [&](const QString& text, std::initializer_list<QWidget*> boxes) {
-        grid->addWidget(label(text, "faint"), row, 0);
-        int column = 1;
-        // A wide field may reach into the next column, where none follows.
-        for (QWidget* box : boxes)
-            grid->addWidget(box, row, column++, 1, boxes.size() == 1 ? 2 : 1,
-                            boxes.size() == 1 ? Qt::AlignLeft : Qt::Alignment());
+    grid->addWidget(label("What the owner wants", "heading"), row++, 0, 1, 4);
+    wish_ = new QComboBox;
+    wish_->setObjectName("wish");
+    for (const auto wish : proposals::kWishes)
+        wish_->addItem(qs(wish));
+    line("Most of all", wish_);
+    loadModel_ = new QComboBox;
+    loadModel_->setObjectName("loadModel");
+    for (const auto model : proposals::kLoadModels)
+        loadModel_->addItem(qs(model));
+    line("Air estimate by", loadModel_);
+    notes_ = new QLineEdit;
+    notes_->setObjectName("sheetNotes");
+    notes_->setPlaceholderText("exhaust, gearbox, what else is fitted");
+    line("Besides", notes_);
+    grid->setColumnStretch(0, 3);
+    for (const int c : {1, 2})
+        grid->setColumnStretch(c, 2);
+    column->addLayout(grid);
+    column->addStretch();
+    for (QComboBox* box : {wish_, loadModel_})
+        connect(box, &QComboBox::currentIndexChanged, this, &BuildSheetForm::take);
+    connect(notes_, &QLineEdit::textEdited, this, &BuildSheetForm::take);
+}
+
+void BuildSheetForm::makeFacts(QGridLayout* grid, int& row) {
+    std::string_view group;
+    for (const auto& kind : proposals::factKinds()) {
+        if (kind.group != group) {
+            group = kind.group;
+            auto* heading = label(qs(group), "heading");
+            if (row) heading->setContentsMargins(0, 6, 0, 0);
+            grid->addWidget(heading, row, 0);
+            if (row == 0) {
+                for (const auto& [text, c] : {std::pair{"stock", 1}, {"fitted", 2}}) {
+                    auto* head = label(text, "faint");
+                    head->setAlignment(Qt::AlignRight);
+                    grid->addWidget(head, row, c);
+                }
+            }
+            ++row;
+        }
+        grid->addWidget(label(qs(kind.title), "faint"), row, 0);
+        for (const bool fitted : {false, true}) {
+            if (!fitted && !kind.compared) continue;
+            auto* edit = field((fitted ? "fitted_" : "stock_") + qs(kind.key),
+                               qs(kind.group) + ", " + qs(kind.title) + (fitted ? ", fitted" : ", stock"));
+            grid->addWidget(edit, row, fitted ? 2 : 1);
+            fields_.push_back({kind.fact, fitted, edit});
+        }
+        grid->addWidget(label(qs(kind.unit), "faint"), row, 3);
         ++row;
-    };
-    heading("Injectors");
-    line("Flow, rated", {flow_ = field("injectorFlow", 3000, 0, "cm\u00b3/min", 10)});
-    line("Rated at", {rated_ = field("ratedPressure", 1000, 0, "kPa", 10)});
-    line("Fuel pressure here", {fuel_ = field("fuelPressure", 1000, 0, "kPa", 10)});
-    for (size_t i = 0; i < kPoints; ++i) {
-        volts_[i] = field(("deadVolts" + std::to_string(i)).c_str(), 20, 1, "V", 0.5);
-        dead_[i] = field(("deadTime" + std::to_string(i)).c_str(), 5000, 0, "\u00b5s", 10);
     }
-    line("Dead time at", {volts_[0], volts_[1], volts_[2], volts_[3], volts_[4]});
-    line("is", {dead_[0], dead_[1], dead_[2], dead_[3], dead_[4]});
-    heading("Manifold pressure sensor");
-    line("Low point",
-         {lowVolts_ = field("lowVolts", 5, 2, "V", 0.05), lowPressure_ = field("lowPressure", 1000, 0, "kPa", 5)});
-    line("High point",
-         {highVolts_ = field("highVolts", 5, 2, "V", 0.05), highPressure_ = field("highPressure", 1000, 0, "kPa", 5)});
-    heading("Fuel");
-    line("Ethanol by volume", {ethanol_ = field("ethanol", 100, 0, "%", 5)});
-    grid->setColumnStretch(6, 1);
 }
 
-void BuildSheetForm::setSheet(const proposals::BuildSheet& s) {
+void BuildSheetForm::makeDeadTimes(QGridLayout* grid, int& row) {
+    auto* heading = label("Dead times of the injectors", "heading");
+    heading->setContentsMargins(0, 6, 0, 0);
+    grid->addWidget(heading, row++, 0, 1, 4);
+    for (size_t i = 0; i < kPoints; ++i) {
+        volts_[i] = field(QString("deadVolts%1").arg(i), QString("Battery voltage %1").arg(i + 1));
+        dead_[i] = field(QString("deadTime%1").arg(i), QString("Dead time %1").arg(i + 1));
+        grid->addWidget(label(i ? "" : "volts, \u00b5s", "faint"), row, 0);
+        grid->addWidget(volts_[i], row, 1);
+        grid->addWidget(dead_[i], row++, 2);
+    }
+}
+
+void BuildSheetForm::setSheet(const proposals::BuildSheet& sheet) {
     filling_ = true;
-    flow_->setValue(s.injectorFlow_cm3min.value_or(-1));
-    rated_->setValue(s.injectorRatedPressure_kPa);
-    fuel_->setValue(s.fuelPressure_kPa);
+    taken_ = sheet;
+    for (const Field& f : fields_)
+        f.edit->setText(written(sheet.of(f.fact, f.fitted)));
     for (size_t i = 0; i < kPoints; ++i) {
-        volts_[i]->setValue(i < s.deadTimes.size() ? s.deadTimes[i].volts : -1);
-        dead_[i]->setValue(i < s.deadTimes.size() ? s.deadTimes[i].time_us : -1);
+        const bool there = i < sheet.deadTimes.size();
+        volts_[i]->setText(there ? written(sheet.deadTimes[i].volts) : QString());
+        dead_[i]->setText(there ? written(sheet.deadTimes[i].time_us) : QString());
     }
-    const bool sensor = s.pressureSensor.has_value();
-    lowVolts_->setValue(sensor ? s.pressureSensor->lowVolts : -1);
-    lowPressure_->setValue(sensor ? s.pressureSensor->lowPressure_kPa : -1);
-    highVolts_->setValue(sensor ? s.pressureSensor->highVolts : -1);
-    highPressure_->setValue(sensor ? s.pressureSensor->highPressure_kPa : -1);
-    ethanol_->setValue(s.ethanol_pct.value_or(-1));
+    wish_->setCurrentIndex(static_cast<int>(sheet.wish));
+    loadModel_->setCurrentIndex(static_cast<int>(sheet.loadModel));
+    notes_->setText(QString::fromStdString(sheet.notes));
     filling_ = false;
+    take();
 }
 
-proposals::BuildSheet BuildSheetForm::sheet() const {
-    proposals::BuildSheet s;
-    if (flow_->value() > 0) s.injectorFlow_cm3min = flow_->value();
-    if (rated_->value() > 0) s.injectorRatedPressure_kPa = rated_->value();
-    if (fuel_->value() > 0) s.fuelPressure_kPa = fuel_->value();
-    for (size_t i = 0; i < kPoints; ++i)
-        if (volts_[i]->value() > 0 && dead_[i]->value() >= 0)
-            s.deadTimes.push_back({volts_[i]->value(), dead_[i]->value()});
-    if (highPressure_->value() > 0 && highVolts_->value() > 0)
-        s.pressureSensor =
-            proposals::SensorPoints{std::max(0.0, lowVolts_->value()), std::max(0.0, lowPressure_->value()),
-                                    highVolts_->value(), highPressure_->value()};
-    if (ethanol_->value() >= 0) s.ethanol_pct = ethanol_->value();
-    return s;
+void BuildSheetForm::refuse(QLineEdit* edit, const QString& why) {
+    edit->setProperty("wrong", true);
+    edit->setToolTip(why);
+    if (!refusal_->text().isEmpty()) return;  // the first is said; each field has its own as a tip
+    refusal_->setText(edit->accessibleName() + ": " + why);
+}
+
+void BuildSheetForm::take() {
+    if (filling_) return;
+    proposals::BuildSheet sheet;
+    refusal_->clear();
+    std::vector<QLineEdit*> all;
+    for (const Field& f : fields_)
+        all.push_back(f.edit);
+    all.insert(all.end(), std::begin(volts_), std::end(volts_));
+    all.insert(all.end(), std::begin(dead_), std::end(dead_));
+    for (QLineEdit* edit : all) {
+        edit->setProperty("wrong", false);
+        edit->setToolTip({});
+    }
+    for (const Field& f : fields_) {
+        const auto value = numberIn(f.edit);
+        if (value && std::isnan(*value))
+            refuse(f.edit, "\"" + f.edit->text() + "\" is not a number.");
+        else
+            sheet.of(f.fact, f.fitted) = value;
+    }
+    for (size_t i = 0; i < kPoints; ++i) {
+        const auto volts = numberIn(volts_[i]), time = numberIn(dead_[i]);
+        if (volts && time) sheet.deadTimes.push_back({*volts, *time});
+    }
+    for (const auto& refused : check_(sheet)) {
+        if (!refused.fact) {
+            refuse(volts_[0], QString::fromStdString(refused.why));
+            sheet.deadTimes.clear();
+            continue;
+        }
+        sheet.of(*refused.fact, refused.isFitted).reset();
+        for (const Field& f : fields_)
+            if (f.fact == *refused.fact && f.fitted == refused.isFitted)
+                refuse(f.edit, QString::fromStdString(refused.why));
+    }
+    sheet.wish = static_cast<proposals::Wish>(wish_->currentIndex());
+    sheet.loadModel = static_cast<proposals::LoadModel>(loadModel_->currentIndex());
+    sheet.notes = notes_->text().toStdString();
+    refusal_->setVisible(!refusal_->text().isEmpty());
+    for (QLineEdit* edit : all) {
+        edit->style()->unpolish(edit);
+        edit->style()->polish(edit);
+    }
+    if (sheet == taken_) return;
+    taken_ = sheet;
+    emit changed();
 }
 
 }  // namespace brusk::app

@@ -1,10 +1,13 @@
-// The build sheet as a form: the parts fitted, as far as the base proposals need them.
+// The build sheet as a form: stock beside fitted for each part, what can't be is refused at its field.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
-#include <QDoubleSpinBox>
+#include <QComboBox>
+#include <QGridLayout>
+#include <QLabel>
+#include <QLineEdit>
 #include <QWidget>
-#include <array>
+#include <functional>
 
 #include "core/proposals/BuildSheet.h"
 
@@ -13,19 +16,37 @@ namespace brusk::app {
 class BuildSheetForm : public QWidget {
     Q_OBJECT
   public:
-    explicit BuildSheetForm(QWidget* parent = nullptr);
+    using Check = std::function<std::vector<proposals::Refusal>(const proposals::BuildSheet&)>;
+    /// `check` tells what can't be meant, also by what the controller can store.
+    explicit BuildSheetForm(Check check, QWidget* parent = nullptr);
     void setSheet(const proposals::BuildSheet& sheet);
-    proposals::BuildSheet sheet() const;
+    /// What is filled in and not refused.
+    proposals::BuildSheet sheet() const { return taken_; }
 
   signals:
     void changed();
 
   private:
-    QDoubleSpinBox* field(const char* name, double most, int decimals, const QString& unit, double step);
+    struct Field {
+        proposals::Fact fact;
+        bool fitted;
+        QLineEdit* edit;
+    };
+    QLineEdit* field(const QString& name, const QString& title);
+    void makeFacts(QGridLayout* grid, int& row);
+    void makeDeadTimes(QGridLayout* grid, int& row);
+    void take();
+    void refuse(QLineEdit* edit, const QString& why);
 
     static constexpr size_t kPoints = 5;
-    QDoubleSpinBox *flow_, *rated_, *fuel_, *lowVolts_, *lowPressure_, *highVolts_, *highPressure_, *ethanol_;
-    std::array<QDoubleSpinBox*, kPoints> volts_{}, dead_{};
+    Check check_;
+    proposals::BuildSheet taken_;
+    std::vector<Field> fields_;
+    QLineEdit* volts_[kPoints] = {};
+    QLineEdit* dead_[kPoints] = {};
+    QComboBox *loadModel_, *wish_;
+    QLineEdit* notes_;
+    QLabel* refusal_;
     bool filling_ = false;
 };
 

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/stations/car/CarStation.h"
 
+#include <QScrollArea>
 #include <QSignalBlocker>
 
 #include "core/link/SocketCan.h"
@@ -61,9 +62,15 @@ CarStation::CarStation(Session& session, QWidget* parent) : Station("Car", paren
     auto* right = new QVBoxLayout;
     sheetPanel_ = new Panel("Build sheet");
     sheetPanel_->headRow()->addWidget(label("the parts fitted; Base computes from them", "faint"));
-    sheet_ = new BuildSheetForm;
-    sheetPanel_->body()->addWidget(sheet_);
-    right->addWidget(sheetPanel_);
+    sheet_ = new BuildSheetForm(
+        [this](const proposals::BuildSheet& sheet) { return proposals::refusals(sheet, session_.calibration()); });
+    auto* scroll = new QScrollArea;
+    scroll->setWidgetResizable(true);
+    scroll->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+    scroll->setWidget(sheet_);
+    scroll->setMinimumHeight(300);
+    sheetPanel_->body()->addWidget(scroll);
+    right->addWidget(sheetPanel_, 3);
     codes_ = new CodesPanel(session_);
     right->addWidget(codes_, 1);
     obd_ = new ObdPanel(session_);

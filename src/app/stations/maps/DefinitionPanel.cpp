@@ -114,6 +114,10 @@ DefinitionPanel::DefinitionPanel(Session& session, QWidget* parent) : QFrame(par
     });
 }
 
+void DefinitionPanel::showRoles() {
+    tabs_.last()->click();
+}
+
 void DefinitionPanel::guessRoles() {
     const auto* kit = session_.kit();
     if (!kit || rolesOf_ == kit->definition) return;

@@ -26,6 +26,7 @@ class DefinitionPanel : public QFrame {
   public:
     explicit DefinitionPanel(Session& session, QWidget* parent = nullptr);
     void showParameter(const QString& name);
+    void showRoles();
 
   signals:
     void closed();

@@ -1,0 +1,162 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "app/stations/base/ProposalCard.h"
+
+#include <QComboBox>
+#include <QGridLayout>
+#include <QLineEdit>
+#include <QToolButton>
+#include <algorithm>
+
+#include "app/widgets/MapGrid.h"
+#include "core/base/Text.h"
+
+namespace brusk::app {
+
+using proposals::Proposal;
+
+namespace {
+QString qs(const std::string& text) {
+    return QString::fromStdString(text);
+}
+constexpr size_t kWidest = 10;  // columns that are told as numbers
+}  // namespace
+
+ProposalCard::ProposalCard(const Proposal& p, const units::Preferences& units, QWidget* parent)
+    : Panel("", parent), id_(p.id), decision_{p.accepted, p.strength, p.byHand ? p.number : std::nullopt} {
+    makeHead(p);
+    const auto line = [&](const QString& text, const char* role) {
+        auto* l = label(text, role);
+        l->setWordWrap(true);
+        body()->addWidget(l);
+        return l;
+    };
+    line(qs(p.reason), nullptr);
+    line(qs(p.formula), "numbers")->setObjectName("formula_" + qs(p.id));
+    for (const auto& change : p.changes)
+        body()->addWidget(changeView(change, units));
+    if (!p.check.empty()) line("First drive: " + qs(p.check), "faint");
+}
+
+void ProposalCard::makeHead(const Proposal& p) {
+    auto* accept = new QCheckBox(qs(p.title));
+    accept->setObjectName("accept_" + qs(p.id));
+    accept->setChecked(p.accepted && p.changesAnything());
+    accept->setEnabled(p.changesAnything());
+    QFont bold = accept->font();
+    bold.setWeight(QFont::DemiBold);
+    accept->setFont(bold);
+    headRow()->insertWidget(0, accept);
+    connect(accept, &QCheckBox::toggled, this, [this](bool on) {
+        decision_.accepted = on;
+        emit decided(id_, decision_);
+    });
+    if (!p.changesAnything()) headRow()->addWidget(label("holds already", "faint"));
+    if (p.hasStrength && p.changesAnything()) {
+        auto* strength = new QComboBox;
+        strength->setObjectName("strength_" + qs(p.id));
+        strength->setAccessibleName("Strength of " + qs(p.title));
+        strength->setToolTip("How much of it is made");
+        for (const int percent : {100, 75, 50, 25})
+            strength->addItem(QString("%1 %").arg(percent), percent / 100.0);
+        strength->setCurrentIndex(std::max(0, strength->findData(p.strength)));
+        headRow()->addWidget(strength);
+        connect(strength, &QComboBox::currentIndexChanged, this, [this, strength] {
+            decision_.strength = strength->currentData().toDouble();
+            emit decided(id_, decision_);
+        });
+    }
+    if (p.number) {
+        auto* number = new QLineEdit(qs(formatNumber(*p.number, *p.number < 10 ? 2 : *p.number < 100 ? 1 : 0)));
+        number->setObjectName("number_" + qs(p.id));
+        number->setAccessibleName("Number of " + qs(p.title));
+        number->setToolTip("Another number than the computed one; emptied, the computed one comes back");
+        number->setAlignment(Qt::AlignRight);
+        number->setFixedWidth(76);
+        headRow()->addWidget(number);
+        headRow()->addWidget(label(qs(p.numberUnit), "faint"));
+        connect(number, &QLineEdit::editingFinished, this, [this, number] {
+            if (!number->isModified()) return;
+            number->setModified(false);
+            decision_.number = parseNumber(number->text().trimmed().replace(',', '.').toStdString());
+            emit decided(id_, decision_);
+        });
+    }
+}
+
+QWidget* ProposalCard::changeView(const proposals::Change& change, const units::Preferences& units) {
+    const auto& after = change.after;
+    const auto shown = units.shown(after.unit);
+    const int decimals = shown.decimals(after.decimals);
+    const auto number = [&](double v) { return QString::number(shown(v), 'f', decimals); };
+    auto* box = new QWidget;
+    auto* column = new QVBoxLayout(box);
+    column->setContentsMargins(0, 2, 0, 2);
+    column->setSpacing(2);
+    auto* head = new QHBoxLayout;
+    auto* name = new QToolButton;
+    name->setText(qs(after.parameter->title()) + (shown.unit.empty() ? "" : ", " + qs(shown.unit)));
+    name->setProperty("flat", true);
+    name->setToolTip("Open it on Maps");
+    connect(name, &QToolButton::clicked, this, [this, n = after.parameter->name] { emit parameterWanted(qs(n)); });
+    head->addWidget(name);
+    column->addLayout(head);
+    if (after.values.size() == 1) {
+        const bool words = !after.text.empty();
+        head->addWidget(
+            label((words ? qs(change.before.text) : number(change.before.values[0])) + "  \u2192  ", "numbers"));
+        head->addWidget(
+            label(words ? qs(after.text) : number(after.values[0]), change.changes() ? "goodnumbers" : "numbers"));
+        head->addStretch();
+        return box;
+    }
+    head->addStretch();
+    const bool sameAxes = change.before.x.values == after.x.values && change.before.y.values == after.y.values;
+    if (after.rows == 1 && after.columns <= kWidest && sameAxes) {
+        auto* grid = new QGridLayout;
+        grid->setHorizontalSpacing(14);
+        grid->setVerticalSpacing(2);
+        const auto cell = [&](int row, int c, const QString& text, const char* role) {
+            auto* l = label(text, role);
+            l->setAlignment(c ? Qt::AlignRight : Qt::AlignLeft);
+            grid->addWidget(l, row, c);
+        };
+        const ShownAxis x(after.x, units);
+        for (const auto& [row, text] : {std::pair{0, x.unit()}, {1, QString("before")}, {2, QString("after")}})
+            cell(row, 0, text, "faint");
+        for (size_t i = 0; i < after.columns; ++i) {
+            const int c = static_cast<int>(i) + 1;
+            cell(0, c, i < x.values.size() ? QString::number(x.values[i], 'f', x.decimals) : QString::number(c),
+                 "faint");
+            cell(1, c, number(change.before.values[i]), "numbers");
+            cell(2, c, number(after.values[i]), change.changes() ? "goodnumbers" : "numbers");
+        }
+        grid->setColumnStretch(static_cast<int>(after.columns) + 1, 1);
+        column->addLayout(grid);
+        return box;
+    }
+    // A map: the change of each cell as a picture, its range in words.
+    GridContents c;
+    c.rows = after.rows, c.columns = after.columns;
+    c.setAxes(ShownAxis(after.x, units), ShownAxis(after.y, units));
+    c.shade = GridContents::Shade::Difference;
+    double least = INFINITY, most = -INFINITY;
+    for (size_t i = 0; i < after.values.size(); ++i) {
+        const double by = shown.change(after.values[i] - change.before.values[i]);
+        c.values.push_back(by);
+        least = std::min(least, by), most = std::max(most, by);
+    }
+    auto* picture = new MapGrid;
+    picture->setCompact(true);
+    picture->setFixedHeight(after.rows == 1 ? 18 : 64);
+    picture->setContents(std::move(c));
+    column->addWidget(picture);
+    QString text = QString("%1 cells change by %2 to %3")
+                       .arg(after.values.size())
+                       .arg(QString::number(least, 'f', decimals), QString::number(most, 'f', decimals));
+    if (!sameAxes)
+        text += QString("; the axis reaches %1 now").arg(ShownAxis(after.y, units).text(after.y.values.size() - 1));
+    column->addWidget(label(text, "faint"));
+    return box;
+}
+
+}  // namespace brusk::app

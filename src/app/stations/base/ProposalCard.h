@@ -1,0 +1,31 @@
+// One proposal: yes or no, why, its formula, its numbers before and after, what to look at on the first drive.
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include <QCheckBox>
+
+#include "app/Session.h"
+#include "app/widgets/Panels.h"
+#include "core/proposals/BaseCalibration.h"
+
+namespace brusk::app {
+
+class ProposalCard : public Panel {
+    Q_OBJECT
+  public:
+    ProposalCard(const proposals::Proposal& proposal, const units::Preferences& units, QWidget* parent = nullptr);
+
+  signals:
+    void decided(const std::string& id, const proposals::Decision& decision);
+    /// Somebody wants to see the parameter on Maps.
+    void parameterWanted(const QString& name);
+
+  private:
+    void makeHead(const proposals::Proposal& proposal);
+    QWidget* changeView(const proposals::Change& change, const units::Preferences& units);
+
+    std::string id_;
+    proposals::Decision decision_;
+};
+
+}  // namespace brusk::app

@@ -1,0 +1,111 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/proposals/BuildSheet.h"
+
+#include "core/base/Text.h"
+
+namespace brusk::proposals {
+
+namespace {
+
+constexpr std::array<FactKind, kFacts> kKinds = {{
+    {Fact::Displacement, "displacement", "Engine", "Displacement", "cm3", 0, 200, 8000, true,
+     "Engines sweep 200 to 8000 cm\u00b3."},
+    {Fact::ManifoldVolume, "manifold_volume", "Engine", "Intake manifold", "l", 1, 0.3, 30, true,
+     "Intake manifolds hold 0.3 to 30 litres."},
+    {Fact::RevLimit, "rev_limit", "Engine", "Bears up to", "rpm", 0, 2000, 12000, false,
+     "An engine's limit lies between 2000 and 12000 rpm."},
+    {Fact::Octane, "octane", "Fuel", "Octane", "RON", 0, 80, 120, true, "Petrol has 80 to 120 RON."},
+    {Fact::Ethanol, "ethanol", "Fuel", "Ethanol by volume", "%", 0, 0, 100, false,
+     "Ethanol is a share of the fuel: 0 to 100 %."},
+    {Fact::FuelPressure, "fuel_pressure", "Fuel", "Fuel pressure", "kPa", 0, 100, 1000, true,
+     "The pressure at port injectors is 100 to 1000 kPa over the manifold."},
+    {Fact::InjectorFlow, "injector_flow", "Injectors", "Flow, rated", "cm3/min", 0, 50, 3000, false,
+     "An injector flows 50 to 3000 cm\u00b3/min."},
+    {Fact::InjectorPressure, "injector_pressure", "Injectors", "Rated at", "kPa", 0, 100, 1000, false,
+     "Flow is rated at 100 to 1000 kPa."},
+    {Fact::MeterHousing, "meter_housing", "Airflow meter", "Housing bore", "mm", 1, 30, 150, true,
+     "Housings are 30 to 150 mm wide."},
+    {Fact::SensorLowVolts, "sensor_low_volts", "Pressure sensor", "Low point", "V", 2, 0, 5, false,
+     "The sensor's output lies between 0 and 5 V."},
+    {Fact::SensorLowPressure, "sensor_low_pressure", "Pressure sensor", "is", "kPa", 0, 0, 200, false,
+     "The low point lies between 0 and 200 kPa absolute."},
+    {Fact::SensorHighVolts, "sensor_high_volts", "Pressure sensor", "High point", "V", 2, 0.5, 5, false,
+     "The sensor's output lies between 0.5 and 5 V at its high point."},
+    {Fact::SensorHighPressure, "sensor_high_pressure", "Pressure sensor", "is", "kPa", 0, 90, 1000, false,
+     "The high point lies between 90 and 1000 kPa absolute."},
+    {Fact::ThrottleBore, "throttle_bore", "Intake", "Throttle bore", "mm", 1, 20, 150, true,
+     "Throttles are 20 to 150 mm wide."},
+    {Fact::CamOverlap, "cam_overlap", "Cams", "Overlap at 1 mm", "\u00b0", 0, -40, 120, true,
+     "Overlap lies between -40 and 120 degrees of the crank."},
+    {Fact::CamDuration, "cam_duration", "Cams", "Intake open at 1 mm", "\u00b0", 0, 150, 340, true,
+     "Intake valves stay open for 150 to 340 degrees of the crank."},
+    {Fact::TurboSpring, "turbo_spring", "Turbo", "Wastegate spring", "kPa", 0, 5, 250, true,
+     "A wastegate opens by itself at 5 to 250 kPa of boost."},
+    {Fact::BoostCeiling, "boost_ceiling", "Turbo", "Boost wanted", "kPa", 0, 5, 350, false,
+     "Boost is told over the weather: 5 to 350 kPa."},
+    {Fact::CompressorWheel, "compressor_wheel", "Turbo", "Compressor wheel", "mm", 1, 25, 120, true,
+     "Compressor wheels are 25 to 120 mm wide."},
+    {Fact::Intercooler, "intercooler", "Turbo", "Intercooler reaches", "%", 0, 0, 95, true,
+     "An intercooler reaches 0 to 95 % of the possible cooling."},
+    {Fact::Thermostat, "thermostat", "Cooling", "Thermostat opens", "\u00b0C", 0, 60, 110, true,
+     "Thermostats open between 60 and 110 \u00b0C."},
+    {Fact::TyreCircumference, "tyre_circumference", "Driveline", "Tyre, rolling", "mm", 0, 1000, 3500, true,
+     "A driven wheel rolls 1000 to 3500 mm a turn."},
+    {Fact::FinalDrive, "final_drive", "Driveline", "Final drive", "", 2, 1.5, 8, true,
+     "Final drives lie between 1.5 and 8 to one."},
+}};
+
+void refuseSensor(const BuildSheet& sheet, const calibration::Calibration* calibration, std::vector<Refusal>& out) {
+    const auto low = sheet.of(Fact::SensorLowVolts), high = sheet.of(Fact::SensorHighVolts);
+    if (low && high && *high <= *low)
+        out.push_back({Fact::SensorHighVolts, true, "The high point must lie at a higher voltage than the low one."});
+    const auto below = sheet.of(Fact::SensorLowPressure), above = sheet.of(Fact::SensorHighPressure);
+    if (below && above && *above <= *below)
+        out.push_back({Fact::SensorHighPressure, true, "The high point must be a higher pressure than the low one."});
+    const auto* map = calibration ? calibration->definition().parameterWithRole("ve_map") : nullptr;
+    const auto table = map ? calibration->read(*map) : Result<calibration::Table>(fail(ErrorCode::NotFound, ""));
+    if (!above || !table || table->y.values.empty() || map->axes.size() < 2) return;
+    const double most = map->axes[1].upper;
+    if (most > 0 && *above > most)
+        out.push_back({Fact::SensorHighPressure, true,
+                       "The controller's pressure axis ends at " + formatNumber(table->y.values.back(), 0) +
+                           " kPa and can be stretched to " + formatNumber(most, 0) + " kPa at most; a sensor up to " +
+                           formatNumber(*above, 0) + " kPa is beyond what it can use."});
+}
+
+}  // namespace
+
+std::span<const FactKind> factKinds() {
+    return kKinds;
+}
+
+const FactKind& kindOf(Fact fact) {
+    return kKinds[static_cast<size_t>(fact)];
+}
+
+bool BuildSheet::operator==(const BuildSheet& o) const {
+    return stock == o.stock && fitted == o.fitted && deadTimes == o.deadTimes && loadModel == o.loadModel &&
+           wish == o.wish && notes == o.notes;
+}
+
+std::vector<Refusal> refusals(const BuildSheet& sheet, const calibration::Calibration* calibration) {
+    std::vector<Refusal> out;
+    for (const FactKind& kind : kKinds)
+        for (const bool isFitted : {false, true})
+            if (const auto value = sheet.of(kind.fact, isFitted);
+                value && !(*value >= kind.least && *value <= kind.most))
+                out.push_back({kind.fact, isFitted, std::string(kind.refusal)});
+    for (size_t i = 0; i < sheet.deadTimes.size(); ++i) {
+        const auto& point = sheet.deadTimes[i];
+        if (!(point.volts >= 5 && point.volts <= 18) || !(point.time_us >= 0 && point.time_us <= 6000))
+            out.push_back({std::nullopt, true, "Dead times are 0 to 6000 \u00b5s at 5 to 18 V."});
+        else if (i > 0 && point.volts <= sheet.deadTimes[i - 1].volts)
+            out.push_back({std::nullopt, true, "The dead-time table must rise in voltage."});
+        else if (i > 0 && point.time_us > sheet.deadTimes[i - 1].time_us)
+            out.push_back({std::nullopt, true, "An injector opens sooner at a higher voltage; its dead time falls."});
+    }
+    refuseSensor(sheet, calibration, out);
+    return out;
+}
+
+}  // namespace brusk::proposals

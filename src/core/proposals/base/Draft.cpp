@@ -1,0 +1,199 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/proposals/base/Draft.h"
+
+#include <algorithm>
+#include <limits>
+
+#include "core/base/Text.h"
+
+namespace brusk::proposals {
+
+namespace {
+constexpr double kNothing = std::numeric_limits<double>::quiet_NaN();
+
+std::string lowerFirst(std::string_view text) {
+    std::string out(text);
+    if (out.size() > 1 && !(out[1] >= 'A' && out[1] <= 'Z')) out[0] = toLower(out.substr(0, 1))[0];
+    return out;
+}
+}  // namespace
+
+std::string text(double value, int decimals) {
+    return formatNumber(value, decimals);
+}
+
+double greatest(const calibration::Table& table) {
+    return table.values.empty() ? kNothing : *std::max_element(table.values.begin(), table.values.end());
+}
+
+std::vector<double> stretchedAbove(const std::vector<double>& axis, double last, double from) {
+    std::vector<double> out = axis;
+    const double end = axis.back();
+    for (double& v : out)
+        if (v > from && end > from) v = std::round(from + (v - from) * (last - from) / (end - from));
+    return out;
+}
+
+double airAt_mg(const calibration::Table& filling, double displacement_cm3, double cylinders, double kPa) {
+    constexpr double kAir_mgcm3 = 1.184, kAt_kPa = 100;
+    double best_pct = 0;
+    for (const double rpm : filling.x.values)
+        best_pct = std::max(best_pct, calibration::surfaceAt(filling, rpm, kPa));
+    return displacement_cm3 / std::max(1.0, cylinders) * kAir_mgcm3 * kPa / kAt_kPa * best_pct / 100;
+}
+
+double Draft::reachableLoad_mg(double kPa) {
+    return airAt_mg(table("ve_map"), value("displacement"), value("cylinders"), kPa);
+}
+
+double Draft::fitted(Fact fact) {
+    if (const auto value = sheet.of(fact)) return *value;
+    const FactKind& kind = kindOf(fact);
+    missingFacts_.push_back(lowerFirst(kind.group) + ": " + lowerFirst(kind.title));
+    return kNothing;
+}
+
+double Draft::stock(Fact fact) {
+    if (const auto value = sheet.of(fact, false)) return *value;
+    const FactKind& kind = kindOf(fact);
+    missingFacts_.push_back(lowerFirst(kind.group) + ": " + lowerFirst(kind.title) + " of the stock part");
+    return kNothing;
+}
+
+double Draft::present(Fact fact) {
+    return has(fact) ? *sheet.of(fact) : stock(fact);
+}
+
+const definition::Parameter* Draft::player(std::string_view role) {
+    const auto* parameter = before_.definition().parameterWithRole(role);
+    if (!parameter && missingRole_.empty()) missingRole_ = role;
+    return parameter;
+}
+
+calibration::Table Draft::table(std::string_view role) {
+    const auto* parameter = player(role);
+    if (!parameter) return {};
+    auto read = after_.read(*parameter);
+    if (read) return std::move(*read);
+    if (!error_) error_ = read.error();
+    return {};
+}
+
+double Draft::value(std::string_view role) {
+    const auto t = table(role);
+    return t.values.size() == 1 ? t.values[0] : kNothing;
+}
+
+calibration::Table Draft::original(std::string_view role) const {
+    const auto* parameter = start.definition().parameterWithRole(role);
+    return parameter ? start.read(*parameter).value_or(calibration::Table{}) : calibration::Table{};
+}
+
+double Draft::originalValue(std::string_view role) const {
+    const auto t = original(role);
+    return t.values.size() == 1 ? t.values[0] : kNothing;
+}
+
+void Draft::take(Result<calibration::Edit> edit) {
+    if (edit) {
+        clamped_ += edit->clamped;
+        if (auto done = after_.apply(*edit); !done) error_ = done.error();
+    } else if (!error_) {
+        error_ = edit.error();
+    }
+}
+
+void Draft::set(std::string_view role, double value) {
+    set(role, std::vector<double>{value});
+}
+
+void Draft::set(std::string_view role, const std::vector<double>& values) {
+    const auto* parameter = player(role);
+    if (!parameter || !ready()) return;
+    if (std::find(touched_.begin(), touched_.end(), parameter) == touched_.end()) touched_.push_back(parameter);
+    std::vector<calibration::CellValue> cells;
+    for (size_t i = 0; i < values.size(); ++i)
+        cells.push_back({i, values[i]});
+    take(after_.prepare(*parameter, cells, calibration::AtLimit::Clamp, parameter->title()));
+}
+
+void Draft::each(std::string_view role, const std::function<double(double, double, double)>& f) {
+    const auto t = table(role);
+    if (!ready()) return;  // a rule that lacks something has no numbers to compute with
+    std::vector<double> values;
+    for (size_t i = 0; i < t.values.size(); ++i) {
+        const double x = t.x.values.empty() ? 0 : t.x.values[i % t.columns];
+        const double y = t.y.values.empty() ? 0 : t.y.values[i / t.columns];
+        values.push_back(f(x, y, t.values[i]));
+    }
+    set(role, values);
+}
+
+void Draft::move(std::string_view role, size_t axis, const std::vector<double>& breakpoints) {
+    const auto* parameter = player(role);
+    if (!parameter || !ready()) return;
+    auto moved = calibration::respace(after_, *parameter, axis, breakpoints, calibration::Keep::Surface,
+                                      calibration::Outside::Extend);
+    if (!moved) {
+        error_ = moved.error();
+        return;
+    }
+    for (const auto& follower : moved->followers)
+        if (std::find(touched_.begin(), touched_.end(), follower.parameter) == touched_.end())
+            touched_.push_back(follower.parameter);
+    take(std::move(moved->edit));
+}
+
+double Draft::choose(double computed, std::string unit) {
+    number_ = computed;
+    numberUnit_ = std::move(unit);
+    return decision_.number.value_or(computed);
+}
+
+Draft::Outcome Draft::finish() const {
+    Outcome out;
+    if (error_) {
+        out.error = *error_;
+        return out;
+    }
+    Waiting waiting;
+    if (!missingFacts_.empty()) {
+        for (const std::string& fact : missingFacts_)
+            waiting.what += (waiting.what.empty() ? "" : "; ") + fact;
+        out.waiting = waiting;
+        return out;
+    }
+    if (!missingRole_.empty()) {
+        waiting.role = missingRole_;
+        waiting.what = "a parameter with the role \"" + missingRole_ + "\"";
+        out.waiting = waiting;
+        return out;
+    }
+    if (touched_.empty()) return out;
+    Proposal p;
+    p.reason = reason + remarks_;
+    if (clamped_)
+        p.reason += " " + std::to_string(clamped_) + (clamped_ == 1 ? " cell is" : " cells are") + " held at a limit.";
+    p.formula = formula;
+    p.check = check;
+    for (const auto* parameter : touched_) {
+        auto before = before_.read(*parameter), after = after_.read(*parameter);
+        if (before && after) p.changes.push_back({std::move(*before), std::move(*after)});
+    }
+    const bool any = std::any_of(p.changes.begin(), p.changes.end(), [](const Change& c) { return c.changes(); });
+    // Several edits of the same bytes become one from how it was to how it will be.
+    if (any) p.edit = calibration::editBetween(before_.image(), after_.image(), "");
+    p.strength = decision_.strength;
+    p.number = number_;
+    p.numberUnit = numberUnit_;
+    p.byHand = decision_.number.has_value() && number_.has_value();
+    if (p.byHand) {
+        p.formula += "; set by hand to " + formatNumber(*decision_.number, 2) + " " + numberUnit_;
+        p.number = decision_.number;
+    }
+    p.accepted = decision_.accepted;
+    out.proposal = std::move(p);
+    return out;
+}
+
+}  // namespace brusk::proposals

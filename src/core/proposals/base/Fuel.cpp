@@ -1,0 +1,87 @@
+// Fuel and injectors.
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/proposals/base/Draft.h"
+#include "core/units/Units.h"
+
+namespace brusk::proposals {
+namespace {
+
+constexpr double kPetrol_gcm3 = 0.745, kEthanol_gcm3 = 0.789;  // Heywood, table D.4
+
+void stoichiometricRatio(Draft& d) {
+    const double ethanol = d.fitted(Fact::Ethanol) / 100;
+    const double ratio = d.choose(units::stoichiometricRatio(ethanol), "");
+    d.set("stoichiometric_ratio", ratio);
+    const double density = kPetrol_gcm3 * (1 - ethanol) + kEthanol_gcm3 * ethanol;
+    if (d.plays("fuel_density")) d.set("fuel_density", density);
+    d.reason =
+        "Ethanol brings oxygen of its own, so the blend needs less air for each gram: more fuel for the same air. It "
+        "is a "
+        "little denser too.";
+    d.formula = "petrol 14.7 at 0.745 kg/l, ethanol 9.0 at 0.789 kg/l, by mass, " + text(ethanol * 100) +
+                " % ethanol by volume = " + text(units::stoichiometricRatio(ethanol), 2) + "; density " +
+                text(density, 3) + " g/cm3";
+    d.check = "fuel trims at idle and at a steady speed: the same share everywhere points at the fuel";
+}
+
+void injectorFlow(Draft& d) {
+    const double rated = d.fitted(Fact::InjectorFlow), ratedAt = d.fitted(Fact::InjectorPressure);
+    const double pressure = d.present(Fact::FuelPressure);
+    const double flow = rated * std::sqrt(pressure / ratedAt);
+    d.set("injector_flow", d.choose(flow, "cm3/min"));
+    d.reason = "The injectors give another amount in the same time; the pulse must change by the ratio of their flows.";
+    d.formula = "flow = rated x sqrt(fuel pressure / rated at) = " + text(rated) + " cm3/min x sqrt(" + text(pressure) +
+                " kPa / " + text(ratedAt) + " kPa) = " + text(flow, 1) + " cm3/min";
+    d.check = "fuel trims: off by the same share everywhere means the flow";
+}
+
+double deadTimeAt(const std::vector<DeadTimePoint>& table, double volts) {
+    if (table.size() == 1) return table.front().time_us;
+    // Outside the table its nearest slope goes on: dead times rise fastest at low voltage.
+    size_t i = 1;
+    while (i + 1 < table.size() && volts > table[i].volts)
+        ++i;
+    const double share = (volts - table[i - 1].volts) / (table[i].volts - table[i - 1].volts);
+    return std::max(0.0, table[i - 1].time_us + share * (table[i].time_us - table[i - 1].time_us));
+}
+
+void deadTimes(Draft& d) {
+    if (d.sheet.deadTimes.empty()) d.lack("injectors: dead times of the fitted ones");
+    d.each("injector_dead_time", [&](double volts, double, double) { return deadTimeAt(d.sheet.deadTimes, volts); });
+    d.reason =
+        "An injector needs a while to open, longer when the battery is low. Wrong dead times show most at idle, where "
+        "the "
+        "pulse is short.";
+    d.formula = "the maker's table of " + std::to_string(d.sheet.deadTimes.size()) +
+                " points, linear between them, its last slope beyond";
+    d.check = "fuel trims at idle against those at speed; idle with lamps and blower on";
+}
+
+void leastPulse(Draft& d) {
+    if (!d.has(Fact::InjectorFlow)) return;  // said by the flow itself
+    const double was = d.originalValue("injector_flow"), is = d.value("injector_flow");
+    const double old = d.originalValue("injector_least_pulse");
+    const double least = old * was / is;
+    d.set("injector_least_pulse", d.choose(least, "us"));
+    d.reason =
+        "The shortest pulse keeps the fuel it gave before; left as it is, larger injectors would run rich on a closed "
+        "throttle.";
+    d.formula =
+        "least pulse = " + text(old) + " us x " + text(was) + " / " + text(is) + " cm3/min = " + text(least) + " us";
+    d.check = "lambda while rolling to a stop with the throttle closed";
+}
+
+constexpr Rule kRules[] = {
+    {"stoichiometric_ratio", "Fuel", "Stoichiometric ratio", stoichiometricRatio, false},
+    {"injector_flow", "Injectors", "Injector flow", injectorFlow, false},
+    {"injector_dead_time", "Injectors", "Dead times", deadTimes, false},
+    {"injector_least_pulse", "Injectors", "Least pulse", leastPulse, false, "injector_flow"},
+};
+
+}  // namespace
+
+std::span<const Rule> fuelRules() {
+    return kRules;
+}
+
+}  // namespace brusk::proposals

@@ -1,0 +1,201 @@
+// Sensors, airflow meter, throttle, cams, idle: what the engine breathes through.
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include <algorithm>
+#include <numbers>
+
+#include "core/proposals/base/Draft.h"
+
+namespace brusk::proposals {
+namespace {
+
+void pressureSensor(Draft& d) {
+    const double v0 = d.fitted(Fact::SensorLowVolts), p0 = d.fitted(Fact::SensorLowPressure);
+    const double v1 = d.fitted(Fact::SensorHighVolts), p1 = d.fitted(Fact::SensorHighPressure);
+    const double slope = (p1 - p0) / (v1 - v0), offset = p0 - slope * v0;
+    d.set("map_sensor_slope", slope);
+    d.set("map_sensor_offset", offset);
+    d.reason =
+        "The fitted sensor shows another pressure at the same voltage; read with the old line all air is estimated "
+        "wrongly.";
+    d.formula = "slope = (" + text(p1) + " - " + text(p0) + ") kPa / (" + text(v1, 2) + " - " + text(v0, 2) +
+                ") V = " + text(slope, 2) + " kPa/V; at 0 V: " + text(p0) + " kPa - " + text(slope, 2) + " kPa/V x " +
+                text(v0, 2) + " V = " + text(offset, 2) + " kPa";
+    d.check = "with the engine off the pressure is that of the weather";
+}
+
+void pressureAxis(Draft& d) {
+    if (!d.has(Fact::BoostCeiling)) return;  // said by the boost
+    const auto map = d.table("ve_map");
+    if (map.y.values.empty()) return;
+    const double reached = kWeather_kPa + *d.sheet.of(Fact::BoostCeiling);
+    const double wanted = std::ceil(reached * 1.03 / 5) * 5;
+    if (map.y.values.back() >= reached) return;
+    d.move("ve_map", 1, stretchedAbove(map.y.values, wanted, kWeather_kPa));
+    d.reason =
+        "The boost that is wanted lies beyond the last breakpoint; there the controller would read the last row for "
+        "every "
+        "pressure. Breakpoints above the weather are stretched, the surface is kept and goes on by its last slope.";
+    d.formula = "weather " + text(kWeather_kPa, 1) + " + boost " + text(reached - kWeather_kPa) +
+                " kPa + 3 % = " + text(wanted) + " kPa; the axis ended at " + text(map.y.values.back()) + " kPa";
+    d.check = "on the first pull with boost: lambda holds its target beyond the old end of the axis";
+}
+
+void displacement(Draft& d) {
+    const double fitted = d.fitted(Fact::Displacement);
+    d.set("displacement", d.choose(fitted, "cm3"));
+    d.reason = "The speed-density estimate is in proportion to the swept volume.";
+    d.formula = "displacement " + text(fitted) + " cm3, was " + text(d.originalValue("displacement")) + " cm3";
+    d.check = "fuel trims: off by the same share everywhere means displacement or injector flow";
+}
+
+void meterHousing(Draft& d) {
+    const double bore = d.fitted(Fact::MeterHousing), was = d.stock(Fact::MeterHousing);
+    const double factor = bore * bore / (was * was);
+    d.each("meter_curve", [&](double, double, double flow) { return flow * factor; });
+    d.reason =
+        "The meter feels the speed of the air. In a wider housing the same speed means more air, by the ratio of the "
+        "sections.";
+    d.formula = "flow x (" + text(bore, 1) + " mm / " + text(was, 1) + " mm)^2 = flow x " + text(factor, 3);
+    d.check = "airflow meter against speed-density while cruising";
+}
+
+void manifoldFilling(Draft& d) {
+    const double volume = d.fitted(Fact::ManifoldVolume), was = d.stock(Fact::ManifoldVolume);
+    d.each("meter_fill", [&](double, double, double share) { return share * was / volume; });
+    d.reason = "What the meter sees fills the manifold first; a larger one hands on less of the news each moment.";
+    d.formula = "share x " + text(was, 1) + " l / " + text(volume, 1) + " l = share x " + text(was / volume, 3);
+    d.check = "lambda in the first second of a tip-in";
+}
+
+// Butterfly: the open area goes with bore squared and 1 - cos of the angle (Heywood, section 7.6.1).
+double openness(double opening_pct) {
+    return 1 - std::cos(std::clamp(opening_pct, 0.0, 100.0) / 100 * std::numbers::pi / 2);
+}
+double openingFor(double openness) {
+    return std::acos(1 - std::clamp(openness, 0.0, 1.0)) / (std::numbers::pi / 2) * 100;
+}
+
+void throttleBore(Draft& d) {
+    const double bore = d.fitted(Fact::ThrottleBore), was = d.stock(Fact::ThrottleBore);
+    const double factor = was * was / (bore * bore);
+    d.each("throttle_for_air", [&](double, double, double opening) { return openingFor(openness(opening) * factor); });
+    d.reason =
+        "The same air passes a wider throttle at a smaller angle; left as it is, the pedal would be sharp at its "
+        "beginning.";
+    d.formula =
+        "1 - cos(angle) x (" + text(was, 1) + " mm / " + text(bore, 1) + " mm)^2 = 1 - cos(angle) x " + text(factor, 3);
+    d.check = "torque asked for against torque delivered at small pedal";
+}
+
+struct CamStep {
+    double overlap = 0, duration = 0;  ///< more of it than stock, degrees
+};
+
+CamStep camStep(Draft& d) {
+    return {d.fitted(Fact::CamOverlap) - d.stock(Fact::CamOverlap),
+            d.fitted(Fact::CamDuration) - d.stock(Fact::CamDuration)};
+}
+
+// Rules of thumb for the first start; the drives put them right. Full backflow up to 1000 rpm, a third of it from
+// 3500 on; full where the manifold stands at 40 kPa and none at the weather; the gain of later closing from 3000 to
+// 5000 rpm.
+constexpr double kBackflow = 0.01;       // filling lost for a degree of overlap
+constexpr double kLaterClosing = 0.004;  // filling gained for a degree of duration
+
+double ramp(double x, double from, double to) {
+    return std::clamp((x - from) / (to - from), 0.0, 1.0);
+}
+
+double camFactor(const CamStep& step, double rpm, double pressure_kPa) {
+    return 1 - step.overlap * kBackflow * (1 + 2 * ramp(rpm, 3500, 1000)) / 3 * ramp(pressure_kPa, kWeather_kPa, 40) +
+           step.duration * kLaterClosing * ramp(rpm, 3000, 5000);
+}
+
+void camFilling(Draft& d) {
+    const CamStep step = camStep(d);
+    d.each("ve_map",
+           [&](double rpm, double kPa, double ve) { return ve * (1 + d.strength * (camFactor(step, rpm, kPa) - 1)); });
+    d.reason =
+        "More overlap lets exhaust flow back while the manifold is empty and there is time for it; a later closing "
+        "valve "
+        "fills better at higher speed. A rule of thumb for the first start: the drives put it right.";
+    d.formula = "filling x (1 - " + text(step.overlap) + "\u00b0 x 1 % x s x e + " + text(step.duration) +
+                "\u00b0 x 0.4 % x f); s falls from 1 at 1000 rpm to a third at 3500 rpm, e from 40 to 101 kPa, f rises "
+                "from 3000 to 5000 rpm";
+    d.check = "fuel error at idle, below 2000 rpm and above 4000 rpm";
+}
+
+void idleSpeed(Draft& d) {
+    const double overlap = d.fitted(Fact::CamOverlap) - d.stock(Fact::CamOverlap);
+    if (d.ready() && overlap <= 0) return;
+    constexpr double kRaise_rpm = 6;  // for a degree of overlap
+    const double share = d.sheet.wish == Wish::Quiet ? 0.5 : 1;
+    const double raise = d.choose(std::round(overlap * kRaise_rpm * share / 10) * 10, "rpm");
+    d.each("idle_speed", [&](double, double, double rpm) { return rpm + raise; });
+    d.reason =
+        "Overlap leaves exhaust in the charge and each stroke burns differently; a little more speed lets the engine "
+        "run round.";
+    d.formula = text(overlap) + "\u00b0 of overlap x 6 rpm" + (share < 1 ? " x 0.5, since it is to be quiet" : "") +
+                " = +" + text(raise) + " rpm";
+    d.check = "spread of the idle speed, warm, without loads";
+}
+
+void idleAir(Draft& d) {
+    const auto was = d.original("idle_speed"), is = d.table("idle_speed");
+    if (is.values.empty() || was.values.size() != is.values.size()) return;
+    const double speed = is.values.back() / was.values.back();
+    const bool bored = d.has(Fact::ThrottleBore) && d.sheet.of(Fact::ThrottleBore, false);
+    const double bore = bored ? *d.sheet.of(Fact::ThrottleBore, false) / *d.sheet.of(Fact::ThrottleBore) : 1;
+    const bool larger = d.has(Fact::Displacement);
+    const double size = larger ? *d.sheet.of(Fact::Displacement) / d.originalValue("displacement") : 1;
+    const double factor = speed * size * bore * bore;
+    if (std::abs(factor - 1) < 1e-3) return;
+    d.each("idle_air", [&](double, double, double opening) { return openingFor(openness(opening) * factor); });
+    d.reason = "The air that idle needs goes with speed and swept volume; the plate's angle follows from its bore.";
+    d.formula = "open area x " + text(speed, 3) + " (speed) x " + text(size, 3) + " (volume) x " +
+                text(bore * bore, 3) + " (bore squared, old over new)";
+    d.check = "the idle control's integral part, warm: near zero when the base air is right";
+}
+
+void expectedPressure(Draft& d) {
+    const auto now = d.table("ve_map"), was = d.original("ve_map");
+    const auto map = d.table("expected_pressure");
+    const bool bored = d.has(Fact::ThrottleBore) && d.sheet.of(Fact::ThrottleBore, false);
+    if (map.values.empty() || now.values.empty() || (now.values == was.values && !bored)) return;
+    const double bore = bored ? *d.sheet.of(Fact::ThrottleBore) / *d.sheet.of(Fact::ThrottleBore, false) : 1;
+    d.each("expected_pressure", [&](double rpm, double throttle, double) {
+        const double same = openingFor(openness(throttle) * bore * bore);
+        const double old = calibration::surfaceAt(map, rpm, same);
+        const double filling = calibration::surfaceAt(was, rpm, old) / calibration::surfaceAt(now, rpm, old);
+        return std::min(kWeather_kPa, old * filling);
+    });
+    d.reason =
+        "Where the cylinders take less of the same air, the manifold stands fuller. The check of pressure against "
+        "throttle must expect that, or limp mode comes without cause.";
+    d.formula =
+        "pressure x old filling / new filling at the same speed" +
+        (bored ? ", read at the throttle that opens the same area (bore " + text(bore, 3) + ")" : std::string()) +
+        ", at most " + text(kWeather_kPa, 1) + " kPa";
+    d.check = "the greatest pressure deviation after a gentle drive, against its limit";
+}
+
+constexpr Rule kRules[] = {
+    {"pressure_sensor", "Pressure sensor", "Sensor line", pressureSensor, false},
+    {"pressure_axis", "Turbo", "Pressure axis", pressureAxis, false},
+    {"displacement", "Engine", "Displacement", displacement, false},
+    {"meter_housing", "Airflow meter", "Airflow meter curve", meterHousing, false},
+    {"meter_fill", "Intake", "Manifold filling", manifoldFilling, false},
+    {"throttle_bore", "Intake", "Throttle for air", throttleBore, false},
+    {"cam_filling", "Cams", "Volumetric efficiency", camFilling, true, "pressure_axis"},
+    {"idle_speed", "Cams", "Idle speed", idleSpeed, false},
+    {"idle_air", "Idle", "Idle base air", idleAir, false, "idle_speed throttle_bore"},
+    {"expected_pressure", "Diagnostics", "Pressure expected", expectedPressure, false, "cam_filling throttle_bore"},
+};
+
+}  // namespace
+
+std::span<const Rule> intakeRules() {
+    return kRules;
+}
+
+}  // namespace brusk::proposals

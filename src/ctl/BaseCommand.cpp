@@ -1,0 +1,103 @@
+// base: the proposals of a build sheet for a calibration, what waits, what contradicts, and the image with all of it.
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include <memory>
+
+#include "core/base/Text.h"
+#include "core/job/Garage.h"
+#include "core/proposals/Consistency.h"
+#include "core/proposals/Stages.h"
+#include "ctl/Loading.h"
+
+namespace brusk::ctl {
+namespace {
+
+using nlohmann::json;
+
+struct Options {
+    std::string definition, image, base, sheet, stage = "Full load", out;
+    std::vector<std::string> leaveOut;
+    bool force = false;
+};
+
+json describe(const proposals::Proposal& p) {
+    json changes = json::array();
+    for (const auto& change : p.changes)
+        changes.push_back({{"parameter", change.parameter().name},
+                           {"unit", change.after.unit},
+                           {"before", change.before.values},
+                           {"after", change.after.values}});
+    return {{"id", p.id},           {"cause", p.cause},
+            {"title", p.title},     {"reason", p.reason},
+            {"formula", p.formula}, {"first_drive", p.check},
+            {"changes", changes},   {"accepted", p.accepted && p.changesAnything()},
+            {"needs", p.needs}};
+}
+
+Done base(Context& c, const Options& o) {
+    const auto calibration = loadCalibration(c, o.definition, o.image, o.base);
+    if (!calibration) return tl::unexpected(calibration.error());
+    const auto text = c.files.read(o.sheet);
+    if (!text) return tl::unexpected(text.error());
+    const auto sheet = job::buildSheetFromJson(std::string(asText(*text)));
+    if (!sheet) return tl::unexpected(sheet.error());
+    proposals::Decisions decisions;
+    for (const std::string& id : o.leaveOut)
+        decisions[id].accepted = false;
+    const auto stage = std::find(std::begin(proposals::kStages), std::end(proposals::kStages), o.stage);
+    const auto plan = proposals::planBase(*calibration, *sheet, decisions,
+                                          static_cast<proposals::Stage>(stage - std::begin(proposals::kStages)));
+    if (!plan) return tl::unexpected(plan.error());
+    for (const std::string& id : o.leaveOut)
+        if (!plan->find(id)) return fail(ErrorCode::NotFound, "There is no proposal \"" + id + "\" to leave out.");
+    json list = json::array(), waiting = json::array(), found = json::array();
+    for (const auto& p : plan->proposals)
+        list.push_back(describe(p));
+    for (const auto& w : plan->waiting)
+        waiting.push_back({{"id", w.id}, {"title", w.title}, {"lacks", w.what}, {"role", w.role}});
+    c.outcome.text = plan->account(*sheet);
+    for (const auto& one : proposals::contradictions(plan->result, *sheet)) {
+        found.push_back({{"id", one.id}, {"title", one.title}, {"why", one.why}, {"parameter", one.parameter}});
+        c.outcome.text += "Contradiction: " + one.title + ". " + one.why + "\n";
+    }
+    json stages = json::array();
+    for (const auto& s : proposals::firstStartPlan(plan->result, *sheet))
+        stages.push_back({{"stage", proposals::kStages[static_cast<size_t>(s.stage)]},
+                          {"limits", s.limits()},
+                          {"conditions", s.conditions},
+                          {"watch", s.watch}});
+    c.outcome.json = {{"proposals", list},
+                      {"waiting", waiting},
+                      {"conflicts", plan->conflicts},
+                      {"contradictions", found},
+                      {"stages", stages}};
+    if (o.out.empty()) return {};
+    if (auto may = mayWrite(c, o.out, o.force); !may) return may;
+    const auto bytes =
+        image::writeImage(plan->result.image(), image::formatOfName(o.out).value_or(image::Format::IntelHex));
+    if (!bytes) return tl::unexpected(bytes.error());
+    if (auto done = c.files.save(o.out, *bytes); !done) return done;
+    c.outcome.json["written"] = o.out;
+    c.outcome.text += "Wrote " + o.out + ".\n";
+    return {};
+}
+
+}  // namespace
+
+void addBaseCommand(CLI::App& app, Context& c) {
+    auto o = std::make_shared<Options>();
+    auto* sub = app.add_subcommand("base", "a first calibration for the parts on a build sheet, with its reasons");
+    sub->add_option("DEFINITION", o->definition)->required();
+    sub->add_option("IMAGE", o->image)->required();
+    sub->add_option("--base", o->base, "address of a binary's first byte");
+    sub->add_option("--sheet", o->sheet, "the build sheet (JSON)")->required();
+    sub->add_option("--leave-out", o->leaveOut, "proposals that are not made");
+    sub->add_option("--stage", o->stage, "limits for these drives")
+        ->check(CLI::IsMember(std::vector<std::string>(std::begin(proposals::kStages), std::end(proposals::kStages))));
+    sub->add_option("--out", o->out, "where the image with all that is accepted goes");
+    sub->add_flag("--force", o->force, "replace the file of --out");
+    sub->callback([o, &c] {
+        if (auto done = base(c, *o); !done) c.outcome.fail(done.error());
+    });
+}
+
+}  // namespace brusk::ctl

@@ -1,0 +1,210 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "ctl/Loop.h"
+
+#include <algorithm>
+#include <cmath>
+
+#include "core/job/TroubleCodes.h"
+
+namespace brusk::ctl {
+
+using nlohmann::json;
+
+namespace {
+template <class T>
+json orNull(const std::optional<T>& value) {
+    return value ? json(*value) : json();
+}
+}  // namespace
+
+Loop::Loop(Context& context, const benchcar::Build& build, uint64_t seed, std::string route)
+    : c_(context), car_(build, seed), bus_(car_), route_(std::move(route)) {}
+
+Loop::~Loop() {
+    folder_.reset();
+    std::error_code ignored;
+    if (!path_.empty()) std::filesystem::remove_all(path_, ignored);
+}
+
+Done Loop::begin() {
+    auto kits = dataKits(c_);
+    if (!kits) return tl::unexpected(kits.error());
+    auto found = job::findController(bus_, *kits);
+    if (!found) return tl::unexpected(found.error());
+    found_ = std::move(*found);
+    std::string pattern = (std::filesystem::temp_directory_path() / "brusk-loop-XXXXXX").string();
+    if (!mkdtemp(pattern.data())) return fail(ErrorCode::Io, "No temporary folder could be made.");
+    path_ = pattern;
+    auto folder = carfolder::CarFolder::create(c_.files, path_ / "car", "bench car");
+    if (!folder) return tl::unexpected(folder.error());
+    folder_ = std::move(*folder);
+    link::Uds uds(bus_, kit().profile);
+    auto read = job::readCar(uds, kit(), found_.identity, *folder_, job::ReadScope::Everything, {});
+    if (!read) return tl::unexpected(read.error());
+    round_ = read->round;
+    return {};
+}
+
+Done Loop::base(const proposals::BuildSheet& sheet, const proposals::Decisions& decisions) {
+    const auto calibration = job::calibrationOf(kit(), *folder_, round_.id);
+    if (!calibration) return tl::unexpected(calibration.error());
+    auto plan = proposals::planBase(*calibration, sheet, decisions);
+    if (!plan) return tl::unexpected(plan.error());
+    plan_ = std::move(*plan);
+    return takeRound(
+        job::makeRound(kit(), *folder_, round_.id, plan_.edits(), "Base for the new parts", plan_.account(sheet)));
+}
+
+Done Loop::correct(const proposals::AirCorrectionOptions& options) {
+    const auto samples = job::roundSamples(*folder_, round_.id);
+    if (!samples) return tl::unexpected(samples.error());
+    const auto calibration = job::calibrationOf(kit(), *folder_, round_.id);
+    if (!calibration) return tl::unexpected(calibration.error());
+    const auto correction = proposals::correctAir(*calibration, *samples, options);
+    if (!correction) return tl::unexpected(correction.error());
+    return takeRound(job::makeRound(kit(), *folder_, round_.id, {correction->edit}, "Air model", ""));
+}
+
+Done Loop::flash() {
+    link::Uds uds(bus_, kit().profile);
+    const auto report = job::flashRound(uds, kit(), *folder_, round_.id, {}, {});
+    if (!report) return tl::unexpected(report.error());
+    report_ = *report;
+    // What was learned on the old calibration is forgotten with the codes.
+    if (auto done = uds.clearTroubleCodes(); !done) return done;
+    return {};
+}
+
+Done Loop::driveGently() {
+    for (const char* route : {"idle", "hills"})
+        if (auto done = record(route); !done) return done;
+    droveGently_ = true;
+    const auto figures = job::roundFigures(*folder_, round_.id);
+    if (!figures) return tl::unexpected(figures.error());
+    gentle_.figures = *figures;
+    const auto error = job::measureFuelError(kit(), *folder_, round_.id);
+    // A car that hardly runs leaves nothing to count.
+    gentle_.error = error.value_or(evidence::FuelError{});
+    const auto codes = countCodes();
+    if (!codes) return tl::unexpected(codes.error());
+    gentle_.codes = *codes;
+    return {};
+}
+
+Result<int> Loop::countCodes() {
+    link::Uds uds(bus_, kit().profile);
+    const auto codes = job::troubleCodes(uds, kit());
+    if (!codes) return tl::unexpected(codes.error());
+    return static_cast<int>(codes->size());
+}
+
+Done Loop::drive() {
+    if (auto done = record(route_); !done) return done;
+    if (kit().definition->parameterWithRole("boost_target"))
+        if (auto done = record("pulls-3"); !done) return done;
+    const auto error = job::measureFuelError(kit(), *folder_, round_.id);
+    if (!error) return tl::unexpected(error.error());
+    error_ = *error;
+    const auto figures = job::roundFigures(*folder_, round_.id);
+    if (!figures) return tl::unexpected(figures.error());
+    figures_ = *figures;
+    const auto codes = countCodes();
+    if (!codes) return tl::unexpected(codes.error());
+    codes_ = *codes;
+    return {};
+}
+
+Done Loop::record(const std::string& route) {
+    link::Uds uds(bus_, kit().profile);
+    std::vector<std::string> names;
+    for (const char* role :
+         {"knock_retard", "boost_target_now", "idle_active", "idle_target", "vehicle_speed", "engine_state",
+          "limp_mode", "meter_airflow", "idle_integral", "idle_learned", "pressure_deviation"})
+        if (const auto* m = kit().definition->measurementWithRole(role)) names.push_back(m->name);
+    const auto channels = job::channelSet(kit(), names);
+    if (!channels) return tl::unexpected(channels.error());
+    car_.startRoute(*benchcar::routeNamed(route));
+    job::DriveOptions options;
+    options.title = route;
+    const auto columnOf = [&](const char* role) {
+        const auto* m = kit().definition->measurementWithRole(role);
+        const auto at = std::find(channels->measurements.begin(), channels->measurements.end(), m);
+        return at == channels->measurements.end()
+                   ? std::optional<size_t>()
+                   : std::optional(static_cast<size_t>(at - channels->measurements.begin()));
+    };
+    const auto road = columnOf("vehicle_speed"), meter = columnOf("meter_airflow"), part = columnOf("idle_integral");
+    const auto idling = columnOf("idle_active"), deviation = columnOf("pressure_deviation");
+    const auto learned = columnOf("idle_learned");
+    double shown = 0, driven = 0, metered = 0, drawn = 0, idlePart = 0, idleOff_kPa = 0, idles = 0;
+    options.onLive = [&](const job::LiveRow& row) {
+        constexpr double kBoost_kPa = 130;
+        const auto& car = car_.plant().state();
+        const auto value = [&](std::optional<size_t> i) {
+            return i ? static_cast<double>(row.values[*i]) : std::nan("");
+        };
+        if (const double v = value(road); car.vehicle_kmh > 30 && !std::isnan(v)) shown += v, driven += car.vehicle_kmh;
+        if (const double v = value(meter); car.running && !std::isnan(v)) metered += v, drawn += car.meterFlow_gs * 3.6;
+        if (value(idling) > 0 && row.time_s > 20 && car.vehicle_kmh < 1) {
+            const double added = value(part) + value(learned), off = value(deviation);
+            if (!std::isnan(added) && !std::isnan(off)) idlePart += std::abs(added), idleOff_kPa += off, ++idles;
+        }
+        if (car.pressure_kPa < kBoost_kPa || car.fuelPerStroke_g < 1e-6) return;
+        truth_.exhaust_C = std::max(truth_.exhaust_C, car.exhaust_C);
+        truth_.sparkOverLimit_deg = std::max(truth_.sparkOverLimit_deg, car.spark_deg - car.knockSpark_deg);
+    };
+    options.goOn = [&](double) { return car_.onRoute(); };
+    const auto outcome = job::recordDrive(uds, kit(), *folder_, *channels, options);
+    car_.stopRoute();
+    if (!outcome) return tl::unexpected(outcome.error());
+    if (outcome->problem) return tl::unexpected(*outcome->problem);
+    if (driven > 0) truth_.roadSpeedOff = std::abs(shown / driven - 1);
+    if (drawn > 0) truth_.meterOff = std::abs(metered / drawn - 1);
+    if (idles > 0 && route == "idle")
+        truth_.idlePart_pct = idlePart / idles, truth_.idleDeviation_kPa = idleOff_kPa / idles;
+    // The engine runs down before anybody flashes.
+    for (const int64_t until = bus_.now_us() + 8000000; bus_.now_us() < until;)
+        if (auto frame = bus_.receive(until); !frame) return tl::unexpected(frame.error());
+    return {};
+}
+
+json Loop::report() const {
+    json out = {{"round", round_.number},
+                {"title", round_.title},
+                {"fuel_error_rms_pct", error_.rms * 100},
+                {"visited_cells", error_.cells},
+                {"knock_moments", orNull(figures_.knocks)},
+                {"knock_retard_deg", orNull(figures_.greatestRetard_deg)},
+                {"boost_error_kpa", orNull(figures_.boostError_kPa)},
+                {"idle_spread_rpm", orNull(figures_.idleSpread_rpm)},
+                {"idle_off_rpm", orNull(figures_.idleOff_rpm)},
+                {"flash_seconds", static_cast<double>(report_.elapsed_us) * 1e-6},
+                {"flash_sectors", report_.sectors},
+                {"flash_share_of_least", report_.share()}};
+    if (droveGently_)
+        out["gentle"] = {{"start_s", orNull(gentle_.figures.start_s)},
+                         {"idle_off_rpm", orNull(gentle_.figures.idleOff_rpm)},
+                         {"idle_spread_rpm", orNull(gentle_.figures.idleSpread_rpm)},
+                         {"limp_mode", orNull(gentle_.figures.limpMode)},
+                         {"fuel_error_rms_pct", gentle_.error.rms * 100},
+                         {"visited_cells", gentle_.error.cells},
+                         {"knock_retard_deg", orNull(gentle_.figures.greatestRetard_deg)},
+                         {"trouble_codes", gentle_.codes}};
+    return out;
+}
+
+Done Loop::takeRound(Result<carfolder::Round> made) {
+    if (!made) return tl::unexpected(made.error());
+    round_ = *made;
+    droveGently_ = false;
+    truth_ = {};
+    return {};
+}
+
+Result<proposals::BuildSheet> demoSheet(Context& c, const std::string& car) {
+    const auto text = c.files.read(dataFolder() / car / "build-sheet.json");
+    if (!text) return tl::unexpected(text.error());
+    return job::buildSheetFromJson(std::string(asText(*text)));
+}
+
+}  // namespace brusk::ctl

@@ -1,0 +1,203 @@
+// From an empty build sheet to round 1 by keyboard; refusals at the field, decisions, stages, roles that are asked for.
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include <QCheckBox>
+#include <QComboBox>
+#include <QLabel>
+
+#include "Expect.h"
+#include "Maps.h"
+#include "app/stations/base/BaseStation.h"
+#include "core/definition/A2lWriter.h"
+
+using namespace brusk;
+using namespace brusk::app;
+
+namespace {
+
+BaseStation* baseOf(Story& story) {
+    return qobject_cast<BaseStation*>(story.window().station("Base"));
+}
+
+/// Types into a field of the build sheet as a person does who came there with Tab.
+void put(Story& story, const char* field, const char* text) {
+    auto* edit = story.window().findChild<QLineEdit*>(field);
+    QVERIFY2(edit, field);
+    edit->setFocus();
+    edit->selectAll();
+    QTest::keyClicks(edit, text);
+}
+
+const proposals::Proposal* proposal(Story& story, const char* id) {
+    return baseOf(story)->work() ? baseOf(story)->work()->plan.find(id) : nullptr;
+}
+
+}  // namespace
+
+class BaseStoryTest : public QObject {
+    Q_OBJECT
+  private slots:
+    void anEmptySheetBecomesRoundOneByKeyboard();
+    void nonsenseIsRefusedBesideItsField();
+    void proposalsAreLeftOutWeakenedAndSetByHand();
+    void theLimitsOfTheFirstDrivesAreLoosenedRoundByRound();
+    void aRoleThatNobodyPlaysIsAskedForAndRemembered();
+};
+
+void BaseStoryTest::anEmptySheetBecomesRoundOneByKeyboard() {
+    Story story;
+    QVERIFY(story.begin());
+    Session& session = story.session();
+    session.setBuildSheet({});
+    story.goTo("Base");
+    QVERIFY(!story.find<QPushButton>("makeBaseRound")->isEnabled());
+    QVERIFY(story.click("toBuildSheet"));
+    emit session.folderChanged();
+    // Tab goes through the fields in their order, stock before fitted.
+    auto* first = story.window().findChild<QLineEdit*>("fitted_injector_flow");
+    first->setFocus();
+    QTest::keyClicks(first, "620");
+    QTest::keyClick(first, Qt::Key_Tab);
+    QCOMPARE(story.window().focusWidget()->objectName(), QString("fitted_injector_pressure"));
+    QTest::keyClicks(story.window().focusWidget(), "300");
+    QTest::keyClick(story.window().focusWidget(), Qt::Key_Tab);
+    QCOMPARE(story.window().focusWidget()->objectName(), QString("stock_meter_housing"));
+    QTest::keyClicks(story.window().focusWidget(), "70");
+    QTest::keyClick(story.window().focusWidget(), Qt::Key_Tab);
+    QTest::keyClicks(story.window().focusWidget(), "82");
+    put(story, "stock_fuel_pressure", "300");
+    put(story, "fitted_fuel_pressure", "350");
+    QCOMPARE(*session.buildSheet().of(proposals::Fact::MeterHousing), 82.0);
+    story.goTo("Base");
+    const auto* flow = proposal(story, "injector_flow");
+    QVERIFY(flow && flow->formula.find("669.7") != std::string::npos);
+    // The formula with its numbers stands in the window.
+    auto* formula = story.find<QLabel>("formula_injector_flow");
+    QVERIFY(formula && formula->text().contains("620 cm3/min x sqrt(350 kPa / 300 kPa)"));
+    // Space leaves a proposal out and takes it again; the keyboard stays on it.
+    auto* accept = story.find<QCheckBox>("accept_meter_housing");
+    accept->setFocus();
+    QTest::keyClick(accept, Qt::Key_Space);
+    QTRY_VERIFY(!proposal(story, "meter_housing")->accepted);
+    QTRY_COMPARE(story.window().focusWidget()->objectName(), QString("accept_meter_housing"));
+    QTest::keyClick(story.window().focusWidget(), Qt::Key_Space);
+    QTRY_VERIFY(proposal(story, "meter_housing")->accepted);
+    const size_t rounds = session.rounds().size();
+    QTRY_VERIFY(story.window().focusWidget());
+    QTest::keyClick(story.window().focusWidget(), Qt::Key_Return, Qt::ControlModifier);
+    QCOMPARE(session.rounds().size(), rounds + 1);
+    QCOMPARE(session.selected()->number, 1);
+    QVERIFY(std::abs(*session.calibration()->value("injector_flow") - 669.7) < 0.1);
+    // The round says of itself what was done and why.
+    QVERIFY(session.selected()->note.find("669.7 cm3/min") != std::string::npos);
+    QVERIFY(session.selected()->note.find("First drive:") != std::string::npos);
+}
+
+void BaseStoryTest::nonsenseIsRefusedBesideItsField() {
+    Story story;
+    QVERIFY(story.begin());
+    Session& session = story.session();
+    story.goTo("Car");
+    const auto refused = [&] {
+        auto* text = story.window().findChild<QLabel*>("sheetRefusal");
+        return text->isHidden() ? QString() : text->text();
+    };
+    QCOMPARE(refused(), QString());
+    struct Case {
+        const char *field, *text, *why;
+    };
+    for (const Case& c : {Case{"fitted_injector_flow", "0", "50 to 3000"},
+                          {"fitted_fuel_pressure", "-3", "100 to 1000"},
+                          {"fitted_sensor_high_pressure", "900", "axis ends at 205"},
+                          {"fitted_ethanol", "150", "0 to 100"},
+                          {"fitted_ethanol", "much", "is not a number"}}) {
+        auto* edit = story.window().findChild<QLineEdit*>(c.field);
+        const QString good = edit->text();
+        put(story, c.field, c.text);
+        QVERIFY2(refused().contains(c.why), qPrintable(refused()));
+        QVERIFY(edit->property("wrong").toBool() && edit->toolTip().contains(c.why));
+        // What is refused is not computed with.
+        QVERIFY(session.buildSheet() != *job::buildSheetFromJson(readText(BRUSK_DATA_DIR "/heron/build-sheet.json")));
+        QVERIFY(proposals::refusals(session.buildSheet(), session.calibration()).empty());
+        put(story, c.field, qPrintable(good));
+        QCOMPARE(refused(), QString());
+    }
+    // A comma is a decimal sign too.
+    put(story, "fitted_sensor_high_volts", "4,6");
+    QCOMPARE(*session.buildSheet().of(proposals::Fact::SensorHighVolts), 4.6);
+}
+
+void BaseStoryTest::proposalsAreLeftOutWeakenedAndSetByHand() {
+    Story story;
+    QVERIFY(story.begin());
+    story.goTo("Base");
+    QTRY_VERIFY(proposal(story, "cam_filling"));
+    // By cause.
+    QVERIFY(story.click("none_Turbo"));
+    QTRY_VERIFY(!proposal(story, "boost_target")->accepted && !proposal(story, "spark_boost")->accepted);
+    QVERIFY(story.click("all_Turbo"));
+    QTRY_VERIFY(proposal(story, "boost_target")->accepted);
+    // Half of it.
+    auto* strength = story.find<QComboBox>("strength_cam_filling");
+    strength->setFocus();
+    QTest::keyClick(strength, Qt::Key_Down);
+    QTest::keyClick(strength, Qt::Key_Down);
+    QTRY_COMPARE(proposal(story, "cam_filling")->strength, 0.5);
+    // Another number, the reason stays.
+    auto* number = story.find<QLineEdit>("number_injector_flow");
+    number->setFocus();
+    number->selectAll();
+    QTest::keyClicks(number, "655");
+    QTest::keyClick(number, Qt::Key_Return);
+    QTRY_VERIFY(proposal(story, "injector_flow")->byHand);
+    QVERIFY(proposal(story, "injector_flow")->reason.size() > 20);
+    // All of it is there again when the folder is opened anew.
+    Story again(QString::fromStdString(story.session().folder()->path().string()));
+    again.goTo("Base");
+    QTRY_VERIFY(proposal(again, "injector_flow") && proposal(again, "injector_flow")->byHand);
+    QCOMPARE(proposal(again, "cam_filling")->strength, 0.5);
+}
+
+void BaseStoryTest::theLimitsOfTheFirstDrivesAreLoosenedRoundByRound() {
+    Story story;
+    QVERIFY(story.begin());
+    Session& session = story.session();
+    story.goTo("Base");
+    auto* stage = story.find<QComboBox>("stage");
+    QCOMPARE(stage->currentText(), QString("Gentle"));
+    QVERIFY(story.click("makeBaseRound"));
+    QCOMPARE(*session.calibration()->value("rev_limit"), 4000.0);
+    // On the base, the next stage is a round of its own.
+    QTRY_VERIFY(baseOf(story)->work() && !baseOf(story)->work()->onOriginal);
+    QVERIFY(baseOf(story)->work()->plan.edits().empty());
+    stage->setFocus();
+    for (int i = 0; i < 2; ++i)
+        QTest::keyClick(stage, Qt::Key_Down);
+    QTRY_COMPARE(baseOf(story)->work()->plan.edits().size(), size_t{3});
+    QVERIFY(story.click("makeBaseRound"));
+    QCOMPARE(*session.calibration()->value("rev_limit"), 6700.0);
+    QVERIFY(session.selected()->title.find("Full load") != std::string::npos);
+    QVERIFY(baseOf(story)->work()->contradictions.empty());
+}
+
+void BaseStoryTest::aRoleThatNobodyPlaysIsAskedForAndRemembered() {
+    Story story;
+    QVERIFY(story.begin());
+    Session& session = story.session();
+    const auto bare = definition::withRole(session.calibration()->definition(), "injector_flow", "");
+    EXPECT_OK(bare);
+    session.changeDefinition(*bare, [] {});
+    QTRY_VERIFY(!session.calibration()->definition().parameterWithRole("injector_flow"));
+    story.goTo("Base");
+    QVERIFY(!proposal(story, "injector_flow"));
+    QVERIFY(story.click("ask_injector_flow"));
+    // It leads to those who may play it; ticked, the proposal is there.
+    QTRY_VERIFY_WITH_TIMEOUT(story.find<QCheckBox>("role_injector_flow"), 10000);
+    story.find<QCheckBox>("role_injector_flow")->setChecked(true);
+    QVERIFY(story.click("keepRoles"));
+    QTRY_VERIFY(session.calibration()->definition().parameterWithRole("injector_flow"));
+    story.goTo("Base");
+    QTRY_VERIFY(proposal(story, "injector_flow"));
+}
+
+QTEST_MAIN(BaseStoryTest)
+#include "BaseStoryTest.moc"

@@ -136,9 +136,10 @@ Done Loop::record(const std::string& route) {
     const auto road = columnOf("vehicle_speed"), meter = columnOf("meter_airflow"), part = columnOf("idle_integral");
     const auto idling = columnOf("idle_active"), deviation = columnOf("pressure_deviation");
     const auto learned = columnOf("idle_learned");
-    double shown = 0, driven = 0, metered = 0, drawn = 0, idlePart = 0, idleOff_kPa = 0, idles = 0;
+    double shown = 0, driven = 0, metered = 0, drawn = 0, idlePart = 0, idleOff_kPa = 0, idles = 0, lambda = 0,
+           fulls = 0;
     options.onLive = [&](const job::LiveRow& row) {
-        constexpr double kBoost_kPa = 130;
+        constexpr double kBoost_kPa = 130, kFull_kPa = 155;
         const auto& car = car_.plant().state();
         const auto value = [&](std::optional<size_t> i) {
             return i ? static_cast<double>(row.values[*i]) : std::nan("");
@@ -151,6 +152,7 @@ Done Loop::record(const std::string& route) {
         }
         if (car.pressure_kPa < kBoost_kPa || car.fuelPerStroke_g < 1e-6) return;
         truth_.exhaust_C = std::max(truth_.exhaust_C, car.exhaust_C);
+        if (car.throttle > 0.9 && car.pressure_kPa > kFull_kPa) lambda += car.lambda, ++fulls;
         truth_.sparkOverLimit_deg = std::max(truth_.sparkOverLimit_deg, car.spark_deg - car.knockSpark_deg);
     };
     options.goOn = [&](double) { return car_.onRoute(); };
@@ -160,6 +162,7 @@ Done Loop::record(const std::string& route) {
     if (outcome->problem) return tl::unexpected(*outcome->problem);
     if (driven > 0) truth_.roadSpeedOff = std::abs(shown / driven - 1);
     if (drawn > 0) truth_.meterOff = std::abs(metered / drawn - 1);
+    if (fulls > 0) truth_.lambda = lambda / fulls;
     if (idles > 0 && route == "idle")
         truth_.idlePart_pct = idlePart / idles, truth_.idleDeviation_kPa = idleOff_kPa / idles;
     // The engine runs down before anybody flashes.

@@ -133,6 +133,7 @@ constexpr Figure kFigures[] = {{"start_s", "start s", 0.15},
                                {"deviation", "pressure off in idle kPa", 0.5},
                                {"exhaust", "exhaust in boost degC", 3},
                                {"spark", "spark over knock limit deg", 0.4},
+                               {"lambda", "lambda in full boost %", 0.5},
                                {"least_air", "least fuelled air mg", 1},
                                {"contradictions", "contradictions", 0.5}};
 
@@ -172,6 +173,7 @@ Result<json> figuresOf(Context& c, const proposals::BuildSheet& sheet, const pro
                 {"deviation", loop.truth().idleDeviation_kPa},
                 {"exhaust", loop.truth().exhaust_C},
                 {"spark", loop.truth().sparkOverLimit_deg},
+                {"lambda", loop.truth().lambda * 100},
                 {"least_air", leastAir_mg(loop.plan().result)},
                 {"contradictions", proposals::contradictions(loop.plan().result, sheet).size()}};
     return out;

@@ -27,6 +27,10 @@ void put(Story& story, const char* field, const char* text) {
     QTest::keyClicks(edit, text);
 }
 
+QString focusedName() {
+    return QApplication::focusWidget() ? QApplication::focusWidget()->objectName() : QString();
+}
+
 const proposals::Proposal* proposal(Story& story, const char* id) {
     return baseOf(story)->work() ? baseOf(story)->work()->plan.find(id) : nullptr;
 }
@@ -57,13 +61,13 @@ void BaseStoryTest::anEmptySheetBecomesRoundOneByKeyboard() {
     first->setFocus();
     QTest::keyClicks(first, "620");
     QTest::keyClick(first, Qt::Key_Tab);
-    QCOMPARE(story.window().focusWidget()->objectName(), QString("fitted_injector_pressure"));
-    QTest::keyClicks(story.window().focusWidget(), "300");
-    QTest::keyClick(story.window().focusWidget(), Qt::Key_Tab);
-    QCOMPARE(story.window().focusWidget()->objectName(), QString("stock_meter_housing"));
-    QTest::keyClicks(story.window().focusWidget(), "70");
-    QTest::keyClick(story.window().focusWidget(), Qt::Key_Tab);
-    QTest::keyClicks(story.window().focusWidget(), "82");
+    QCOMPARE(focusedName(), QString("fitted_injector_pressure"));
+    QTest::keyClicks(QApplication::focusWidget(), "300");
+    QTest::keyClick(QApplication::focusWidget(), Qt::Key_Tab);
+    QCOMPARE(focusedName(), QString("stock_meter_housing"));
+    QTest::keyClicks(QApplication::focusWidget(), "70");
+    QTest::keyClick(QApplication::focusWidget(), Qt::Key_Tab);
+    QTest::keyClicks(QApplication::focusWidget(), "82");
     put(story, "stock_fuel_pressure", "300");
     put(story, "fitted_fuel_pressure", "350");
     QCOMPARE(*session.buildSheet().of(proposals::Fact::MeterHousing), 82.0);
@@ -78,12 +82,12 @@ void BaseStoryTest::anEmptySheetBecomesRoundOneByKeyboard() {
     accept->setFocus();
     QTest::keyClick(accept, Qt::Key_Space);
     QTRY_VERIFY(!proposal(story, "meter_housing")->accepted);
-    QTRY_COMPARE(story.window().focusWidget()->objectName(), QString("accept_meter_housing"));
-    QTest::keyClick(story.window().focusWidget(), Qt::Key_Space);
+    QTRY_COMPARE(focusedName(), QString("accept_meter_housing"));
+    QTest::keyClick(QApplication::focusWidget(), Qt::Key_Space);
     QTRY_VERIFY(proposal(story, "meter_housing")->accepted);
     const size_t rounds = session.rounds().size();
-    QTRY_VERIFY(story.window().focusWidget());
-    QTest::keyClick(story.window().focusWidget(), Qt::Key_Return, Qt::ControlModifier);
+    QTRY_VERIFY(QApplication::focusWidget());
+    QTest::keyClick(QApplication::focusWidget(), Qt::Key_Return, Qt::ControlModifier);
     QCOMPARE(session.rounds().size(), rounds + 1);
     QCOMPARE(session.selected()->number, 1);
     QVERIFY(std::abs(*session.calibration()->value("injector_flow") - 669.7) < 0.1);
@@ -133,9 +137,10 @@ void BaseStoryTest::proposalsAreLeftOutWeakenedAndSetByHand() {
     QTRY_VERIFY(proposal(story, "cam_filling"));
     // By cause.
     QVERIFY(story.click("none_Turbo"));
-    QTRY_VERIFY(!proposal(story, "boost_target")->accepted && !proposal(story, "spark_boost")->accepted);
+    // Without more boost nothing is computed for it.
+    QTRY_VERIFY(!proposal(story, "boost_target")->accepted && !proposal(story, "spark_boost"));
     QVERIFY(story.click("all_Turbo"));
-    QTRY_VERIFY(proposal(story, "boost_target")->accepted);
+    QTRY_VERIFY(proposal(story, "boost_target")->accepted && proposal(story, "spark_boost")->accepted);
     // Half of it.
     auto* strength = story.find<QComboBox>("strength_cam_filling");
     strength->setFocus();

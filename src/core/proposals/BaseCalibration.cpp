@@ -31,6 +31,12 @@ std::string titleOf(std::string_view id) {
 
 }  // namespace
 
+std::string_view causeOf(std::string_view id) {
+    for (const Rule& rule : rules())
+        if (rule.id == id) return rule.cause;
+    return {};
+}
+
 std::vector<calibration::Edit> BasePlan::edits() const {
     std::vector<calibration::Edit> out;
     for (const Proposal& p : proposals)

@@ -33,6 +33,9 @@ struct BasePlan {
     const Proposal* find(std::string_view id) const;
 };
 
+/// What of the car asks for a proposal, by its id; also for one that is not made now.
+std::string_view causeOf(std::string_view id);
+
 /// Computes every rule on what the accepted ones before it left. Rules that do not concern this car are passed over in
 /// silence; those that lack a fact or a role wait and say for what. `stage`: the limits of the drives that come next.
 /// Fails when the sheet holds nonsense (see refusals()).

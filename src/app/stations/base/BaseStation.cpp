@@ -35,11 +35,6 @@ BaseStation::BaseStation(Session& session, QWidget* parent) : Station("Base", pa
     makeSide(columns);
     scroll_ = new QScrollArea;
     scroll_->setWidgetResizable(true);
-    auto* inside = new QWidget;
-    cards_ = new QVBoxLayout(inside);
-    cards_->setContentsMargins(0, 0, 6, 0);
-    cards_->setSpacing(10);
-    scroll_->setWidget(inside);
     columns->addWidget(scroll_, 1);
     makePlan(columns);
     body()->addLayout(columns, 1);
@@ -149,21 +144,34 @@ void BaseStation::fill() {
     // The keyboard stays where it was.
     const QString focused = focusWidget() ? focusWidget()->objectName() : QString();
     const int scrolled = scroll_->verticalScrollBar()->value();
-    emptyLayout(cards_);
-    fillFitted();
-    fillPlan();
     subtitle()->setText(
         session_.selected()
             ? QString("built on round %1, %2").arg(session_.selected()->number).arg(qs(session_.selected()->title))
             : "");
+    fillFitted();
+    fillPlan();
+    // The old cards go as the new ones take their place.
+    auto* inside = new QWidget;
+    cards_ = new QVBoxLayout(inside);
+    cards_->setContentsMargins(0, 0, 6, 0);
+    cards_->setSpacing(10);
+    fillCards();
+    cards_->addStretch();
+    scroll_->setWidget(inside);
+    inside->show();
+    refreshButton();
+    scroll_->verticalScrollBar()->setValue(scrolled);
+    if (auto* again = focused.isEmpty() ? nullptr : findChild<QWidget*>(focused)) again->setFocus();
+}
+
+void BaseStation::fillCards() {
     if (!work_) {
         cards_->addWidget(problem_.empty()
                               ? wrapped("There is nothing to build on yet. Connect and read the controller on "
                                         "the Car station.",
                                         "faint")
                               : wrapped(qs(problem_), "alarm"));
-        cards_->addStretch();
-        return refreshButton();
+        return;
     }
     for (const std::string& conflict : work_->plan.conflicts)
         cards_->addWidget(wrapped(qs(conflict), "warm"));
@@ -183,11 +191,6 @@ void BaseStation::fill() {
     if (work_->plan.proposals.empty())
         cards_->addWidget(
             wrapped("The build sheet names no part that differs. Fill it in on the Car station.", "faint"));
-    cards_->addStretch();
-    refreshButton();
-    scroll_->widget()->adjustSize();
-    scroll_->verticalScrollBar()->setValue(scrolled);
-    if (auto* again = focused.isEmpty() ? nullptr : findChild<QWidget*>(focused)) again->setFocus();
 }
 
 QWidget* BaseStation::causeHead(const QString& cause) {
@@ -307,6 +310,9 @@ void BaseStation::decide(const std::string& id, const proposals::Decision& decis
 
 void BaseStation::decideCause(const std::string& cause, bool accept) {
     if (!work_) return;
+    // Also what is not proposed just now, because something it is computed on was left out.
+    for (auto& [id, decision] : decisions_)
+        if (proposals::causeOf(id) == cause) decision.accepted = accept;
     for (const auto& p : work_->plan.proposals)
         if (p.cause == cause) decisions_[p.id] = {accept, p.strength, p.byHand ? p.number : std::nullopt};
     keepDecisions();

@@ -27,6 +27,7 @@ class BaseStation : public Station {
     void makePlan(QHBoxLayout* columns);
     void compute();
     void fill();
+    void fillCards();
     void fillFitted();
     void fillPlan();
     QWidget* causeHead(const QString& cause);

@@ -139,7 +139,7 @@ Done Loop::record(const std::string& route) {
     double shown = 0, driven = 0, metered = 0, drawn = 0, idlePart = 0, idleOff_kPa = 0, idles = 0, lambda = 0,
            fulls = 0;
     options.onLive = [&](const job::LiveRow& row) {
-        constexpr double kBoost_kPa = 130, kFull_kPa = 155;
+        constexpr double kBoost_kPa = 130, kFull_kPa = 112;
         const auto& car = car_.plant().state();
         const auto value = [&](std::optional<size_t> i) {
             return i ? static_cast<double>(row.values[*i]) : std::nan("");

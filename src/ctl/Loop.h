@@ -46,7 +46,7 @@ class Loop {
         double idlePart_pct = 0;          ///< throttle that idle control had to add, mean of its size
         double idleDeviation_kPa = 0;     ///< of pressure from what throttle and speed let expect, mean in idle
         double exhaust_C = 0;             ///< hottest in boost
-        double lambda = 0;                ///< mean in full boost
+        double lambda = 0;                ///< mean at full pedal in boost
         double sparkOverLimit_deg = -99;  ///< spark over the knock limit in boost, at worst
     };
     const Truth& truth() const { return truth_; }

@@ -133,7 +133,7 @@ constexpr Figure kFigures[] = {{"start_s", "start s", 0.15},
                                {"deviation", "pressure off in idle kPa", 0.5},
                                {"exhaust", "exhaust in boost degC", 3},
                                {"spark", "spark over knock limit deg", 0.4},
-                               {"lambda", "lambda in full boost %", 0.5},
+                               {"lambda", "lambda at full pedal in boost %", 0.2},
                                {"least_air", "least fuelled air mg", 1},
                                {"contradictions", "contradictions", 0.5}};
 

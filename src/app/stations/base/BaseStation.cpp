@@ -20,6 +20,13 @@ QString qs(std::string_view text) {
     return QString::fromUtf8(text.data(), static_cast<qsizetype>(text.size()));
 }
 
+/// The inside of a scroll area that takes the width there is and wraps its texts.
+QWidget* narrow() {
+    auto* inside = new QWidget;
+    inside->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Preferred);
+    return inside;
+}
+
 QLabel* wrapped(const QString& text, const char* role = nullptr) {
     auto* l = label(text, role);
     l->setWordWrap(true);
@@ -35,6 +42,7 @@ BaseStation::BaseStation(Session& session, QWidget* parent) : Station("Base", pa
     makeSide(columns);
     scroll_ = new QScrollArea;
     scroll_->setWidgetResizable(true);
+    scroll_->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
     columns->addWidget(scroll_, 1);
     makePlan(columns);
     body()->addLayout(columns, 1);
@@ -54,11 +62,11 @@ BaseStation::BaseStation(Session& session, QWidget* parent) : Station("Base", pa
 
 void BaseStation::makeSide(QHBoxLayout* columns) {
     auto* side = new Panel("Fitted against original");
-    side->setFixedWidth(262);
+    side->setFixedWidth(264);
     auto* scroll = new QScrollArea;
     scroll->setWidgetResizable(true);
     scroll->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
-    auto* inside = new QWidget;
+    auto* inside = narrow();
     auto* column = new QVBoxLayout(inside);
     column->setContentsMargins(0, 0, 4, 0);
     column->setSpacing(4);
@@ -83,7 +91,7 @@ void BaseStation::makeSide(QHBoxLayout* columns) {
 
 void BaseStation::makePlan(QHBoxLayout* columns) {
     auto* panel = new Panel("First drives");
-    panel->setFixedWidth(262);
+    panel->setFixedWidth(224);
     stageChoice_ = new QComboBox;
     stageChoice_->setObjectName("stage");
     stageChoice_->setAccessibleName("Stage of the next drives");
@@ -98,7 +106,7 @@ void BaseStation::makePlan(QHBoxLayout* columns) {
     auto* scroll = new QScrollArea;
     scroll->setWidgetResizable(true);
     scroll->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
-    auto* inside = new QWidget;
+    auto* inside = narrow();
     auto* column = new QVBoxLayout(inside);
     column->setContentsMargins(0, 0, 4, 0);
     planLines_ = new QVBoxLayout;
@@ -151,7 +159,7 @@ void BaseStation::fill() {
     fillFitted();
     fillPlan();
     // The old cards go as the new ones take their place.
-    auto* inside = new QWidget;
+    auto* inside = narrow();
     cards_ = new QVBoxLayout(inside);
     cards_->setContentsMargins(0, 0, 6, 0);
     cards_->setSpacing(10);
@@ -231,7 +239,8 @@ void BaseStation::fillFitted() {
         auto* box = new QWidget;
         auto* row = new QHBoxLayout(box);
         row->setContentsMargins(0, 0, 0, 0);
-        row->addWidget(label(qs(kind.title)), 1);
+        row->setSpacing(4);
+        row->addWidget(wrapped(qs(kind.title)), 1);
         row->addWidget(label((stock ? number(*stock) + " \u2192 " : QString()) + number(*value) +
                                  (kind.unit.empty() ? QString() : " " + qs(kind.unit)),
                              "numbers"));

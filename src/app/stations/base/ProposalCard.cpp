@@ -27,6 +27,7 @@ ProposalCard::ProposalCard(const Proposal& p, const units::Preferences& units, Q
     const auto line = [&](const QString& text, const char* role) {
         auto* l = label(text, role);
         l->setWordWrap(true);
+        l->setMinimumWidth(1);
         body()->addWidget(l);
         return l;
     };
@@ -66,7 +67,7 @@ void ProposalCard::makeHead(const Proposal& p) {
         });
     }
     if (p.number) {
-        auto* number = new QLineEdit(qs(formatNumber(*p.number, *p.number < 10 ? 2 : *p.number < 100 ? 1 : 0)));
+        auto* number = new QLineEdit(qs(formatNumber(*p.number, *p.number < 10 ? 2 : *p.number < 1000 ? 1 : 0)));
         number->setObjectName("number_" + qs(p.id));
         number->setAccessibleName("Number of " + qs(p.title));
         number->setToolTip("Another number than the computed one; emptied, the computed one comes back");
@@ -113,7 +114,7 @@ QWidget* ProposalCard::changeView(const proposals::Change& change, const units::
     const bool sameAxes = change.before.x.values == after.x.values && change.before.y.values == after.y.values;
     if (after.rows == 1 && after.columns <= kWidest && sameAxes) {
         auto* grid = new QGridLayout;
-        grid->setHorizontalSpacing(14);
+        grid->setHorizontalSpacing(9);
         grid->setVerticalSpacing(2);
         const auto cell = [&](int row, int c, const QString& text, const char* role) {
             auto* l = label(text, role);

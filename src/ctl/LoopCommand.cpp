@@ -148,9 +148,10 @@ double leastAir_mg(const calibration::Calibration& calibration) {
 }
 
 /// The figures of a base, by which a proposal that is left out shows.
-Result<json> figuresOf(Context& c, const proposals::BuildSheet& sheet, const proposals::Decisions& decisions,
-                       uint64_t seed, const std::string& route, proposals::BasePlan* plan = nullptr) {
-    Loop loop(c, benchcar::kHeronFitted, seed, route);
+Result<json> figuresOf(Context& c, const std::string& car, const proposals::BuildSheet& sheet,
+                       const proposals::Decisions& decisions, uint64_t seed, const std::string& route,
+                       proposals::BasePlan* plan = nullptr) {
+    Loop loop(c, *benchcar::buildNamed(car + "-fitted"), seed, route);
     if (auto done = loop.begin(); !done) return tl::unexpected(done.error());
     if (auto done = loop.base(sheet, decisions); !done) return tl::unexpected(done.error());
     if (auto done = loop.flash(); !done) return tl::unexpected(done.error());
@@ -180,11 +181,11 @@ Result<json> figuresOf(Context& c, const proposals::BuildSheet& sheet, const pro
 }
 
 /// Each accepted proposal left out once, all else accepted: which figure gets worse.
-Done ablation(Context& c, const std::string& route, uint64_t seed) {
-    const auto sheet = demoSheet(c, "heron");
+Done ablation(Context& c, const std::string& car, const std::string& route, uint64_t seed) {
+    const auto sheet = demoSheet(c, car);
     if (!sheet) return tl::unexpected(sheet.error());
     proposals::BasePlan plan;
-    const auto whole = figuresOf(c, *sheet, {}, seed, route, &plan);
+    const auto whole = figuresOf(c, car, *sheet, {}, seed, route, &plan);
     if (!whole) return tl::unexpected(whole.error());
     json list = json::array();
     const auto line = [&](const std::string& title, const json& figures, const std::string& worse) {
@@ -205,7 +206,7 @@ Done ablation(Context& c, const std::string& route, uint64_t seed) {
         if (!p.changesAnything()) continue;
         proposals::Decisions decisions;
         decisions[p.id].accepted = false;
-        const auto without = figuresOf(c, *sheet, decisions, seed, route);
+        const auto without = figuresOf(c, car, *sheet, decisions, seed, route);
         if (!without) return tl::unexpected(without.error());
         std::string worse;
         for (const Figure& f : kFigures)
@@ -233,6 +234,7 @@ void addLoopCommand(CLI::App& app, Context& c) {
         std::string route = "survey";
         uint64_t seed = 1;
         bool leaveOneOut = false;
+        std::string car = "heron";
     };
     auto o = std::make_shared<Options>();
     auto* sub = app.add_subcommand("loop", "the whole job on the bench car: read, base, then drive, correct and flash");
@@ -240,9 +242,12 @@ void addLoopCommand(CLI::App& app, Context& c) {
         ->check(CLI::Range(1, 20));
     sub->add_option("--route", o->route)->check(CLI::IsMember(routeNames()));
     sub->add_option("--seed", o->seed);
+    sub->add_option("--car", o->car, "for --leave-one-out: the demo car with its owner's parts")
+        ->check(CLI::IsMember({"heron", "crane"}));
     sub->add_flag("--leave-one-out", o->leaveOneOut, "the base without each of its proposals in turn, as a table");
     sub->callback([o, &c] {
-        const auto done = o->leaveOneOut ? ablation(c, o->route, o->seed) : run(c, o->rounds, o->route, o->seed);
+        const auto done =
+            o->leaveOneOut ? ablation(c, o->car, o->route, o->seed) : run(c, o->rounds, o->route, o->seed);
         if (!done) c.outcome.fail(done.error());
     });
 }

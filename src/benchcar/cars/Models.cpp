@@ -46,13 +46,13 @@ const std::vector<Model>& models() {
 }
 
 const Build* buildNamed(std::string_view name) {
-    for (const Build* build : {&kHeronStock, &kHeronFitted, &kCraneStock})
+    for (const Build* build : {&kHeronStock, &kHeronFitted, &kCraneStock, &kCraneFitted})
         if (build->name == name) return build;
     return nullptr;
 }
 
 const Model& modelOf(const Build& build) {
-    return *modelNamed(build.engine == &kCraneEngine ? "crane" : "heron");
+    return *modelNamed(build.engine->banks == kCraneEngine.banks ? "crane" : "heron");
 }
 
 const Model* modelNamed(std::string_view name) {

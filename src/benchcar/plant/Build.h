@@ -87,9 +87,13 @@ inline constexpr Parts kHeronStockParts{{380, 870, 95}, {54.118, -1.647}, 70, fa
 inline constexpr Parts kHeronFittedParts{
     {669.7, 1010, 118}, {77.647, -11.059}, 82, true, {0.0250, 3.5e-4, 2.2e-5, 62}, 0.80, 0.312};
 inline constexpr Parts kCraneStockParts{{290, 810, 90}, {27.294, -1.118}, 80, false, {}, 0, 0.318};
+// An owner's Crane: 360 cm3/min injectors, a 75 mm throttle, 245/40 R18 tyres.
+inline constexpr Engine kCraneWideEngine{2792e-6, 6, 2, 10.2, 4.4e-3, 0.075, 0.24, 4100, 0.60, 0.015, 17, 36000, false};
+inline constexpr Parts kCraneFittedParts{{360, 820, 96}, {27.294, -1.118}, 80, false, {}, 0, 0.325};
 
 inline constexpr Build kHeronStock{"heron", &kHeronEngine, &kHeronChassis, kHeronStockParts, {98, 0}};
 inline constexpr Build kHeronFitted{"heron-fitted", &kHeronEngine, &kHeronChassis, kHeronFittedParts, {98, 0.10}};
+inline constexpr Build kCraneFitted{"crane-fitted", &kCraneWideEngine, &kCraneChassis, kCraneFittedParts, {98, 0}};
 inline constexpr Build kCraneStock{"crane", &kCraneEngine, &kCraneChassis, kCraneStockParts, {98, 0}};
 
 /// A build by its name; null when there is none.

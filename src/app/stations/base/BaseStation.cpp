@@ -6,6 +6,7 @@
 #include <QShortcut>
 #include <QToolButton>
 #include <algorithm>
+#include <tuple>
 
 #include "core/base/Text.h"
 
@@ -25,6 +26,29 @@ QWidget* narrow() {
     auto* inside = new QWidget;
     inside->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Preferred);
     return inside;
+}
+
+/// Two lists in a panel, the second under a heading; they scroll where there is too much for it.
+std::tuple<QVBoxLayout*, QLabel*, QVBoxLayout*> twoLists(Panel* panel, const char* second) {
+    auto* scroll = new QScrollArea;
+    scroll->setWidgetResizable(true);
+    scroll->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+    auto* inside = narrow();
+    auto* column = new QVBoxLayout(inside);
+    column->setContentsMargins(0, 0, 4, 0);
+    column->setSpacing(4);
+    auto *upper = new QVBoxLayout, *lower = new QVBoxLayout;
+    auto* heading = label(second, "heading");
+    heading->setContentsMargins(0, 8, 0, 0);
+    column->addLayout(upper);
+    column->addWidget(heading);
+    column->addLayout(lower);
+    column->addStretch();
+    for (auto* list : {upper, lower})
+        list->setSpacing(3);
+    scroll->setWidget(inside);
+    panel->body()->addWidget(scroll, 1);
+    return {upper, heading, lower};
 }
 
 QLabel* wrapped(const QString& text, const char* role = nullptr) {
@@ -63,25 +87,7 @@ BaseStation::BaseStation(Session& session, QWidget* parent) : Station("Base", pa
 void BaseStation::makeSide(QHBoxLayout* columns) {
     auto* side = new Panel("Fitted against original");
     side->setFixedWidth(264);
-    auto* scroll = new QScrollArea;
-    scroll->setWidgetResizable(true);
-    scroll->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
-    auto* inside = narrow();
-    auto* column = new QVBoxLayout(inside);
-    column->setContentsMargins(0, 0, 4, 0);
-    column->setSpacing(4);
-    fitted_ = new QVBoxLayout;
-    fitted_->setSpacing(3);
-    column->addLayout(fitted_);
-    waitingHead_ = label("Waiting", "heading");
-    waitingHead_->setContentsMargins(0, 8, 0, 0);
-    column->addWidget(waitingHead_);
-    waiting_ = new QVBoxLayout;
-    waiting_->setSpacing(3);
-    column->addLayout(waiting_);
-    column->addStretch();
-    scroll->setWidget(inside);
-    side->body()->addWidget(scroll, 1);
+    std::tie(fitted_, waitingHead_, waiting_) = twoLists(side, "Waiting");
     auto* sheet = new QPushButton("Build sheet");
     sheet->setObjectName("toBuildSheet");
     connect(sheet, &QPushButton::clicked, this, [this] { emit session_.stationWanted("Car"); });
@@ -103,24 +109,7 @@ void BaseStation::makePlan(QHBoxLayout* columns) {
         compute();
     });
     panel->headRow()->addWidget(stageChoice_);
-    auto* scroll = new QScrollArea;
-    scroll->setWidgetResizable(true);
-    scroll->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
-    auto* inside = narrow();
-    auto* column = new QVBoxLayout(inside);
-    column->setContentsMargins(0, 0, 4, 0);
-    planLines_ = new QVBoxLayout;
-    planLines_->setSpacing(4);
-    column->addLayout(planLines_);
-    contradictionHead_ = label("Contradictions", "heading");
-    contradictionHead_->setContentsMargins(0, 10, 0, 0);
-    column->addWidget(contradictionHead_);
-    contradictions_ = new QVBoxLayout;
-    contradictions_->setSpacing(4);
-    column->addLayout(contradictions_);
-    column->addStretch();
-    scroll->setWidget(inside);
-    panel->body()->addWidget(scroll, 1);
+    std::tie(planLines_, contradictionHead_, contradictions_) = twoLists(panel, "Contradictions");
     columns->addWidget(panel);
 }
 

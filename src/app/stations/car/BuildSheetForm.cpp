@@ -8,8 +8,6 @@
 
 namespace brusk::app {
 
-using proposals::Fact;
-
 namespace {
 
 QString qs(std::string_view text) {

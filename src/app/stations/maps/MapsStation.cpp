@@ -351,7 +351,7 @@ QString MapsStation::nameUnderPointer() const {
         if (const QPoint inside = pane->grid()->mapFromGlobal(at); pane->grid()->rect().contains(inside))
             return pane->nameAt(inside);
     if (card_->isVisible())
-        if (const QString name = card_->nameAt(at); !name.isEmpty()) return name;
+        if (QString name = card_->nameAt(at); !name.isEmpty()) return name;
     return active_->parameter();
 }
 

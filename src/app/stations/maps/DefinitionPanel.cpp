@@ -126,8 +126,8 @@ void DefinitionPanel::guessRoles() {
     constexpr size_t kOffered = 6;  // for each role
     session_.inBackground<std::vector<definition::MissingRole>>(
         [of = rolesOf_] { return definition::missingRoles(*of, kOffered); },
-        [self = QPointer(this), of = rolesOf_](std::vector<definition::MissingRole> missing) {
-            if (self && self->rolesOf_ == of) self->roles_->show(of, std::move(missing));
+        [self = QPointer(this), of = rolesOf_](const std::vector<definition::MissingRole>& missing) {
+            if (self && self->rolesOf_ == of) self->roles_->show(*of, missing);
         });
 }
 

@@ -54,8 +54,7 @@ void RolesPage::showBusy() {
     refreshButton();
 }
 
-void RolesPage::show(std::shared_ptr<const definition::Definition> definition,
-                     std::vector<definition::MissingRole> missing) {
+void RolesPage::show(const definition::Definition& definition, const std::vector<definition::MissingRole>& missing) {
     rows_.clear();
     emptyLayout(list_);
     fact_->setText(missing.empty()
@@ -63,7 +62,7 @@ void RolesPage::show(std::shared_ptr<const definition::Definition> definition,
                        : "By name, unit and shape these may be meant. Tick what is right; a wrong role makes "
                          "Brusk compute with the wrong map.");
     for (const auto& role : missing)
-        list_->addWidget(rowFor(*definition, role));
+        list_->addWidget(rowFor(definition, role));
     list_->addStretch();
     refreshButton();
 }
@@ -82,7 +81,7 @@ QWidget* RolesPage::rowFor(const definition::Definition& d, const definition::Mi
         const bool measured = missing.role->measured;
         const std::string& name = measured ? d.measurements[guess.index].name : d.parameters[guess.index].name;
         const std::string& title = measured ? d.measurements[guess.index].title() : d.parameters[guess.index].title();
-        row.who->addItem(title == name ? qs(name) : qs(title + " (" + name + ")"), qs(name));
+        row.who->addItem(title == name ? qs(name) : QString("%1 (%2)").arg(qs(title), qs(name)), qs(name));
         row.who->setItemData(row.who->count() - 1, qs(guess.reason), Qt::ToolTipRole);
     }
     auto* why = label({}, "faint");

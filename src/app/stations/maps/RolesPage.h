@@ -21,7 +21,7 @@ class RolesPage : public QWidget {
   public:
     explicit RolesPage(QWidget* parent = nullptr);
     /// The guesses are offered, none is taken before somebody ticks it.
-    void show(std::shared_ptr<const definition::Definition> definition, std::vector<definition::MissingRole> missing);
+    void show(const definition::Definition& definition, const std::vector<definition::MissingRole>& missing);
     void showBusy();
 
   signals:

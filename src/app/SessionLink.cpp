@@ -435,6 +435,7 @@ Done Session::startDrive(const std::vector<std::string>& channels, const std::st
             externalRoles_.push_back(signal.unit == "lambda" ? "lambda_measured" : "");
         }
     live_ = {};
+    play(false);
     driving_ = true;
     stopDrive_ = false;
     startTask(

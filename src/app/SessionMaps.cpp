@@ -138,7 +138,7 @@ void Session::setMoment(double time_s) {
 }
 
 void Session::play(bool on) {
-    on = on && playback_.recording;
+    on = on && playback_.recording && !driving_;
     if (on == playback_.playing) return;
     // Once at the end, it begins again.
     if (on && playback_.time_s >= playback_.recording->duration_s()) playback_.time_s = 0;

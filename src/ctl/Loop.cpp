@@ -10,13 +10,6 @@ namespace brusk::ctl {
 
 using nlohmann::json;
 
-namespace {
-template <class T>
-json orNull(const std::optional<T>& value) {
-    return value ? json(*value) : json();
-}
-}  // namespace
-
 Loop::Loop(Context& context, const benchcar::Build& build, uint64_t seed, std::string route)
     : c_(context), car_(build, seed), bus_(car_), route_(std::move(route)) {}
 

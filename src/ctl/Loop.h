@@ -10,6 +10,12 @@
 
 namespace brusk::ctl {
 
+/// A figure that was not seen is null.
+template <class T>
+nlohmann::json orNull(const std::optional<T>& value) {
+    return value ? nlohmann::json(*value) : nlohmann::json();
+}
+
 /// What the first, gentle drives of a round said: idle, then a neighbourhood with small hills.
 struct GentleDrive {
     evidence::DriveFigures figures;

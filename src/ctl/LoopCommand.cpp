@@ -160,13 +160,13 @@ Result<json> figuresOf(Context& c, const std::string& car, const proposals::Buil
     if (plan) *plan = loop.plan();
     const auto& gentle = loop.gentle();
     const auto& all = loop.figures();
-    json out = {{"start_s", gentle.figures.start_s.value_or(0)},
-                {"idle_off", std::abs(gentle.figures.idleOff_rpm.value_or(0))},
-                {"idle_spread", gentle.figures.idleSpread_rpm.value_or(0)},
-                {"fuel_gentle", gentle.error.rms * 100},
+    json out = {{"start_s", orNull(gentle.figures.start_s)},
+                {"idle_off", gentle.figures.idleOff_rpm ? json(std::abs(*gentle.figures.idleOff_rpm)) : json()},
+                {"idle_spread", orNull(gentle.figures.idleSpread_rpm)},
+                {"fuel_gentle", gentle.error.cells ? json(gentle.error.rms * 100) : json()},
                 {"fuel", loop.error() * 100},
-                {"retard", all.greatestRetard_deg.value_or(0)},
-                {"boost", all.boostError_kPa.value_or(0)},
+                {"retard", orNull(all.greatestRetard_deg)},
+                {"boost", orNull(all.boostError_kPa)},
                 {"codes", loop.codes()},
                 {"speed_off", loop.truth().roadSpeedOff * 100},
                 {"meter_off", loop.truth().meterOff * 100},
@@ -180,6 +180,12 @@ Result<json> figuresOf(Context& c, const std::string& car, const proposals::Buil
     return out;
 }
 
+/// What is no longer reached at all is worse than any number.
+bool isWorse(const json& now, const json& before, double noticed) {
+    if (now.is_null() || before.is_null()) return now.is_null() && !before.is_null();
+    return now.get<double>() > before.get<double>() + noticed;
+}
+
 /// Each accepted proposal left out once, all else accepted: which figure gets worse.
 Done ablation(Context& c, const std::string& car, const std::string& route, uint64_t seed) {
     const auto sheet = demoSheet(c, car);
@@ -191,7 +197,7 @@ Done ablation(Context& c, const std::string& car, const std::string& route, uint
     const auto line = [&](const std::string& title, const json& figures, const std::string& worse) {
         c.outcome.text += "| " + title + " |";
         for (const Figure& f : kFigures)
-            c.outcome.text += " " + formatNumber(figures[f.key].get<double>(), 1) + " |";
+            c.outcome.text += " " + figure(figures[f.key], 1, "") + " |";
         c.outcome.text += " " + worse + " |\n";
     };
     c.outcome.text = "| left out |";
@@ -210,7 +216,7 @@ Done ablation(Context& c, const std::string& car, const std::string& route, uint
         if (!without) return tl::unexpected(without.error());
         std::string worse;
         for (const Figure& f : kFigures)
-            if ((*without)[f.key].get<double>() > (*whole)[f.key].get<double>() + f.noticed)
+            if (isWorse((*without)[f.key], (*whole)[f.key], f.noticed))
                 worse += (worse.empty() ? "" : ", ") + std::string(f.title);
         line(p.title, *without, worse.empty() ? "nothing" : worse);
         list.push_back({{"id", p.id}, {"figures", *without}, {"worse", worse}});

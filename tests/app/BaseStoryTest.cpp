@@ -55,7 +55,6 @@ void BaseStoryTest::anEmptySheetBecomesRoundOneByKeyboard() {
     story.goTo("Base");
     QVERIFY(!story.find<QPushButton>("makeBaseRound")->isEnabled());
     QVERIFY(story.click("toBuildSheet"));
-    emit session.folderChanged();
     // Tab goes through the fields in their order, stock before fitted.
     auto* first = story.window().findChild<QLineEdit*>("fitted_injector_flow");
     first->setFocus();
@@ -125,6 +124,13 @@ void BaseStoryTest::nonsenseIsRefusedBesideItsField() {
         put(story, c.field, qPrintable(good));
         QCOMPARE(refused(), QString());
     }
+    // A table longer than the form is kept whole, whatever else is typed.
+    auto sheet = session.buildSheet();
+    sheet.deadTimes = {{8, 1700}, {9, 1580}, {10, 1465}, {11, 1350}, {12, 1230}, {14, 995}, {15, 880}};
+    session.setBuildSheet(sheet);
+    put(story, "fitted_octane", "95");
+    QVERIFY(session.buildSheet().deadTimes == sheet.deadTimes);
+    QCOMPARE(*session.buildSheet().of(proposals::Fact::Octane), 95.0);
     // A comma is a decimal sign too.
     put(story, "fitted_sensor_high_volts", "4,6");
     QCOMPARE(*session.buildSheet().of(proposals::Fact::SensorHighVolts), 4.6);

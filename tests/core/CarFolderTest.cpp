@@ -420,6 +420,7 @@ void CarFolderTest::buildSheetsAndIdentitiesRoundTrip() {
     EXPECT_OK(earlier);
     QCOMPARE(*earlier->of(proposals::Fact::InjectorFlow), 620.0);
     QCOMPARE(*earlier->of(proposals::Fact::SensorHighPressure), 350.0);
+    EXPECT_FAILS(job::buildSheetFromJson(R"({"load_model": "by guess"})"), "load_model");
     proposals::Decisions decisions{{"tyres", {false, 0.5, 1.25}}, {"fans", {}}};
     const auto decided = job::decisionsFromJson(job::toJson(decisions));
     EXPECT_OK(decided);

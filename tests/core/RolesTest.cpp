@@ -154,6 +154,7 @@ void RolesTest::manyRolesAreGivenAtOnceAndNothingElseChanges() {
     EXPECT_OK(back);
     QCOMPARE(qs(firstDifference(read(*back), d)), QString());
     EXPECT_FAILS(withRoles(d, {{"nobody", "x"}}), "nobody");
+    EXPECT_FAILS(withRoles(d, {{"ve_map", "one"}, {"ve_map", "other"}}), "two roles");
 }
 
 void RolesTest::everyRoleOfTheDemoIsKnownOrNotGuessed() {

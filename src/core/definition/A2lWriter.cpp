@@ -227,7 +227,9 @@ Result<std::optional<Patch>> rolePatch(const Definition& d, const std::string& n
 
 Result<std::string> withRoles(const Definition& d, const std::vector<std::pair<std::string, std::string>>& roles) {
     std::vector<Patch> patches;
+    std::set<std::string_view> given;
     for (const auto& [name, role] : roles) {
+        if (!given.insert(name).second) return fail(ErrorCode::Conflict, name + " can't play two roles at once.");
         auto patch = rolePatch(d, name, role);
         if (!patch) return tl::unexpected(patch.error());
         if (*patch) patches.push_back(std::move(**patch));

@@ -133,10 +133,12 @@ constexpr std::pair<const char*, proposals::Fact> kEarlierSensor[] = {
     {"high_volts", proposals::Fact::SensorHighVolts},
     {"high_kPa", proposals::Fact::SensorHighPressure}};
 
+/// Which of the names a member says; the first where it is not there, nothing where it says another.
 template <size_t N>
-size_t indexOf(const std::string_view (&names)[N], const std::string& name) {
-    const auto at = std::find(std::begin(names), std::end(names), name);
-    return at == std::end(names) ? 0 : static_cast<size_t>(at - std::begin(names));
+std::optional<size_t> choiceIn(const json& in, const char* member, const std::string_view (&names)[N]) {
+    const std::string said = in.value(member, std::string(names[0]));
+    const auto at = std::find(std::begin(names), std::end(names), said);
+    return at == std::end(names) ? std::nullopt : std::optional(static_cast<size_t>(at - std::begin(names)));
 }
 
 }  // namespace
@@ -173,9 +175,13 @@ Result<proposals::BuildSheet> buildSheetFromJson(const std::string& text) {
         }
         for (const json& point : in.value("dead_times", json::array()))
             sheet.deadTimes.push_back({point.at("volts"), point.at("us")});
-        sheet.loadModel =
-            static_cast<proposals::LoadModel>(indexOf(proposals::kLoadModels, in.value("load_model", "as built")));
-        sheet.wish = static_cast<proposals::Wish>(indexOf(proposals::kWishes, in.value("wish", "power")));
+        const auto model = choiceIn(in, "load_model", proposals::kLoadModels);
+        const auto wish = choiceIn(in, "wish", proposals::kWishes);
+        if (!model || !wish)
+            return fail(ErrorCode::BadInput, std::string("The build sheet's \"") + (model ? "wish" : "load_model") +
+                                                 "\" is none that Brusk knows.");
+        sheet.loadModel = static_cast<proposals::LoadModel>(*model);
+        sheet.wish = static_cast<proposals::Wish>(*wish);
         sheet.notes = in.value("notes", "");
         return sheet;
     } catch (const json::exception& problem) {

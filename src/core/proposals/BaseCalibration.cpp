@@ -5,7 +5,6 @@
 #include <sstream>
 
 #include "core/base/Text.h"
-#include "core/definition/Roles.h"
 #include "core/proposals/base/Draft.h"
 
 namespace brusk::proposals {
@@ -13,28 +12,25 @@ namespace brusk::proposals {
 namespace {
 
 /// All rules, those first that others build on: sensors and axes before maps, air before spark, boost before torque.
-const std::vector<Rule>& rules() {
-    static const std::vector<Rule> all = [] {
-        std::vector<Rule> out;
-        for (const auto part : {fuelRules(), intakeRules(), turboRules(), sparkRules(), carRules(), stageRules()})
-            out.insert(out.end(), part.begin(), part.end());
-        return out;
-    }();
-    return all;
+constexpr std::span<const Rule> (*kParts[])() = {fuelRules, intakeRules, turboRules, sparkRules, carRules, stageRules};
+
+const Rule* ruleOf(std::string_view id) {
+    for (const auto part : kParts)
+        for (const Rule& rule : part())
+            if (rule.id == id) return &rule;
+    return nullptr;
 }
 
 std::string titleOf(std::string_view id) {
-    for (const Rule& rule : rules())
-        if (rule.id == id) return std::string(rule.title);
-    return std::string(id);
+    const Rule* rule = ruleOf(id);
+    return std::string(rule ? rule->title : id);
 }
 
 }  // namespace
 
 std::string_view causeOf(std::string_view id) {
-    for (const Rule& rule : rules())
-        if (rule.id == id) return rule.cause;
-    return {};
+    const Rule* rule = ruleOf(id);
+    return rule ? rule->cause : std::string_view();
 }
 
 std::vector<calibration::Edit> BasePlan::edits() const {
@@ -67,47 +63,55 @@ std::string BasePlan::account(const BuildSheet& sheet) const {
     return out;
 }
 
+Done runRule(const Rule& rule, const calibration::Calibration& start, const BuildSheet& sheet,
+             const Decisions& decisions, Stage stage, BasePlan& plan, const std::function<void(Draft&)>& before) {
+    const auto given = decisions.find(std::string(rule.id));
+    const Decision decision = given == decisions.end() ? Decision{} : given->second;
+    Draft draft(start, plan.result, sheet, decision, stage);
+    if (before) before(draft);
+    rule.run(draft);
+    auto outcome = draft.finish();
+    if (outcome.error) return failBecause(std::string(rule.title) + " can't be computed.", *outcome.error);
+    if (outcome.waiting) {
+        outcome.waiting->id = rule.id;
+        outcome.waiting->cause = rule.cause;
+        outcome.waiting->title = rule.title;
+        plan.waiting.push_back(std::move(*outcome.waiting));
+        return {};
+    }
+    if (!outcome.proposal) return {};
+    Proposal& p = *outcome.proposal;
+    p.id = rule.id;
+    p.cause = rule.cause;
+    p.title = rule.title;
+    p.hasStrength = rule.hasStrength;
+    p.edit.name = rule.title;
+    std::istringstream needs{std::string(rule.needs)};
+    for (std::string need; needs >> need;)
+        if (const Proposal* other = plan.find(need); other && other->changesAnything()) {
+            p.needs.push_back(need);
+            if (p.accepted && p.changesAnything() && !other->accepted)
+                plan.conflicts.push_back(p.title + " is computed for what \"" + titleOf(need) +
+                                         "\" would change, and that is left out.");
+        }
+    if (p.accepted && p.changesAnything())
+        if (auto done = plan.result.apply(p.edit); !done) return done;
+    plan.proposals.push_back(std::move(p));
+    return {};
+}
+
 Result<BasePlan> planBase(const calibration::Calibration& start, const BuildSheet& sheet, const Decisions& decisions,
                           Stage stage) {
     if (const auto refused = refusals(sheet, &start); !refused.empty())
         return fail(ErrorCode::OutOfRange, refused.front().why);
     BasePlan plan;
     plan.result = start;
-    const auto limits = stageRules();
-    for (const Rule& rule : rules()) {
+    for (const auto part : kParts) {
         // A car that stays as it is needs no limits for first drives.
-        if (&rule - rules().data() >= static_cast<long>(rules().size() - limits.size()) && plan.edits().empty()) break;
-        const auto given = decisions.find(std::string(rule.id));
-        const Decision decision = given == decisions.end() ? Decision{} : given->second;
-        Draft draft(start, plan.result, sheet, decision, stage);
-        rule.run(draft);
-        auto outcome = draft.finish();
-        if (outcome.error) return failBecause(std::string(rule.title) + " can't be computed.", *outcome.error);
-        if (outcome.waiting) {
-            outcome.waiting->id = rule.id;
-            outcome.waiting->cause = rule.cause;
-            outcome.waiting->title = rule.title;
-            plan.waiting.push_back(std::move(*outcome.waiting));
-            continue;
-        }
-        if (!outcome.proposal) continue;
-        Proposal& p = *outcome.proposal;
-        p.id = rule.id;
-        p.cause = rule.cause;
-        p.title = rule.title;
-        p.hasStrength = rule.hasStrength;
-        p.edit.name = rule.title;
-        std::istringstream needs{std::string(rule.needs)};
-        for (std::string need; needs >> need;)
-            if (const Proposal* other = plan.find(need); other && other->changesAnything()) {
-                p.needs.push_back(need);
-                if (p.accepted && p.changesAnything() && !other->accepted)
-                    plan.conflicts.push_back(p.title + " is computed for what \"" + titleOf(need) +
-                                             "\" would change, and that is left out.");
-            }
-        if (p.accepted && p.changesAnything())
-            if (auto done = plan.result.apply(p.edit); !done) return tl::unexpected(done.error());
-        plan.proposals.push_back(std::move(p));
+        if (part == stageRules && plan.edits().empty()) break;
+        for (const Rule& rule : part())
+            if (auto done = runRule(rule, start, sheet, decisions, stage, plan); !done)
+                return tl::unexpected(done.error());
     }
     return plan;
 }

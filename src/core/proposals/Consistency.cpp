@@ -46,10 +46,6 @@ class Look {
     std::map<std::string, calibration::Table, std::less<>> tables_;
 };
 
-std::string num(double v, int decimals = 0) {
-    return formatNumber(v, decimals);
-}
-
 /// Highest pressure that the car reaches: what boost asks for, or what the spring holds, or the weather.
 double reachable_kPa(Look& c) {
     double out = std::max(kWeather_kPa, c.most("boost_target").value_or(kWeather_kPa));
@@ -61,21 +57,21 @@ void fan(Look& c) {
     const auto on = c.value("fan_on"), off = c.value("fan_off");
     if (on && off && *off >= *on)
         c.say("fan_hysteresis", "The fan would never stop", "fan_off",
-              "Fan off at " + num(*off) + " \u00b0C does not lie below fan on at " + num(*on) + " \u00b0C.");
+              "Fan off at " + text(*off) + " \u00b0C does not lie below fan on at " + text(*on) + " \u00b0C.");
     if (const auto opens = c.sheet.of(Fact::Thermostat); opens && off && *off <= *opens)
         c.say("fan_thermostat", "The fan would run for ever", "fan_off",
-              "The thermostat holds " + num(*opens) + " \u00b0C; the fan stops only at " + num(*off) + " \u00b0C.");
+              "The thermostat holds " + text(*opens) + " \u00b0C; the fan stops only at " + text(*off) + " \u00b0C.");
 }
 
 void boost(Look& c) {
     const auto most = c.most("boost_target"), cut = c.value("boost_cut");
     if (most && cut && *cut <= *most)
         c.say("boost_cut", "Boost is cut before it is reached", "boost_cut",
-              "The cut at " + num(*cut) + " kPa lies below the greatest target, " + num(*most) + " kPa.");
+              "The cut at " + text(*cut) + " kPa lies below the greatest target, " + text(*most) + " kPa.");
     else if (cut && c.sheet.of(Fact::TurboSpring) && *cut <= kWeather_kPa + *c.sheet.of(Fact::TurboSpring))
         c.say("boost_cut_spring", "The wastegate's spring alone reaches the boost cut", "boost_cut",
-              "The spring holds " + num(kWeather_kPa + *c.sheet.of(Fact::TurboSpring)) + " kPa, the cut is at " +
-                  num(*cut) + " kPa.");
+              "The spring holds " + text(kWeather_kPa + *c.sheet.of(Fact::TurboSpring)) + " kPa, the cut is at " +
+                  text(*cut) + " kPa.");
 }
 
 void axes(Look& c) {
@@ -83,10 +79,10 @@ void axes(Look& c) {
     if (const auto* ve = c.table("ve_map"); ve && !ve->y.values.empty()) {
         if (ve->y.values.back() < reached)
             c.say("pressure_axis", "The pressure axis ends too early", "ve_map",
-                  "It ends at " + num(ve->y.values.back()) + " kPa; " + num(reached) + " kPa can be reached.");
+                  "It ends at " + text(ve->y.values.back()) + " kPa; " + text(reached) + " kPa can be reached.");
         if (const auto revs = c.value("rev_limit"); revs && *revs > ve->x.values.back() + 200)
             c.say("rev_limit", "The rev limit lies beyond the maps", "rev_limit",
-                  "It is " + num(*revs) + " rpm; the speed axis ends at " + num(ve->x.values.back()) + " rpm.");
+                  "It is " + text(*revs) + " rpm; the speed axis ends at " + text(ve->x.values.back()) + " rpm.");
     }
     const auto *spark = c.table("spark_map"), *ve = c.table("ve_map");
     const auto size = c.value("displacement"), cylinders = c.value("cylinders");
@@ -95,8 +91,9 @@ void axes(Look& c) {
     // The charge is warmer than the 25 degC that filling is counted at.
     constexpr double kWarm = 0.9;
     if (spark->y.values.back() < load * kWarm)
-        c.say("load_axis", "The load axis ends too early", "spark_map",
-              "It ends at " + num(spark->y.values.back()) + " mg; about " + num(load * kWarm) + " mg can be reached.");
+        c.say(
+            "load_axis", "The load axis ends too early", "spark_map",
+            "It ends at " + text(spark->y.values.back()) + " mg; about " + text(load * kWarm) + " mg can be reached.");
 }
 
 void enrichment(Look& c) {
@@ -104,24 +101,24 @@ void enrichment(Look& c) {
     if (!on || *on == 0) return;
     if (const auto pedal = c.value("full_load_pedal"); pedal && *pedal >= 100)
         c.say("enrichment", "Full-load enrichment never enters", "full_load_pedal",
-              "It waits for a pedal above " + num(*pedal) + " %.");
+              "It waits for a pedal above " + text(*pedal) + " %.");
     if (const auto kPa = c.value("full_load_pressure"); kPa && *kPa >= reachable_kPa(c))
         c.say("enrichment", "Full-load enrichment never enters", "full_load_pressure",
-              "It waits for " + num(*kPa) + " kPa; " + num(reachable_kPa(c)) + " kPa can be reached.");
+              "It waits for " + text(*kPa) + " kPa; " + text(reachable_kPa(c)) + " kPa can be reached.");
     const auto speed = c.value("full_load_speed"), revs = c.value("rev_limit");
     if (speed && revs && *speed >= *revs)
         c.say("enrichment", "Full-load enrichment never enters", "full_load_speed",
-              "It waits for " + num(*speed) + " rpm; the rev limit is " + num(*revs) + " rpm.");
+              "It waits for " + text(*speed) + " rpm; the rev limit is " + text(*revs) + " rpm.");
 }
 
 void torque(Look& c) {
     const auto *ceiling = c.table("torque_ceiling"), *pedal = c.table("pedal_map"), *axis = c.table("air_for_torque");
     if (ceiling && pedal && greatest(*pedal) < greatest(*ceiling) * 0.9)
         c.say("pedal_torque", "Full pedal asks for less than there is", "pedal_map",
-              "It asks for " + num(greatest(*pedal)) + " Nm; the ceiling is " + num(greatest(*ceiling)) + " Nm.");
+              "It asks for " + text(greatest(*pedal)) + " Nm; the ceiling is " + text(greatest(*ceiling)) + " Nm.");
     if (ceiling && axis && !axis->y.values.empty() && axis->y.values.back() < greatest(*ceiling) * 0.95)
         c.say("torque_axis", "The torque axis ends below the ceiling", "air_for_torque",
-              "It ends at " + num(axis->y.values.back()) + " Nm; the ceiling reaches " + num(greatest(*ceiling)) +
+              "It ends at " + text(axis->y.values.back()) + " Nm; the ceiling reaches " + text(greatest(*ceiling)) +
                   " Nm.");
     // What the air at the target would give, by the controller's own model.
     const auto *gives = c.table("torque_for_air"), *ve = c.table("ve_map"), *target = c.table("boost_target");
@@ -132,12 +129,12 @@ void torque(Look& c) {
         const double rpm = ceiling->x.values[i];
         const double kPa = calibration::surfaceAt(*target, rpm, target->y.values.back());
         constexpr double kWarm = 0.9, kFriction = 0.88;
-        const double air = *size / *cylinders * 1.184 * kPa / 100 * calibration::surfaceAt(*ve, rpm, kPa) / 100 * kWarm;
+        const double air = kWarm * airAt_mg(calibration::surfaceAt(*ve, rpm, kPa), *size, *cylinders, kPa);
         const double reached = calibration::surfaceAt(*gives, rpm, air) * kFriction;
         if (ceiling->values[i] < 0.9 * reached) {
             c.say("torque_ceiling", "The torque ceiling lies below what the engine gives", "torque_ceiling",
-                  "At " + num(rpm) + " rpm it is " + num(ceiling->values[i]) + " Nm; the boost target gives about " +
-                      num(reached) + " Nm, so the throttle closes against the turbo.");
+                  "At " + text(rpm) + " rpm it is " + text(ceiling->values[i]) + " Nm; the boost target gives about " +
+                      text(reached) + " Nm, so the throttle closes against the turbo.");
             return;
         }
     }
@@ -152,7 +149,7 @@ void curves(Look& c) {
     if (!dead) return;
     if (!dead->x.values.empty() && dead->x.values.front() <= 0)
         c.say("dead_time_axis", "Dead time at zero volts", "injector_dead_time",
-              "The first breakpoint is " + num(dead->x.values.front(), 1) + " V, where no injector opens.");
+              "The first breakpoint is " + text(dead->x.values.front(), 1) + " V, where no injector opens.");
     if (!std::is_sorted(dead->values.rbegin(), dead->values.rend()))
         c.say("dead_time", "Dead time rises with the voltage", "injector_dead_time",
               "An injector opens sooner at a higher voltage; somewhere the curve says the opposite.");
@@ -176,7 +173,7 @@ void inversePair(Look& c) {
     constexpr double kTolerance = 0.08;
     if (worst > kTolerance * greatest(*torque))
         c.say("inverse_pair", "Torque from air and air from torque disagree", "air_for_torque",
-              "At " + num(at_rpm) + " rpm the air for " + num(at_Nm) + " Nm gives " + num(back_Nm) + " Nm.");
+              "At " + text(at_rpm) + " rpm the air for " + text(at_Nm) + " Nm gives " + text(back_Nm) + " Nm.");
 }
 
 }  // namespace

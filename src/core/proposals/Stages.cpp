@@ -158,27 +158,16 @@ Result<BasePlan> planStage(const calibration::Calibration& round, const calibrat
     BasePlan plan;
     plan.result = round;
     for (const Rule& rule : kRules) {
-        const auto given = decisions.find(std::string(rule.id));
-        const Decision decision = given == decisions.end() ? Decision{} : given->second;
-        Draft draft(round, plan.result, sheet, decision, stage);
-        for (const auto role : limited.at(rule.id))
-            if (const auto* parameter = loose.definition().parameterWithRole(role))
-                if (const auto table = loose.read(*parameter); table && draft.plays(role))
-                    draft.set(role, table->values);
-        draft.reason = "Nothing of the first drives' limits is left. ";
-        draft.formula = "as the base computed it";
-        rule.run(draft);
-        auto outcome = draft.finish();
-        if (outcome.error) return failBecause(std::string(rule.title) + " can't be computed.", *outcome.error);
-        if (!outcome.proposal) continue;
-        Proposal& p = *outcome.proposal;
-        p.id = rule.id;
-        p.cause = rule.cause;
-        p.title = rule.title;
-        p.edit.name = rule.title;
-        if (p.accepted && p.changesAnything())
-            if (auto done = plan.result.apply(p.edit); !done) return tl::unexpected(done.error());
-        plan.proposals.push_back(std::move(p));
+        const auto loosen = [&](Draft& draft) {
+            for (const auto role : limited.at(rule.id))
+                if (const auto* parameter = loose.definition().parameterWithRole(role))
+                    if (const auto table = loose.read(*parameter); table && draft.plays(role))
+                        draft.set(role, table->values);
+            draft.reason = "Nothing of the first drives' limits is left. ";
+            draft.formula = "as the base computed it";
+        };
+        if (auto done = runRule(rule, round, sheet, decisions, stage, plan, loosen); !done)
+            return tl::unexpected(done.error());
     }
     return plan;
 }

@@ -105,6 +105,8 @@ void BaseStation::makePlan(QHBoxLayout* columns) {
         stageChoice_->addItem(qs(stage));
     connect(stageChoice_, &QComboBox::activated, this, [this](int index) {
         stage_ = static_cast<proposals::Stage>(index);
+        // A limit set by hand was meant for its own stage.
+        std::erase_if(decisions_, [](const auto& one) { return one.first.starts_with("stage_"); });
         keepDecisions();
         compute();
     });
@@ -118,7 +120,9 @@ void BaseStation::compute() {
     problem_.clear();
     const auto* round = session_.selected();
     if (session_.folder()) {
-        decisions_ = job::decisionsFromJson(session_.folder()->setting(kDecisions)).value_or(proposals::Decisions{});
+        auto decisions = job::decisionsFromJson(session_.folder()->setting(kDecisions));
+        if (!decisions) session_.say(qs(decisions.error().text()), true);
+        decisions_ = std::move(decisions).value_or(proposals::Decisions{});
         const std::string kept = session_.folder()->setting(kStage);
         const auto at = std::find(std::begin(proposals::kStages), std::end(proposals::kStages), kept);
         stage_ = at == std::end(proposals::kStages)

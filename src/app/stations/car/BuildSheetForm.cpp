@@ -137,8 +137,11 @@ void BuildSheetForm::setSheet(const proposals::BuildSheet& sheet) {
     wish_->setCurrentIndex(static_cast<int>(sheet.wish));
     loadModel_->setCurrentIndex(static_cast<int>(sheet.loadModel));
     notes_->setText(QString::fromStdString(sheet.notes));
+    moreDeadTimes_.clear();
+    if (sheet.deadTimes.size() > kPoints)
+        moreDeadTimes_.assign(sheet.deadTimes.begin() + kPoints, sheet.deadTimes.end());
     filling_ = false;
-    take();
+    filled();  // what can't be is said; nothing is changed before somebody types
 }
 
 void BuildSheetForm::refuse(QLineEdit* edit, const QString& why) {
@@ -150,6 +153,13 @@ void BuildSheetForm::refuse(QLineEdit* edit, const QString& why) {
 
 void BuildSheetForm::take() {
     if (filling_) return;
+    const auto sheet = filled();
+    if (sheet == taken_) return;
+    taken_ = sheet;
+    emit changed();
+}
+
+proposals::BuildSheet BuildSheetForm::filled() {
     proposals::BuildSheet sheet;
     refusal_->clear();
     std::vector<QLineEdit*> all;
@@ -172,6 +182,7 @@ void BuildSheetForm::take() {
         const auto volts = numberIn(volts_[i]), time = numberIn(dead_[i]);
         if (volts && time) sheet.deadTimes.push_back({*volts, *time});
     }
+    sheet.deadTimes.insert(sheet.deadTimes.end(), moreDeadTimes_.begin(), moreDeadTimes_.end());
     for (const auto& refused : check_(sheet)) {
         if (!refused.fact) {
             refuse(volts_[0], QString::fromStdString(refused.why));
@@ -191,9 +202,7 @@ void BuildSheetForm::take() {
         edit->style()->unpolish(edit);
         edit->style()->polish(edit);
     }
-    if (sheet == taken_) return;
-    taken_ = sheet;
-    emit changed();
+    return sheet;
 }
 
 }  // namespace brusk::app

@@ -36,11 +36,14 @@ class BuildSheetForm : public QWidget {
     void makeFacts(QGridLayout* grid, int& row);
     void makeDeadTimes(QGridLayout* grid, int& row);
     void take();
+    /// What is filled in; the fields that are refused say so.
+    proposals::BuildSheet filled();
     void refuse(QLineEdit* edit, const QString& why);
 
     static constexpr size_t kPoints = 5;
     Check check_;
     proposals::BuildSheet taken_;
+    std::vector<proposals::DeadTimePoint> moreDeadTimes_;  ///< of a longer table: kept, not shown
     std::vector<Field> fields_;
     QLineEdit* volts_[kPoints] = {};
     QLineEdit* dead_[kPoints] = {};

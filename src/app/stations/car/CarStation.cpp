@@ -79,6 +79,9 @@ CarStation::CarStation(Session& session, QWidget* parent) : Station("Car", paren
     body()->addLayout(columns, 1);
 
     connect(sheet_, &BuildSheetForm::changed, this, [this] { session_.setBuildSheet(sheet_->sheet()); });
+    connect(&session_, &Session::buildSheetChanged, this, [this] {
+        if (const auto sheet = session_.buildSheet(); !(sheet == sheet_->sheet())) sheet_->setSheet(sheet);
+    });
     connect(primary(), &QPushButton::clicked, this, &CarStation::act);
     connect(&session_, &Session::folderChanged, this, [this] {
         sheet_->setSheet(session_.buildSheet());

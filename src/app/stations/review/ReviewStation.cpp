@@ -153,7 +153,10 @@ void ReviewStation::load(int row) {
             return job::loadRecording(*folder, entry);
         },
         [this, row, title](Loaded loaded) {
-            if (!loaded) return session_.say(QString::fromStdString(loaded.error().text()), true);
+            if (!loaded) {
+                shown_.clear();  // to be tried again
+                return session_.say(QString::fromStdString(loaded.error().text()), true);
+            }
             recording_ = *loaded;
             recordingIndex_ = row;
             showRecording();

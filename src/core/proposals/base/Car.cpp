@@ -2,6 +2,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include <algorithm>
 
+#include "core/base/Text.h"
 #include "core/proposals/base/Draft.h"
 
 namespace brusk::proposals {
@@ -116,12 +117,23 @@ void fans(Draft& d) {
     d.check = "the fan starts and stops while idling warm";
 }
 
+/// The number behind a choice whose words begin so; every maker counts its own way.
+std::optional<double> choiceNamed(Draft& d, std::string_view role, std::string_view words) {
+    const auto* parameter = d.now().definition().parameterWithRole(role);
+    if (!parameter) return std::nullopt;
+    for (const auto& choice : d.now().definition().conversionOf(*parameter).texts)
+        if (toLower(choice.text).starts_with(words)) return choice.low;
+    return std::nullopt;
+}
+
 void loadModel(Draft& d) {
     const LoadModel wanted = d.sheet.loadModel;
     if (wanted == LoadModel::AsBuilt) return;
-    const double model = static_cast<double>(wanted) - 1;  // as the controllers' switch counts
     const bool meter = wanted != LoadModel::SpeedDensity;
-    d.set("air_model", model);
+    const auto model = choiceNamed(d, "air_model", kLoadModels[static_cast<size_t>(wanted)]);
+    if (!model)
+        d.lack("a choice called \"" + std::string(kLoadModels[static_cast<size_t>(wanted)]) + "\" of the air model");
+    d.set("air_model", model.value_or(0));
     std::string diagnostics;
     for (const char* role : {"diag_meter_range", "diag_meter_low", "diag_meter_high"})
         if (d.plays(role)) {

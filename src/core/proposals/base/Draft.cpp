@@ -34,12 +34,16 @@ std::vector<double> stretchedAbove(const std::vector<double>& axis, double last,
     return out;
 }
 
-double airAt_mg(const calibration::Table& filling, double displacement_cm3, double cylinders, double kPa) {
+double airAt_mg(double filling_pct, double displacement_cm3, double cylinders, double kPa) {
     constexpr double kAir_mgcm3 = 1.184, kAt_kPa = 100;
+    return displacement_cm3 / std::max(1.0, cylinders) * kAir_mgcm3 * kPa / kAt_kPa * filling_pct / 100;
+}
+
+double airAt_mg(const calibration::Table& filling, double displacement_cm3, double cylinders, double kPa) {
     double best_pct = 0;
     for (const double rpm : filling.x.values)
         best_pct = std::max(best_pct, calibration::surfaceAt(filling, rpm, kPa));
-    return displacement_cm3 / std::max(1.0, cylinders) * kAir_mgcm3 * kPa / kAt_kPa * best_pct / 100;
+    return airAt_mg(best_pct, displacement_cm3, cylinders, kPa);
 }
 
 double Draft::reachableLoad_mg(double kPa) {

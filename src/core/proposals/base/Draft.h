@@ -96,6 +96,11 @@ struct Rule {
     std::string_view needs = {};  ///< computed on these, blanks between
 };
 
+/// Runs a rule on what the plan holds so far and takes its outcome in; `before` may put numbers first.
+[[nodiscard]] Done runRule(const Rule& rule, const calibration::Calibration& start, const BuildSheet& sheet,
+                           const Decisions& decisions, Stage stage, BasePlan& plan,
+                           const std::function<void(Draft&)>& before = {});
+
 // The rules by what asks for them, in working order within each.
 std::span<const Rule> fuelRules();
 std::span<const Rule> intakeRules();
@@ -113,6 +118,8 @@ inline constexpr double kWeather_kPa = 101.3;
 /// Breakpoints of which those above `from` are stretched so that the last is `last`; the others stay.
 std::vector<double> stretchedAbove(const std::vector<double>& axis, double last, double from);
 
+/// Air in a cylinder at a pressure and filling, mg: swept volume, dry air at 25 degC.
+double airAt_mg(double filling_pct, double displacement_cm3, double cylinders, double kPa);
 /// Air in a cylinder at a pressure where it fills best, mg: swept volume, filling, dry air at 25 degC.
 double airAt_mg(const calibration::Table& filling, double displacement_cm3, double cylinders, double kPa);
 

@@ -86,11 +86,11 @@ void Session::takeFolder(std::unique_ptr<carfolder::CarFolder> folder) {
     const std::string profile = folder_->setting("profile");
     for (const auto& kit : kits_)
         if (kit->profile.name == profile) kit_ = kit;
-    donors_.clear();
     seen_.clear();
     lookAt(nullptr, {});
     referenceKey_ = "parent";
     useOwnDefinition();
+    loadDonors();
     takeFuel();
     if (kit_) contents_ = folder_->contents(kit_->profile.sectors());
     refreshRounds();
@@ -134,6 +134,40 @@ void Session::offerBuildSheet(const storage::Path& file) {
     const auto sheet = job::buildSheetFromJson(std::string(asText(*text)));
     if (!sheet) return failed(sheet.error());
     setBuildSheet(*sheet);
+}
+
+// --- parts to choose from
+
+void Session::setOwnParts(const storage::Path& file) {
+    ownParts_ = file;
+    loadParts();
+}
+
+void Session::loadParts() {
+    parts_.clear();
+    for (const bool own : {true, false}) {
+        auto read = job::loadParts(files_, own ? ownParts_ : dataFolder_ / "parts.json");
+        if (!read) {
+            failed(read.error());
+            continue;
+        }
+        for (auto& part : *read) {
+            part.own = own;
+            parts_.push_back(std::move(part));
+        }
+    }
+    emit partsChanged();
+}
+
+void Session::keepPart(const proposals::Part& part) {
+    if (auto done = job::keepPart(files_, ownParts_, part); !done) return failed(done.error());
+    loadParts();
+    say(QString("%1 is a part of your own now, for every car.").arg(QString::fromStdString(part.name)));
+}
+
+void Session::forgetPart(const proposals::Part& part) {
+    if (auto done = job::forgetPart(files_, ownParts_, part); !done) return failed(done.error());
+    loadParts();
 }
 
 // --- the selected round

@@ -17,6 +17,7 @@
 #include "app/LinkThread.h"
 #include "core/calibration/SharedBytes.h"
 #include "core/job/Correct.h"
+#include "core/job/Donors.h"
 #include "core/job/Drive.h"
 #include "core/job/FlashRound.h"
 #include "core/job/Maps.h"
@@ -59,6 +60,8 @@ class Session : public QObject {
     [[nodiscard]] Done createFolder(const storage::Path& path, const std::string& carName);
     carfolder::CarFolder* folder() { return folder_.get(); }
     const job::Kit* kit() const { return kit_.get(); }
+    std::shared_ptr<carfolder::CarFolder> sharedFolder() { return folder_; }
+    std::shared_ptr<const job::Kit> sharedKit() const { return kit_; }
     const std::vector<carfolder::Round>& rounds() const { return rounds_; }
     const carfolder::CarContents& carContents() const { return contents_; }
     QString carSentence() const;
@@ -66,6 +69,13 @@ class Session : public QObject {
     void setBuildSheet(const proposals::BuildSheet& sheet);
     /// The demo's build sheet, when this car folder has none of its own yet.
     void offerBuildSheet(const storage::Path& file);
+
+    // --- parts to choose from: those that ship with Brusk, and one's own
+    const std::vector<proposals::Part>& parts() const { return parts_; }
+    /// Where one's own parts are kept, for every car.
+    void setOwnParts(const storage::Path& file);
+    void keepPart(const proposals::Part& part);
+    void forgetPart(const proposals::Part& part);
 
     // --- the selected round
     const carfolder::Round* selected() const;
@@ -84,7 +94,11 @@ class Session : public QObject {
     QString referenceKey() const { return referenceKey_; }
     void setReference(const QString& key);
     std::shared_ptr<const calibration::Calibration> referenceNamed(const QString& key) const;
-    /// A calibration from a file, held beside ours; `definitionFile` empty: seen through our own definition.
+    /// Other cars' calibrations that the folder keeps; there once they are read.
+    const std::vector<job::DonorPtr>& donors() const { return donors_; }
+    void setDonorSheet(const job::DonorPtr& donor, const proposals::BuildSheet& sheet);
+    /// A calibration from a file, kept in the folder and held beside ours; `definitionFile` empty: seen through our own
+    /// definition.
     [[nodiscard]] Done addDonor(const storage::Path& image, const storage::Path& definitionFile);
     /// Which parameters lie on the same bytes, in the selected calibration; null until that is known.
     const calibration::SharedBytes* sharedBytes() const;
@@ -207,6 +221,8 @@ class Session : public QObject {
     void roundSelected();
     void calibrationChanged();
     void referenceChanged();
+    void donorsChanged();
+    void partsChanged();
     void definitionChanged();
     void recordingsChanged();
     void playbackChanged();  ///< another recording, played or halted, another rate
@@ -237,6 +253,8 @@ class Session : public QObject {
     void loadCalibration();
     void loadReference();
     void loadSharedBytes();
+    void loadDonors();
+    void loadParts();
     /// The stoichiometric ratio of what the build sheet says is in the tank.
     void takeFuel();
     /// The kit with the definition that the open folder keeps of its own.
@@ -264,11 +282,9 @@ class Session : public QObject {
     std::shared_ptr<const calibration::Calibration> reference_;
     QString referenceName_;
     QString referenceKey_ = "parent";
-    struct Donor {
-        QString name;
-        std::shared_ptr<const calibration::Calibration> calibration;
-    };
-    std::vector<Donor> donors_;
+    std::vector<job::DonorPtr> donors_;
+    storage::Path ownParts_;
+    std::vector<proposals::Part> parts_;
     mutable std::map<int64_t, std::pair<std::string, std::shared_ptr<const calibration::Calibration>>>
         seen_;  // rounds, by image
     std::shared_ptr<const calibration::SharedBytes> shared_;

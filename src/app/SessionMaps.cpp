@@ -33,7 +33,7 @@ std::vector<Session::ReferenceChoice> Session::referenceChoices() const {
         if (other.number == 0 && other.id != selected_)
             out.push_back({parent && parent->number == 0 ? "parent" : "original", "original"});
     for (size_t i = 0; i < donors_.size(); ++i)
-        out.push_back({QString("donor:%1").arg(i), donors_[i].name});
+        out.push_back({QString("donor:%1").arg(i), QString::fromStdString(donors_[i]->name)});
     for (const auto& other : rounds_)
         if (other.id != selected_ && other.number > 0 && (!parent || other.id != parent->id))
             out.push_back({QString("round:%1").arg(other.id), QString("round %1").arg(other.number)});
@@ -47,7 +47,9 @@ std::shared_ptr<const calibration::Calibration> Session::referenceNamed(const QS
     if (key.startsWith("round:")) return calibrationOfRound(key.mid(6).toLongLong());
     if (key.startsWith("donor:")) {
         const auto i = static_cast<size_t>(key.mid(6).toInt());
-        return i < donors_.size() ? donors_[i].calibration : nullptr;
+        return i < donors_.size()
+                   ? std::shared_ptr<const calibration::Calibration>(donors_[i], &donors_[i]->calibration)
+                   : nullptr;
     }
     for (const auto& other : rounds_)
         if (other.number == 0 && other.id != selected_) return calibrationOfRound(other.id);
@@ -72,12 +74,47 @@ void Session::setReference(const QString& key) {
 }
 
 Done Session::addDonor(const storage::Path& image, const storage::Path& definitionFile) {
-    auto donor = job::readDonor(files_, image, definitionFile, kit_ ? kit_->definition : nullptr);
+    if (!kit_ || !folder_)
+        return fail(ErrorCode::NotFound, "Read the controller first: a donor is held beside this car's calibration.");
+    auto donor = job::addDonor(*kit_, *folder_, image, definitionFile);
     if (!donor) return tl::unexpected(donor.error());
-    donors_.push_back({QString::fromStdString(image.filename().string()),
-                       std::make_shared<const calibration::Calibration>(std::move(*donor))});
+    donors_.push_back(std::move(*donor));
+    if (const auto& remark = donors_.back()->remark; !remark.empty()) say(QString::fromStdString(remark));
     setReference(QString("donor:%1").arg(donors_.size() - 1));
+    emit donorsChanged();
     return {};
+}
+
+void Session::loadDonors() {
+    donors_.clear();
+    if (!kit_ || !folder_) return;
+    struct Read {
+        std::vector<job::DonorPtr> donors;
+        std::vector<Error> problems;
+    };
+    inBackground<Read>(
+        [kit = kit_, folder = folder_] {
+            Read out;
+            out.donors = job::donorsOf(*kit, *folder, out.problems);
+            return out;
+        },
+        [this, of = folder_, with = kit_](Read read) {
+            if (folder_ != of || kit_ != with) return;
+            donors_ = std::move(read.donors);
+            for (const Error& problem : read.problems)
+                failed(problem);
+            loadReference();
+            emit referenceChanged();
+            emit donorsChanged();
+        });
+}
+
+void Session::setDonorSheet(const job::DonorPtr& donor, const proposals::BuildSheet& sheet) {
+    if (!folder_ || !donor || donor->sheet == sheet) return;
+    auto changed = job::setDonorSheet(*folder_, donor, sheet);
+    if (!changed) return failed(changed.error());
+    std::replace(donors_.begin(), donors_.end(), donor, *changed);
+    emit donorsChanged();
 }
 
 const calibration::SharedBytes* Session::sharedBytes() const {
@@ -187,6 +224,7 @@ void Session::changeDefinition(std::string text, std::function<void()> then) {
             kit_ = *own;
             seen_.clear();
             loadCalibration();
+            loadDonors();
             emit definitionChanged();
             emit calibrationChanged();
             then();

@@ -3,6 +3,7 @@
 #include <QApplication>
 #include <QCommandLineParser>
 #include <QElapsedTimer>
+#include <QStandardPaths>
 #include <QTimer>
 #include <cstdio>
 
@@ -46,6 +47,8 @@ int main(int argc, char** argv) {
     Theme::instance().setDark(options.isSet("dark"));
     storage::RealFileSystem files;
     Session session(files, dataFolder());
+    session.setOwnParts(QStandardPaths::writableLocation(QStandardPaths::AppDataLocation).toStdString() +
+                        "/parts.json");
     MainWindow window(session);
     const bool demo = options.isSet("demo");
     if (!options.positionalArguments().isEmpty()) {

@@ -3,9 +3,10 @@
 #include <memory>
 
 #include "core/base/Text.h"
-#include "core/job/Garage.h"
+#include "core/job/Donors.h"
 #include "core/proposals/Consistency.h"
 #include "core/proposals/Stages.h"
+#include "ctl/Links.h"
 #include "ctl/Loading.h"
 
 namespace brusk::ctl {
@@ -15,7 +16,8 @@ using nlohmann::json;
 
 struct Options {
     std::string definition, image, base, sheet, stage = "Full load", out;
-    std::vector<std::string> leaveOut;
+    std::vector<std::string> leaveOut, fit, take;
+    std::string donor, donorDefinition, donorSheet;
     bool force = false;
 };
 
@@ -25,12 +27,44 @@ json describe(const proposals::Proposal& p) {
         changes.push_back({{"parameter", change.parameter().name},
                            {"unit", change.after.unit},
                            {"before", change.before.values},
-                           {"after", change.after.values}});
+                           {"after", change.after.values},
+                           {"remark", change.remark}});
     return {{"id", p.id},           {"cause", p.cause},
             {"title", p.title},     {"reason", p.reason},
             {"formula", p.formula}, {"first_drive", p.check},
             {"changes", changes},   {"accepted", p.accepted && p.changesAnything()},
+            {"offered", p.offered}, {"suggested", p.suggested},
             {"needs", p.needs}};
+}
+
+/// Parts of the library on the sheet, each by its name.
+Done fit(Context& c, const Options& o, proposals::BuildSheet& sheet) {
+    if (o.fit.empty()) return {};
+    const auto parts = job::loadParts(c.files, dataFolder() / "parts.json");
+    if (!parts) return tl::unexpected(parts.error());
+    for (const std::string& name : o.fit) {
+        const auto part = std::find_if(parts->begin(), parts->end(), [&](const auto& p) { return p.name == name; });
+        if (part == parts->end()) return fail(ErrorCode::NotFound, "The library has no part \"" + name + "\".");
+        proposals::put(sheet, *part, true);
+    }
+    return {};
+}
+
+Done listParts(Context& c) {
+    const auto parts = job::loadParts(c.files, dataFolder() / "parts.json");
+    if (!parts) return tl::unexpected(parts.error());
+    c.outcome.json = json::parse(job::toJson(*parts));
+    for (const auto& part : *parts) {
+        c.outcome.text += part.group + "  " + part.name;
+        for (const auto& [fact, value] : part.facts) {
+            const auto& kind = proposals::kindOf(fact);
+            c.outcome.text += "  " + std::string(kind.title) + " " + exactNumber(value) +
+                              (kind.unit.empty() ? "" : " " + std::string(kind.unit));
+        }
+        if (!part.deadTimes.empty()) c.outcome.text += "  " + std::to_string(part.deadTimes.size()) + " dead times";
+        c.outcome.text += "\n";
+    }
+    return {};
 }
 
 Done base(Context& c, const Options& o) {
@@ -38,23 +72,41 @@ Done base(Context& c, const Options& o) {
     if (!calibration) return tl::unexpected(calibration.error());
     const auto text = c.files.read(o.sheet);
     if (!text) return tl::unexpected(text.error());
-    const auto sheet = job::buildSheetFromJson(std::string(asText(*text)));
+    auto sheet = job::buildSheetFromJson(std::string(asText(*text)));
     if (!sheet) return tl::unexpected(sheet.error());
+    if (auto done = fit(c, o, *sheet); !done) return done;
+    std::optional<proposals::Donor> donor;
+    if (!o.donor.empty()) {
+        auto read =
+            job::readDonor(c.files, o.donor, o.donorDefinition, calibration->sharedDefinition(), 0, o.donorSheet);
+        if (!read) return tl::unexpected(read.error());
+        donor = std::move(*read);
+    }
     proposals::Decisions decisions;
     for (const std::string& id : o.leaveOut)
         decisions[id].accepted = false;
+    for (const std::string& id : o.take)
+        decisions[id].accepted = true;
     const auto stage = std::find(std::begin(proposals::kStages), std::end(proposals::kStages), o.stage);
     const auto plan = proposals::planBase(*calibration, *sheet, decisions,
-                                          static_cast<proposals::Stage>(stage - std::begin(proposals::kStages)));
+                                          static_cast<proposals::Stage>(stage - std::begin(proposals::kStages)),
+                                          donor ? &*donor : nullptr);
     if (!plan) return tl::unexpected(plan.error());
     for (const std::string& id : o.leaveOut)
         if (!plan->find(id)) return fail(ErrorCode::NotFound, "There is no proposal \"" + id + "\" to leave out.");
+    for (const std::string& id : o.take)
+        if (!plan->find(id)) return fail(ErrorCode::NotFound, "There is no offer \"" + id + "\" to take.");
     json list = json::array(), waiting = json::array(), found = json::array();
     for (const auto& p : plan->proposals)
         list.push_back(describe(p));
     for (const auto& w : plan->waiting)
         waiting.push_back({{"id", w.id}, {"title", w.title}, {"lacks", w.what}, {"role", w.role}});
     c.outcome.text = plan->account(*sheet);
+    for (const auto& p : plan->proposals)
+        if (p.offered && !p.accepted)
+            c.outcome.text +=
+                (p.suggested ? "Suggested: " : "Offered: ") + p.id + ". " + p.reason + " " + p.formula + "\n";
+    if (donor && !donor->remark.empty()) c.outcome.text += donor->remark + "\n";
     for (const auto& one : proposals::contradictions(plan->result, *sheet)) {
         found.push_back({{"id", one.id}, {"title", one.title}, {"why", one.why}, {"parameter", one.parameter}});
         c.outcome.text += "Contradiction: " + one.title + ". " + one.why + "\n";
@@ -91,12 +143,21 @@ void addBaseCommand(CLI::App& app, Context& c) {
     sub->add_option("--base", o->base, "address of a binary's first byte");
     sub->add_option("--sheet", o->sheet, "the build sheet (JSON)")->required();
     sub->add_option("--leave-out", o->leaveOut, "proposals that are not made");
+    sub->add_option("--fit", o->fit, "parts of the library, by name, in place of what the sheet says (see parts)");
+    sub->add_option("--donor", o->donor, "another car's image, whose groups of tables are offered");
+    sub->add_option("--donor-definition", o->donorDefinition, "the donor's definition, when it is another");
+    sub->add_option("--donor-sheet", o->donorSheet, "its build sheet; else NAME.build-sheet.json beside it");
+    sub->add_option("--take", o->take, "groups of the donor, by id: donor_boost");
     sub->add_option("--stage", o->stage, "limits for these drives")
         ->check(CLI::IsMember(std::vector<std::string>(std::begin(proposals::kStages), std::end(proposals::kStages))));
     sub->add_option("--out", o->out, "where the image with all that is accepted goes");
     sub->add_flag("--force", o->force, "replace the file of --out");
     sub->callback([o, &c] {
         if (auto done = base(c, *o); !done) c.outcome.fail(done.error());
+    });
+    auto* parts = app.add_subcommand("parts", "parts that ship with Brusk, for build sheets");
+    parts->callback([&c] {
+        if (auto done = listParts(c); !done) c.outcome.fail(done.error());
     });
 }
 

@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "ctl/Loop.h"
 
+#include "core/job/Donors.h"
+
 #include <algorithm>
 #include <cmath>
 
@@ -39,9 +41,27 @@ Done Loop::begin() {
 }
 
 Done Loop::base(const proposals::BuildSheet& sheet, const proposals::Decisions& decisions) {
+    return makeBase(sheet, decisions, nullptr);
+}
+
+Done Loop::baseWithDonor(const proposals::BuildSheet& sheet) {
+    const auto donor = job::readDonor(c_.files, dataFolder() / "heron" / "heron-s-donor.hex", {}, kit().definition);
+    if (!donor) return tl::unexpected(donor.error());
+    if (auto done = makeBase(sheet, {}, &*donor); !done) return done;
+    proposals::Decisions decisions;
+    for (const auto& p : plan_.proposals)
+        if (p.suggested) decisions[p.id].accepted = true;
+    const auto original = folder_->original();
+    if (!original) return fail(ErrorCode::NotFound, "Nothing was read yet.");
+    round_ = *original;
+    return makeBase(sheet, decisions, &*donor);
+}
+
+Done Loop::makeBase(const proposals::BuildSheet& sheet, const proposals::Decisions& decisions,
+                    const proposals::Donor* donor) {
     const auto calibration = job::calibrationOf(kit(), *folder_, round_.id);
     if (!calibration) return tl::unexpected(calibration.error());
-    auto plan = proposals::planBase(*calibration, sheet, decisions);
+    auto plan = proposals::planBase(*calibration, sheet, decisions, proposals::Stage::FullLoad, donor);
     if (!plan) return tl::unexpected(plan.error());
     plan_ = std::move(*plan);
     return takeRound(

@@ -32,6 +32,8 @@ class Loop {
     [[nodiscard]] Done begin();
     /// The base for a build sheet as round 1; `accepted` are the ids that were, in their order.
     [[nodiscard]] Done base(const proposals::BuildSheet& sheet, const proposals::Decisions& decisions = {});
+    /// The same, with every group that the Heron's donor is suggested for.
+    [[nodiscard]] Done baseWithDonor(const proposals::BuildSheet& sheet);
     const proposals::BasePlan& plan() const { return plan_; }
     [[nodiscard]] Done correct(const proposals::AirCorrectionOptions& options);
     [[nodiscard]] Done flash();
@@ -61,6 +63,8 @@ class Loop {
   private:
     const job::Kit& kit() const { return *found_.kit; }
     Done record(const std::string& route);
+    Done makeBase(const proposals::BuildSheet& sheet, const proposals::Decisions& decisions,
+                  const proposals::Donor* donor);
     Done takeRound(Result<carfolder::Round> made);
 
     Context& c_;

@@ -52,7 +52,7 @@ Result<int> roundsToGood(Context& c, uint64_t seed, const std::string& route,
     return loop.error() < kGood ? rounds : kMostComparisonRounds + 1;
 }
 
-Done run(Context& c, int rounds, const std::string& route, uint64_t seed) {
+Done run(Context& c, int rounds, const std::string& route, uint64_t seed, bool withDonor) {
     Loop loop(c, benchcar::kHeronFitted, seed, route);
     json list = json::array();
     const auto show = [&](const json& gently = {}) {
@@ -87,12 +87,21 @@ Done run(Context& c, int rounds, const std::string& route, uint64_t seed) {
     if (auto done = stock.driveGently(); !done) return done;
     show(stock.report()["gentle"]);
     for (int n = 1; n <= rounds; ++n) {
-        if (auto done = n == 1 ? loop.base(*sheet) : loop.correct({}); !done) return done;
+        if (auto done = n > 1 ? loop.correct({}) : withDonor ? loop.baseWithDonor(*sheet) : loop.base(*sheet); !done)
+            return done;
         if (auto done = loop.flash(); !done) return done;
         if (n == 1)
             if (auto done = loop.driveGently(); !done) return done;
         if (auto done = loop.drive(); !done) return done;
         show();
+    }
+    c.outcome.json = {{"seed", seed}, {"route", route}, {"rounds", list}};
+    if (withDonor) {
+        json taken = json::array();
+        for (const auto& p : loop.plan().proposals)
+            if (p.offered && p.accepted) taken.push_back(p.id);
+        c.outcome.json["taken"] = taken;
+        return {};
     }
     json fitErrors, nearestErrors;
     proposals::AirCorrectionOptions nearest;
@@ -102,11 +111,8 @@ Done run(Context& c, int rounds, const std::string& route, uint64_t seed) {
     if (!fit) return tl::unexpected(fit.error());
     const auto half = roundsToGood(c, seed, route, nearest, nearestErrors);
     if (!half) return tl::unexpected(half.error());
-    c.outcome.json = {{"seed", seed},
-                      {"route", route},
-                      {"rounds", list},
-                      {"rounds_to_2_pct", {{"cell_fit", *fit}, {"nearest_cell_half_strength", *half}}},
-                      {"errors_pct", {{"cell_fit", fitErrors}, {"nearest_cell_half_strength", nearestErrors}}}};
+    c.outcome.json["rounds_to_2_pct"] = {{"cell_fit", *fit}, {"nearest_cell_half_strength", *half}};
+    c.outcome.json["errors_pct"] = {{"cell_fit", fitErrors}, {"nearest_cell_half_strength", nearestErrors}};
     c.outcome.text +=
         "correction rounds to below 2 %: cell fit " + std::to_string(*fit) + ", nearest cell at half strength " +
         (*half > kMostComparisonRounds ? "more than " + std::to_string(kMostComparisonRounds) : std::to_string(*half)) +
@@ -121,7 +127,7 @@ struct Figure {
 };
 constexpr Figure kFigures[] = {{"start_s", "start s", 0.15},
                                {"idle_off", "idle off rpm", 3},
-                               {"idle_spread", "idle spread rpm", 3},
+                               {"idle_spread", "idle spread rpm", 1.5},
                                {"fuel_gentle", "fuel off %, gentle", 0.3},
                                {"fuel", "fuel off %, all", 0.3},
                                {"retard", "retard deg", 0.4},
@@ -186,42 +192,70 @@ bool isWorse(const json& now, const json& before, double noticed) {
     return now.get<double>() > before.get<double>() + noticed;
 }
 
-/// Each accepted proposal left out once, all else accepted: which figure gets worse.
-Done ablation(Context& c, const std::string& car, const std::string& route, uint64_t seed) {
-    const auto sheet = demoSheet(c, car);
+/// A figure over several seeds: the mean, or null where one seed did not reach it.
+json meanOf(const std::vector<json>& seeds, const char* key) {
+    double sum = 0;
+    for (const json& one : seeds) {
+        if (one[key].is_null()) return {};
+        sum += one[key].get<double>();
+    }
+    return sum / static_cast<double>(seeds.size());
+}
+
+struct Ablation {
+    std::string car, route, only;  ///< `only`: the one proposal to leave out; empty: each in turn
+    uint64_t seed = 1;
+    int seeds = 1;  ///< from `seed` on
+};
+
+/// Each accepted proposal left out once, all else accepted: which figure gets worse, with every seed.
+Done ablation(Context& c, const Ablation& a) {
+    const auto sheet = demoSheet(c, a.car);
     if (!sheet) return tl::unexpected(sheet.error());
     proposals::BasePlan plan;
-    const auto whole = figuresOf(c, car, *sheet, {}, seed, route, &plan);
-    if (!whole) return tl::unexpected(whole.error());
-    json list = json::array();
-    const auto line = [&](const std::string& title, const json& figures, const std::string& worse) {
-        c.outcome.text += "| " + title + " |";
-        for (const Figure& f : kFigures)
-            c.outcome.text += " " + figure(figures[f.key], 1, "") + " |";
-        c.outcome.text += " " + worse + " |\n";
+    const auto withAll = [&](const proposals::Decisions& decisions) -> Result<std::vector<json>> {
+        std::vector<json> out;
+        for (uint64_t i = 0; i < static_cast<uint64_t>(a.seeds); ++i) {
+            auto figures =
+                figuresOf(c, a.car, *sheet, decisions, a.seed + i, a.route, plan.proposals.empty() ? &plan : nullptr);
+            if (!figures) return tl::unexpected(figures.error());
+            out.push_back(std::move(*figures));
+        }
+        return out;
     };
-    c.outcome.text = "| left out |";
+    const auto whole = withAll({});
+    if (!whole) return tl::unexpected(whole.error());
+    if (const auto* one = plan.find(a.only); !a.only.empty() && (!one || !one->changesAnything()))
+        return fail(ErrorCode::NotFound, "There is no proposal \"" + a.only + "\" to leave out.");
+    json list = json::array(), all = json::object();
+    c.outcome.text = "| left out | gets worse | from | to |\n| --- | --- | --- | --- |\n";
     for (const Figure& f : kFigures)
-        c.outcome.text += std::string(" ") + f.title + " |";
-    c.outcome.text += " worse |\n| --- |";
-    for (size_t i = 0; i <= std::size(kFigures); ++i)
-        c.outcome.text += " --- |";
-    c.outcome.text += "\n";
-    line("nothing", *whole, "");
+        all[f.key] = meanOf(*whole, f.key);
     for (const auto& p : plan.proposals) {
-        if (!p.changesAnything()) continue;
+        if (!p.changesAnything() || (!a.only.empty() && p.id != a.only)) continue;
         proposals::Decisions decisions;
         decisions[p.id].accepted = false;
-        const auto without = figuresOf(c, car, *sheet, decisions, seed, route);
+        const auto without = withAll(decisions);
         if (!without) return tl::unexpected(without.error());
-        std::string worse;
-        for (const Figure& f : kFigures)
-            if (isWorse((*without)[f.key], (*whole)[f.key], f.noticed))
-                worse += (worse.empty() ? "" : ", ") + std::string(f.title);
-        line(p.title, *without, worse.empty() ? "nothing" : worse);
-        list.push_back({{"id", p.id}, {"figures", *without}, {"worse", worse}});
+        json worse = json::array(), figures = json::object();
+        std::string titles, from, to;
+        for (const Figure& f : kFigures) {
+            figures[f.key] = meanOf(*without, f.key);
+            bool always = true;
+            for (size_t i = 0; i < whole->size(); ++i)
+                always = always && isWorse((*without)[i][f.key], (*whole)[i][f.key], f.noticed);
+            if (!always) continue;
+            worse.push_back(f.key);
+            const char* between = titles.empty() ? "" : "<br>";
+            titles += std::string(between) + f.title;
+            from += between + figure(all[f.key], 1, "");
+            to += between + figure(figures[f.key], 1, "");
+        }
+        c.outcome.text +=
+            "| " + p.title + " | " + (titles.empty() ? "nothing" : titles) + " | " + from + " | " + to + " |\n";
+        list.push_back({{"id", p.id}, {"figures", figures}, {"worse", worse}});
     }
-    c.outcome.json = {{"seed", seed}, {"route", route}, {"base", *whole}, {"left_out", list}};
+    c.outcome.json = {{"seed", a.seed}, {"seeds", a.seeds}, {"route", a.route}, {"base", all}, {"left_out", list}};
     return {};
 }
 
@@ -239,8 +273,9 @@ void addLoopCommand(CLI::App& app, Context& c) {
         int rounds = 3;
         std::string route = "survey";
         uint64_t seed = 1;
-        bool leaveOneOut = false;
-        std::string car = "heron";
+        bool leaveOneOut = false, donor = false;
+        int seeds = 1;
+        std::string car = "heron", only;
     };
     auto o = std::make_shared<Options>();
     auto* sub = app.add_subcommand("loop", "the whole job on the bench car: read, base, then drive, correct and flash");
@@ -251,9 +286,13 @@ void addLoopCommand(CLI::App& app, Context& c) {
     sub->add_option("--car", o->car, "for --leave-one-out: the demo car with its owner's parts")
         ->check(CLI::IsMember({"heron", "crane"}));
     sub->add_flag("--leave-one-out", o->leaveOneOut, "the base without each of its proposals in turn, as a table");
+    sub->add_option("--seeds", o->seeds, "for --leave-one-out: as many seeds; what is worse is so with all of them")
+        ->check(CLI::Range(1, 20));
+    sub->add_option("--only", o->only, "for --leave-one-out: this proposal alone");
+    sub->add_flag("--donor", o->donor, "the base with what the demo's donor is suggested for");
     sub->callback([o, &c] {
-        const auto done =
-            o->leaveOneOut ? ablation(c, o->car, o->route, o->seed) : run(c, o->rounds, o->route, o->seed);
+        const auto done = o->leaveOneOut ? ablation(c, {o->car, o->route, o->only, o->seed, o->seeds})
+                                         : run(c, o->rounds, o->route, o->seed, o->donor);
         if (!done) c.outcome.fail(done.error());
     });
 }

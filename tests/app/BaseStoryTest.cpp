@@ -31,6 +31,12 @@ QString focusedName() {
     return QApplication::focusWidget() ? QApplication::focusWidget()->objectName() : QString();
 }
 
+/// Opens Base and waits until its proposals are those of now.
+void openBase(Story& story) {
+    story.goTo("Base");
+    QVERIFY(QTest::qWaitFor([&] { return !baseOf(story)->computing(); }, 5000));
+}
+
 const proposals::Proposal* proposal(Story& story, const char* id) {
     return baseOf(story)->work() ? baseOf(story)->work()->plan.find(id) : nullptr;
 }
@@ -52,7 +58,7 @@ void BaseStoryTest::anEmptySheetBecomesRoundOneByKeyboard() {
     QVERIFY(story.begin());
     Session& session = story.session();
     session.setBuildSheet({});
-    story.goTo("Base");
+    openBase(story);
     QVERIFY(!story.find<QPushButton>("makeBaseRound")->isEnabled());
     QVERIFY(story.click("toBuildSheet"));
     // Tab goes through the fields in their order, stock before fitted.
@@ -70,7 +76,7 @@ void BaseStoryTest::anEmptySheetBecomesRoundOneByKeyboard() {
     put(story, "stock_fuel_pressure", "300");
     put(story, "fitted_fuel_pressure", "350");
     QCOMPARE(*session.buildSheet().of(proposals::Fact::MeterHousing), 82.0);
-    story.goTo("Base");
+    openBase(story);
     const auto* flow = proposal(story, "injector_flow");
     QVERIFY(flow && flow->formula.find("669.7") != std::string::npos);
     // The formula with its numbers stands in the window.
@@ -139,7 +145,7 @@ void BaseStoryTest::nonsenseIsRefusedBesideItsField() {
 void BaseStoryTest::proposalsAreLeftOutWeakenedAndSetByHand() {
     Story story;
     QVERIFY(story.begin());
-    story.goTo("Base");
+    openBase(story);
     QTRY_VERIFY(proposal(story, "cam_filling"));
     // By cause.
     QVERIFY(story.click("none_Turbo"));
@@ -163,7 +169,7 @@ void BaseStoryTest::proposalsAreLeftOutWeakenedAndSetByHand() {
     QVERIFY(proposal(story, "injector_flow")->reason.size() > 20);
     // All of it is there again when the folder is opened anew.
     Story again(QString::fromStdString(story.session().folder()->path().string()));
-    again.goTo("Base");
+    openBase(again);
     QTRY_VERIFY(proposal(again, "injector_flow") && proposal(again, "injector_flow")->byHand);
     QCOMPARE(proposal(again, "cam_filling")->strength, 0.5);
 }
@@ -172,13 +178,13 @@ void BaseStoryTest::theLimitsOfTheFirstDrivesAreLoosenedRoundByRound() {
     Story story;
     QVERIFY(story.begin());
     Session& session = story.session();
-    story.goTo("Base");
+    openBase(story);
     auto* stage = story.find<QComboBox>("stage");
     QCOMPARE(stage->currentText(), QString("Gentle"));
     QVERIFY(story.click("makeBaseRound"));
     QCOMPARE(*session.calibration()->value("rev_limit"), 4000.0);
     // On the base, the next stage is a round of its own.
-    QTRY_VERIFY(baseOf(story)->work() && !baseOf(story)->work()->onOriginal);
+    QTRY_VERIFY(!baseOf(story)->computing() && baseOf(story)->work() && !baseOf(story)->work()->onOriginal);
     QVERIFY(baseOf(story)->work()->plan.edits().empty());
     stage->setFocus();
     for (int i = 0; i < 2; ++i)
@@ -187,6 +193,7 @@ void BaseStoryTest::theLimitsOfTheFirstDrivesAreLoosenedRoundByRound() {
     QVERIFY(story.click("makeBaseRound"));
     QCOMPARE(*session.calibration()->value("rev_limit"), 6700.0);
     QVERIFY(session.selected()->title.find("Full load") != std::string::npos);
+    QTRY_VERIFY(!baseOf(story)->computing());
     QVERIFY(baseOf(story)->work()->contradictions.empty());
 }
 
@@ -198,15 +205,16 @@ void BaseStoryTest::aRoleThatNobodyPlaysIsAskedForAndRemembered() {
     EXPECT_OK(bare);
     session.changeDefinition(*bare, [] {});
     QTRY_VERIFY(!session.calibration()->definition().parameterWithRole("injector_flow"));
-    story.goTo("Base");
+    openBase(story);
     QVERIFY(!proposal(story, "injector_flow"));
+    QTRY_VERIFY(story.find<QPushButton>("ask_injector_flow"));
     QVERIFY(story.click("ask_injector_flow"));
     // It leads to those who may play it; ticked, the proposal is there.
     QTRY_VERIFY_WITH_TIMEOUT(story.find<QCheckBox>("role_injector_flow"), 10000);
     story.find<QCheckBox>("role_injector_flow")->setChecked(true);
     QVERIFY(story.click("keepRoles"));
     QTRY_VERIFY(session.calibration()->definition().parameterWithRole("injector_flow"));
-    story.goTo("Base");
+    openBase(story);
     QTRY_VERIFY(proposal(story, "injector_flow"));
 }
 

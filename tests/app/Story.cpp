@@ -18,6 +18,7 @@ Story::Story(const QString& folder, const QString& profiles) {
     const auto done =
         files_.exists(path / "car.sqlite") ? session_->openFolder(path) : session_->createFolder(path, "Heron 1.6 T");
     if (!done) qFatal("%s", done.error().text().c_str());
+    session_->setOwnParts(temporary_.filePath("parts.json").toStdString());
     session_->offerBuildSheet(data / "heron" / "build-sheet.json");
     emit session_->folderChanged();
     window_->show();
@@ -87,6 +88,8 @@ bool Story::makeBase() {
     // Stories drive as they like; the limits of the first drives have a test of their own.
     if (!session_->folder()->setSetting("stage", "Full load")) return false;
     goTo("Base");
+    auto* make = find<QPushButton>("makeBaseRound");
+    if (!make || !QTest::qWaitFor([&] { return make->isEnabled(); }, 5000)) return false;
     const size_t before = session_->rounds().size();
     return click("makeBaseRound") && session_->rounds().size() == before + 1;
 }

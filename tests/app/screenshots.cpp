@@ -1,10 +1,14 @@
 // Walks the demo story and saves a picture of each station: screenshots OUTDIR [light|dark] [station ...]
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include <QApplication>
+#include <QCheckBox>
 #include <QComboBox>
+#include <QScrollArea>
+#include <QScrollBar>
 #include <QTemporaryDir>
 
 #include "Story.h"
+#include "app/stations/base/BaseStation.h"
 #include "app/stations/flash/GateList.h"
 #include "app/stations/maps/MapsStation.h"
 #include "app/widgets/LaneView.h"
@@ -150,6 +154,16 @@ int main(int argc, char** argv) {
     must(QTest::qWaitFor([&] { return bool(story.session().playback().recording); }, 20000), "a recording to look at");
     story.goTo("Base");
     shoot("base");
+    auto* base = qobject_cast<BaseStation*>(window.station("Base"));
+    base->addDonorFile(BRUSK_DATA_DIR "/heron/heron-s-donor.hex");
+    must(QTest::qWaitFor([&] { return story.find<QCheckBox>("accept_donor_boost"); }, 5000), "a donor's offers");
+    QTest::qWait(200);
+    if (auto* cards = base->findChild<QScrollArea*>("proposals"))
+        cards->verticalScrollBar()->setValue(
+            story.find<QCheckBox>("accept_donor_boost")->mapTo(cards->widget(), QPoint()).y() - 20);
+    shoot("base-donor");
+    if (argc > 3 && QString(argv[3]) == "base") return 0;
+    must(story.session().folder()->setSetting("base_donor", "").has_value(), "without the donor");
     must(story.makeBase(), "base");
     if (argc > 3 && QString(argv[3]) == "maps") {
         shootMaps(story, shoot);

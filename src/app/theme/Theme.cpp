@@ -81,7 +81,8 @@ QToolButton[tab="true"]:checked { color: %ink; font-weight: 600; border-bottom: 
 QToolButton[tab="true"]:focus { color: %accent; }
 QToolButton[flat="true"] { background: transparent; border: 1px solid transparent; padding: 4px 8px; }
 QToolButton[link="true"] { background: transparent; border: 0; padding: 1px 0; color: %accent; text-align: left; }
-QToolButton[link="true"]:hover, QToolButton[link="true"]:focus { text-decoration: underline; }
+QToolButton[link="quiet"] { background: transparent; border: 0; padding: 1px 0; text-align: left; }
+QToolButton[link]:hover, QToolButton[link]:focus { text-decoration: underline; }
 QToolButton[flat="true"]:hover { border: 1px solid %line; }
 QToolButton[flat="true"]:checked { background: %picked; }
 QToolButton::menu-indicator { image: none; }

@@ -244,8 +244,12 @@ QColor MapGrid::shadeOf(size_t cell) const {
     if (contents_.shade == GridContents::Shade::None || !std::isfinite(v) ||
         (cell < contents_.blank.size() && contents_.blank[cell]))
         return compact_ ? Tokens::mix(t.sheet, t.line, 0.45) : t.sheet;
-    if (contents_.shade == GridContents::Shade::Value)
-        return most_ > least_ ? Tokens::mix(t.sheet, t.accent, 0.06 + 0.36 * (v - least_) / (most_ - least_)) : t.sheet;
+    if (contents_.shade == GridContents::Shade::Value) {
+        const bool given = contents_.to > contents_.from;
+        const double from = given ? contents_.from : least_, to = given ? contents_.to : most_;
+        return to > from ? Tokens::mix(t.sheet, t.accent, 0.06 + 0.36 * std::clamp((v - from) / (to - from), 0.0, 1.0))
+                         : t.sheet;
+    }
     if (range_ <= 0) return t.sheet;
     const double share = std::min(1.0, std::abs(v) / range_);
     return Tokens::mix(t.sheet, v > 0 ? t.warm : t.violet, (compact_ ? 0.8 : 0.42) * std::sqrt(share));

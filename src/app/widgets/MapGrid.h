@@ -27,6 +27,7 @@ struct GridContents {
     bool showSign = false;
     Shade shade = Shade::Value;
     double shadeRange = 0;        ///< for differences: the value of full colour; 0 takes the largest
+    double from = 0, to = 0;      ///< for values: those of no and of full colour; equal takes the least and the largest
     std::vector<char> blank;      ///< cells shown as a dot: nothing is known of them
     std::vector<float> evidence;  ///< 0 to 1: how much is known; draws the dot
     std::vector<float> doubt;     ///< 0 to 1: how spread it is; empties the dot

@@ -5,6 +5,7 @@ namespace brusk::calibration {
 
 Edit editBetween(const image::Image& before, const image::Image& after, std::string name) {
     constexpr size_t kJoin = 8;  // runs closer than this become one
+    constexpr size_t kBlock = 64;
     Edit edit;
     edit.name = std::move(name);
     for (const image::Segment& segment : after.segments()) {
@@ -12,6 +13,11 @@ Edit editBetween(const image::Image& before, const image::Image& after, std::str
         if (!old) continue;
         const Bytes& now = segment.bytes;
         for (size_t i = 0; i < now.size();) {
+            // Most of an image is the same: whole blocks are passed over at once.
+            if (i + kBlock <= now.size() && std::memcmp(&(*old)[i], &now[i], kBlock) == 0) {
+                i += kBlock;
+                continue;
+            }
             if ((*old)[i] == now[i]) {
                 ++i;
                 continue;

@@ -111,6 +111,12 @@ Done takeTable(Calibration& work, const Parameter& p, Table theirs, const Transf
     return takeNumbers(work, p, *ours, theirs, options, line);
 }
 
+void notPossible(TransferLine& line, const Error& why) {
+    line.outcome = Outcome::NotPossible;
+    line.cells = 0;
+    line.remark = why.text();
+}
+
 /// Takes one parameter over on a copy, so that what fails halfway leaves nothing behind.
 template <class Take>
 TransferLine attempt(Calibration& work, const std::string& name, Take take) {
@@ -125,9 +131,7 @@ TransferLine attempt(Calibration& work, const std::string& name, Take take) {
         if (changed && line.outcome == Outcome::Same) line.outcome = Outcome::Copied;  // an axis moved, no number
         if (changed) work = std::move(copy);
     } else {
-        line.outcome = Outcome::NotPossible;
-        line.cells = 0;
-        line.remark = done.error().text();
+        notPossible(line, done.error());
     }
     return line;
 }
@@ -139,6 +143,14 @@ void finish(Transfer& out, const Calibration& before, const Calibration& after, 
 }
 
 }  // namespace
+
+TransferLine takeOver(Calibration& work, const Parameter& parameter, const Table& theirs) {
+    TransferLine line;
+    line.name = parameter.name;
+    // Without axes there is one change, and it comes last.
+    if (const auto done = takeTable(work, parameter, theirs, {}, line); !done) notPossible(line, done.error());
+    return line;
+}
 
 Transfer transfer(const Calibration& to, const Calibration& donor, const std::vector<std::string>& names,
                   const TransferOptions& options, const std::string& editName) {

@@ -31,6 +31,10 @@ struct Transfer {
     std::vector<TransferLine> lines;  ///< one for each name asked for
 };
 
+/// Takes a table over into one parameter of `work` at once; where that is not possible nothing changes and the line
+/// says why.
+[[nodiscard]] TransferLine takeOver(Calibration& work, const definition::Parameter& parameter, const Table& theirs);
+
 /// Prepares taking over parameters by name. What can't be taken is said in its line and stops nothing.
 [[nodiscard]] Transfer transfer(const Calibration& to, const Calibration& donor, const std::vector<std::string>& names,
                                 const TransferOptions& options, const std::string& editName);

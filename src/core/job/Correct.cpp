@@ -120,19 +120,19 @@ Result<evidence::FuelError> measureFuelError(const Kit& kit, carfolder::CarFolde
 
 Result<BaseWork> baseWork(const Kit& kit, const carfolder::CarFolder& folder, int64_t round,
                           const proposals::BuildSheet& sheet, const proposals::Decisions& decisions,
-                          proposals::Stage stage) {
+                          proposals::Stage stage, const proposals::Donor* donor) {
     const auto original = folder.original();
     if (!original) return fail(ErrorCode::NotFound, "Nothing was read yet.");
     const auto start = calibrationOf(kit, folder, original->id);
     if (!start) return tl::unexpected(start.error());
-    auto loose = proposals::planBase(*start, sheet, decisions);
+    auto loose = proposals::planBase(*start, sheet, decisions, proposals::Stage::FullLoad, donor);
     if (!loose) return tl::unexpected(loose.error());
     BaseWork out;
     out.onOriginal = round == original->id;
     out.stages = proposals::firstStartPlan(loose->result, sheet);
     if (out.onOriginal) {
         auto plan = stage == proposals::Stage::FullLoad ? std::move(loose)
-                                                        : proposals::planBase(*start, sheet, decisions, stage);
+                                                        : proposals::planBase(*start, sheet, decisions, stage, donor);
         if (!plan) return tl::unexpected(plan.error());
         out.plan = std::move(*plan);
     } else {

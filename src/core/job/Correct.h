@@ -38,7 +38,7 @@ struct MapNode {
 [[nodiscard]] Result<evidence::FuelError> measureFuelError(const Kit& kit, carfolder::CarFolder& folder, int64_t round);
 
 /// The proposals for the round that is selected: the base where it is the original, the limits of the next drives on
-/// one that was built on it. `decisions` and `stage` are those kept in the folder.
+/// one that was built on it. `decisions`, `stage` and `donor` are those kept in the folder.
 struct BaseWork {
     proposals::BasePlan plan;
     bool onOriginal = true;
@@ -47,7 +47,7 @@ struct BaseWork {
 };
 [[nodiscard]] Result<BaseWork> baseWork(const Kit& kit, const carfolder::CarFolder& folder, int64_t round,
                                         const proposals::BuildSheet& sheet, const proposals::Decisions& decisions,
-                                        proposals::Stage stage);
+                                        proposals::Stage stage, const proposals::Donor* donor = nullptr);
 
 /// Applies edits to a round's calibration, mends the checksums and keeps the result as a new round.
 [[nodiscard]] Result<carfolder::Round> makeRound(const Kit& kit, carfolder::CarFolder& folder, int64_t parent,

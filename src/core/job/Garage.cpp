@@ -143,14 +143,32 @@ std::optional<size_t> choiceIn(const json& in, const char* member, const std::st
 
 }  // namespace
 
+namespace {
+
+json toJson(const std::vector<proposals::DeadTimePoint>& table) {
+    json out = json::array();
+    for (const auto& point : table)
+        out.push_back({{"volts", point.volts}, {"us", point.time_us}});
+    return out;
+}
+
+/// The member "dead_times", if there is one.
+std::vector<proposals::DeadTimePoint> deadTimesIn(const json& in) {
+    std::vector<proposals::DeadTimePoint> out;
+    for (const json& point : in.value("dead_times", json::array()))
+        out.push_back({point.at("volts"), point.at("us")});
+    return out;
+}
+
+}  // namespace
+
 std::string toJson(const proposals::BuildSheet& sheet) {
     json out = json::object();
     for (const bool fitted : {false, true})
         for (const auto& kind : proposals::factKinds())
             if (const auto value = sheet.of(kind.fact, fitted))
                 out[fitted ? "fitted" : "stock"][std::string(kind.key)] = *value;
-    for (const auto& point : sheet.deadTimes)
-        out["dead_times"].push_back({{"volts", point.volts}, {"us", point.time_us}});
+    if (!sheet.deadTimes.empty()) out["dead_times"] = toJson(sheet.deadTimes);
     out["load_model"] = proposals::kLoadModels[static_cast<size_t>(sheet.loadModel)];
     out["wish"] = proposals::kWishes[static_cast<size_t>(sheet.wish)];
     if (!sheet.notes.empty()) out["notes"] = sheet.notes;
@@ -173,8 +191,7 @@ Result<proposals::BuildSheet> buildSheetFromJson(const std::string& text) {
                 if (facts.contains(std::string(kind.key)))
                     sheet.of(kind.fact, fitted) = facts[std::string(kind.key)].get<double>();
         }
-        for (const json& point : in.value("dead_times", json::array()))
-            sheet.deadTimes.push_back({point.at("volts"), point.at("us")});
+        sheet.deadTimes = deadTimesIn(in);
         const auto model = choiceIn(in, "load_model", proposals::kLoadModels);
         const auto wish = choiceIn(in, "wish", proposals::kWishes);
         if (!model || !wish)
@@ -187,6 +204,66 @@ Result<proposals::BuildSheet> buildSheetFromJson(const std::string& text) {
     } catch (const json::exception& problem) {
         return fail(ErrorCode::BadInput, std::string("The build sheet can't be read: ") + problem.what() + ".");
     }
+}
+
+std::string toJson(const std::vector<proposals::Part>& parts) {
+    json list = json::array();
+    for (const auto& part : parts) {
+        json one = {{"group", part.group}, {"name", part.name}};
+        for (const auto& [fact, value] : part.facts)
+            one[std::string(proposals::kindOf(fact).key)] = value;
+        if (!part.deadTimes.empty()) one["dead_times"] = toJson(part.deadTimes);
+        list.push_back(std::move(one));
+    }
+    return json{{"parts", list}}.dump(2);
+}
+
+Result<std::vector<proposals::Part>> partsFromJson(const std::string& text) {
+    std::vector<proposals::Part> out;
+    try {
+        for (const json& one : json::parse(text).at("parts")) {
+            proposals::Part part{one.at("name"), one.at("group"), {}, deadTimesIn(one)};
+            for (const auto& kind : proposals::factKinds())
+                if (const auto at = one.find(std::string(kind.key)); at != one.end())
+                    part.facts.emplace_back(kind.fact, at->get<double>());
+            if (const std::string why = proposals::refusalOf(part); !why.empty()) return fail(ErrorCode::BadInput, why);
+            out.push_back(std::move(part));
+        }
+    } catch (const json::exception& problem) {
+        return fail(ErrorCode::BadInput, std::string("The list of parts can't be read: ") + problem.what() + ".");
+    }
+    return out;
+}
+
+Result<std::vector<proposals::Part>> loadParts(storage::FileSystem& files, const storage::Path& path) {
+    if (!files.exists(path)) return std::vector<proposals::Part>();
+    const auto text = files.read(path);
+    if (!text) return tl::unexpected(text.error());
+    return partsFromJson(std::string(asText(*text)));
+}
+
+namespace {
+bool sameName(const proposals::Part& a, const proposals::Part& b) {
+    return a.group == b.group && a.name == b.name;
+}
+}  // namespace
+
+Done keepPart(storage::FileSystem& files, const storage::Path& path, const proposals::Part& part) {
+    if (const std::string why = proposals::refusalOf(part); !why.empty()) return fail(ErrorCode::BadInput, why);
+    auto parts = loadParts(files, path);
+    if (!parts) return tl::unexpected(parts.error());
+    std::erase_if(*parts, [&](const auto& other) { return sameName(other, part); });
+    parts->push_back(part);
+    if (auto done = files.makeFolder(path.parent_path()); !done) return done;
+    return files.save(path, asBytes(toJson(*parts)));
+}
+
+Done forgetPart(storage::FileSystem& files, const storage::Path& path, const proposals::Part& part) {
+    auto parts = loadParts(files, path);
+    if (!parts) return tl::unexpected(parts.error());
+    if (std::erase_if(*parts, [&](const auto& other) { return sameName(other, part); }) == 0)
+        return fail(ErrorCode::NotFound, "There is no part \"" + part.name + "\" of your own.");
+    return files.save(path, asBytes(toJson(*parts)));
 }
 
 std::string toJson(const proposals::Decisions& decisions) {

@@ -6,7 +6,6 @@
 #include <limits>
 
 #include "core/evidence/Cells.h"
-#include "core/image/ImageFile.h"
 #include "core/job/Correct.h"
 
 namespace brusk::job {
@@ -31,25 +30,6 @@ Result<definition::A2lContents> readDefinition(storage::FileSystem& files, const
         });
     if (!contents) return failBecause(path.filename().string() + " can't be used.", contents.error());
     return contents;
-}
-
-Result<calibration::Calibration> readDonor(storage::FileSystem& files, const storage::Path& image,
-                                           const storage::Path& definitionFile,
-                                           std::shared_ptr<const definition::Definition> usual, uint32_t base) {
-    if (!definitionFile.empty()) {
-        auto contents = readDefinition(files, definitionFile);
-        if (!contents) return tl::unexpected(contents.error());
-        usual = std::make_shared<const definition::Definition>(std::move(contents->definition));
-    }
-    if (!usual) return fail(ErrorCode::NotFound, "There is no definition to see the donor through.");
-    const auto bytes = files.read(image);
-    if (!bytes) return tl::unexpected(bytes.error());
-    const std::string name = image.filename().string();
-    auto read = image::readImage(*bytes, image::formatOfName(name).value_or(image::formatOfBytes(*bytes)), base);
-    if (!read) return failBecause(name + " can't be read.", read.error());
-    calibration::Calibration out(std::move(usual), std::move(*read));
-    if (auto done = out.matchesDefinition(); !done) return failBecause(name + " does not fit.", done.error());
-    return out;
 }
 
 Result<Driven> drivenOn(carfolder::CarFolder& folder, int64_t round) {

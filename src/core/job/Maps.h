@@ -13,12 +13,6 @@
 
 namespace brusk::job {
 
-/// A calibration from files: an image (Intel HEX, S-record, binary from the address `base`) seen through a definition
-/// file, or through `usual` when none is given. Refused when the two do not belong together.
-[[nodiscard]] Result<calibration::Calibration> readDonor(storage::FileSystem& files, const storage::Path& image,
-                                                         const storage::Path& definitionFile,
-                                                         std::shared_ptr<const definition::Definition> usual,
-                                                         uint32_t base = 0);
 /// A definition with the files it includes, which are looked for beside it.
 [[nodiscard]] Result<definition::A2lContents> readDefinition(storage::FileSystem& files, const storage::Path& path);
 

@@ -2,6 +2,7 @@
 #include "core/proposals/BaseCalibration.h"
 
 #include <algorithm>
+#include <set>
 #include <sstream>
 
 #include "core/base/Text.h"
@@ -18,6 +19,8 @@ const Rule* ruleOf(std::string_view id) {
     for (const auto part : kParts)
         for (const Rule& rule : part())
             if (rule.id == id) return &rule;
+    for (const DonorGroup& group : donorGroups())
+        if (group.rule.id == id) return &group.rule;
     return nullptr;
 }
 
@@ -54,20 +57,21 @@ std::string BasePlan::account(const BuildSheet& sheet) const {
         if (!p.check.empty()) out += "    First drive: " + p.check + "\n";
     }
     for (const Proposal& p : proposals)
-        if (!p.accepted && p.changesAnything()) out += "Left out: " + p.title + "\n";
+        if (!p.accepted && !p.offered && p.changesAnything()) out += "Left out: " + p.title + "\n";
     for (const Waiting& w : waiting)
-        out += "Not computed: " + w.title + ", it lacks " + w.what + "\n";
+        if (w.begun || !w.role.empty()) out += "Not computed: " + w.title + ", it lacks " + w.what + "\n";
     for (const std::string& conflict : conflicts)
         out += "Mind: " + conflict + "\n";
     if (!sheet.notes.empty()) out += "Fitted besides: " + sheet.notes + "\n";
     return out;
 }
 
-Done runRule(const Rule& rule, const calibration::Calibration& start, const BuildSheet& sheet,
-             const Decisions& decisions, Stage stage, BasePlan& plan, const std::function<void(Draft&)>& before) {
+Done runRule(const Rule& rule, const Maker& maker, const BuildSheet& sheet, const Decisions& decisions, Stage stage,
+             BasePlan& plan, const std::function<void(Draft&)>& before) {
     const auto given = decisions.find(std::string(rule.id));
-    const Decision decision = given == decisions.end() ? Decision{} : given->second;
-    Draft draft(start, plan.result, sheet, decision, stage);
+    Decision decision = given == decisions.end() ? Decision{} : given->second;
+    if (given == decisions.end()) decision.accepted = !rule.offered;
+    Draft draft(maker, plan.result, sheet, decision, stage);
     if (before) before(draft);
     rule.run(draft);
     auto outcome = draft.finish();
@@ -85,6 +89,7 @@ Done runRule(const Rule& rule, const calibration::Calibration& start, const Buil
     p.cause = rule.cause;
     p.title = rule.title;
     p.hasStrength = rule.hasStrength;
+    p.offered = rule.offered;
     p.edit.name = rule.title;
     std::istringstream needs{std::string(rule.needs)};
     for (std::string need; needs >> need;)
@@ -101,16 +106,30 @@ Done runRule(const Rule& rule, const calibration::Calibration& start, const Buil
 }
 
 Result<BasePlan> planBase(const calibration::Calibration& start, const BuildSheet& sheet, const Decisions& decisions,
-                          Stage stage) {
+                          Stage stage, const Donor* donor) {
     if (const auto refused = refusals(sheet, &start); !refused.empty())
         return fail(ErrorCode::OutOfRange, refused.front().why);
     BasePlan plan;
     plan.result = start;
+    const Maker ours{start, sheet.stock};
+    std::optional<Maker> theirs;
+    std::set<std::string_view> taken;
+    for (const DonorGroup& group : donor ? donorGroups() : std::span<const DonorGroup>()) {
+        const auto offered = [&](Draft& draft) { offerGroup(draft, group, start, *donor); };
+        if (auto done = runRule(group.rule, ours, sheet, decisions, stage, plan, offered); !done)
+            return tl::unexpected(done.error());
+        const Proposal* p = plan.find(group.rule.id);
+        if (!p || !p->accepted) continue;
+        for (const std::string_view role : group.eachRole())
+            if (donor->calibration.definition().parameterWithRole(role)) taken.insert(role);
+    }
+    if (!taken.empty()) theirs = donorMaker(start, sheet, *donor);
     for (const auto part : kParts) {
         // A car that stays as it is needs no limits for first drives.
         if (part == stageRules && plan.edits().empty()) break;
         for (const Rule& rule : part())
-            if (auto done = runRule(rule, start, sheet, decisions, stage, plan); !done)
+            if (auto done = runRule(rule, taken.contains(rule.about) ? *theirs : ours, sheet, decisions, stage, plan);
+                !done)
                 return tl::unexpected(done.error());
     }
     return plan;

@@ -4,7 +4,7 @@
 
 #include <map>
 
-#include "core/proposals/BuildSheet.h"
+#include "core/proposals/Donor.h"
 #include "core/proposals/Proposal.h"
 
 namespace brusk::proposals {
@@ -38,8 +38,10 @@ std::string_view causeOf(std::string_view id);
 
 /// Computes every rule on what the accepted ones before it left. Rules that do not concern this car are passed over in
 /// silence; those that lack a fact or a role wait and say for what. `stage`: the limits of the drives that come next.
-/// Fails when the sheet holds nonsense (see refusals()).
+/// Groups of a donor's tables come first and are offered; a rule that scales a table of the donor starts from the
+/// donor's parts. Fails when the sheet holds nonsense (see refusals()).
 [[nodiscard]] Result<BasePlan> planBase(const calibration::Calibration& start, const BuildSheet& sheet,
-                                        const Decisions& decisions = {}, Stage stage = Stage::FullLoad);
+                                        const Decisions& decisions = {}, Stage stage = Stage::FullLoad,
+                                        const Donor* donor = nullptr);
 
 }  // namespace brusk::proposals

@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/proposals/BuildSheet.h"
 
+#include <cmath>
+
 #include "core/base/Text.h"
 
 namespace brusk::proposals {
@@ -33,6 +35,10 @@ constexpr std::array<FactKind, kFacts> kKinds = {{
      "The sensor's output lies between 0.5 and 5 V at its high point."},
     {Fact::SensorHighPressure, "sensor_high_pressure", "Pressure sensor", "is", "kPa", 0, 90, 1000, false,
      "The high point lies between 90 and 1000 kPa absolute."},
+    {Fact::SensorSlope, "sensor_slope", "Pressure sensor", "or its slope", "kPa/V", 2, 5, 500, false,
+     "A sensor's slope lies between 5 and 500 kPa a volt."},
+    {Fact::SensorOffset, "sensor_offset", "Pressure sensor", "and at 0 V", "kPa", 2, -150, 150, false,
+     "At 0 V a sensor's line lies between -150 and 150 kPa."},
     {Fact::ThrottleBore, "throttle_bore", "Intake", "Throttle bore", "mm", 1, 20, 150, true,
      "Throttles are 20 to 150 mm wide."},
     {Fact::CamOverlap, "cam_overlap", "Cams", "Overlap at 1 mm", "\u00b0", 0, -40, 120, true,
@@ -47,6 +53,8 @@ constexpr std::array<FactKind, kFacts> kKinds = {{
      "Compressor wheels are 25 to 120 mm wide."},
     {Fact::Intercooler, "intercooler", "Turbo", "Intercooler reaches", "%", 0, 0, 95, true,
      "An intercooler reaches 0 to 95 % of the possible cooling."},
+    {Fact::ExhaustBore, "exhaust_bore", "Exhaust", "Pipe bore", "mm", 0, 25, 130, true,
+     "Exhaust pipes are 25 to 130 mm wide."},
     {Fact::Thermostat, "thermostat", "Cooling", "Thermostat opens", "\u00b0C", 0, 60, 110, true,
      "Thermostats open between 60 and 110 \u00b0C."},
     {Fact::TyreCircumference, "tyre_circumference", "Driveline", "Tyre, rolling", "mm", 0, 1000, 3500, true,
@@ -55,6 +63,9 @@ constexpr std::array<FactKind, kFacts> kKinds = {{
      "Final drives lie between 1.5 and 8 to one."},
 }};
 
+constexpr double kFull_V = 4.5;    // where ratiometric sensors end
+constexpr double kSame_kPa = 1.5;  // what the rounding of a data sheet may differ by
+
 void refuseSensor(const BuildSheet& sheet, const calibration::Calibration* calibration, std::vector<Refusal>& out) {
     const auto low = sheet.of(Fact::SensorLowVolts), high = sheet.of(Fact::SensorHighVolts);
     if (low && high && *high <= *low)
@@ -62,15 +73,24 @@ void refuseSensor(const BuildSheet& sheet, const calibration::Calibration* calib
     const auto below = sheet.of(Fact::SensorLowPressure), above = sheet.of(Fact::SensorHighPressure);
     if (below && above && *above <= *below)
         out.push_back({Fact::SensorHighPressure, true, "The high point must be a higher pressure than the low one."});
+    const auto byPoints = lineByPoints(sheet);
+    const auto slope = sheet.of(Fact::SensorSlope), offset = sheet.of(Fact::SensorOffset);
+    if (byPoints && slope && offset && std::abs(byPoints->at(kFull_V) - (*offset + *slope * kFull_V)) > kSame_kPa)
+        out.push_back({Fact::SensorSlope, true,
+                       "Slope and offset say " + formatNumber(*offset + *slope * kFull_V, 0) +
+                           " kPa at 4.5 V, the two points " + formatNumber(byPoints->at(kFull_V), 0) +
+                           " kPa; empty one of the two."});
+    const auto line = sensorLine(sheet);
+    const double top = above.value_or(line ? line->at(kFull_V) : 0);
     const auto* map = calibration ? calibration->definition().parameterWithRole("ve_map") : nullptr;
     const auto table = map ? calibration->read(*map) : Result<calibration::Table>(fail(ErrorCode::NotFound, ""));
-    if (!above || !table || table->y.values.empty() || map->axes.size() < 2) return;
+    if (!table || table->y.values.empty() || map->axes.size() < 2) return;
     const double most = map->axes[1].upper;
-    if (most > 0 && *above > most)
-        out.push_back({Fact::SensorHighPressure, true,
+    if (most > 0 && top > most)
+        out.push_back({above ? Fact::SensorHighPressure : Fact::SensorSlope, true,
                        "The controller's pressure axis ends at " + formatNumber(table->y.values.back(), 0) +
                            " kPa and can be stretched to " + formatNumber(most, 0) + " kPa at most; a sensor up to " +
-                           formatNumber(*above, 0) + " kPa is beyond what it can use."});
+                           formatNumber(top, 0) + " kPa is beyond what it can use."});
 }
 
 }  // namespace
@@ -81,6 +101,21 @@ std::span<const FactKind> factKinds() {
 
 const FactKind& kindOf(Fact fact) {
     return kKinds[static_cast<size_t>(fact)];
+}
+
+std::optional<SensorLine> lineByPoints(const BuildSheet& sheet) {
+    const auto v0 = sheet.of(Fact::SensorLowVolts), p0 = sheet.of(Fact::SensorLowPressure);
+    const auto v1 = sheet.of(Fact::SensorHighVolts), p1 = sheet.of(Fact::SensorHighPressure);
+    if (!v0 || !p0 || !v1 || !p1 || *v1 <= *v0) return std::nullopt;
+    const double slope = (*p1 - *p0) / (*v1 - *v0);
+    return SensorLine{slope, *p0 - slope * *v0};
+}
+
+std::optional<SensorLine> sensorLine(const BuildSheet& sheet) {
+    if (const auto line = lineByPoints(sheet)) return line;
+    const auto slope = sheet.of(Fact::SensorSlope), offset = sheet.of(Fact::SensorOffset);
+    if (!slope || !offset) return std::nullopt;
+    return SensorLine{*slope, *offset};
 }
 
 bool BuildSheet::operator==(const BuildSheet& o) const {

@@ -28,6 +28,8 @@ enum class Fact {
     SensorLowPressure,
     SensorHighVolts,
     SensorHighPressure,
+    SensorSlope,   ///< the other way to tell a sensor
+    SensorOffset,  ///< what it shows at no voltage
     ThrottleBore,
     CamOverlap,    ///< at 1 mm of lift
     CamDuration,   ///< of the intake valve, at 1 mm of lift
@@ -35,11 +37,12 @@ enum class Fact {
     BoostCeiling,  ///< greatest boost that is wanted, over the weather
     CompressorWheel,
     Intercooler,  ///< share of the possible cooling that is reached
+    ExhaustBore,  ///< of the pipe behind the turbo or the manifold
     Thermostat,
     TyreCircumference,
     FinalDrive,
 };
-inline constexpr size_t kFacts = 23;
+inline constexpr size_t kFacts = 26;
 
 struct FactKind {
     Fact fact;
@@ -82,6 +85,14 @@ struct BuildSheet {
     }
     bool operator==(const BuildSheet&) const;
 };
+/// The line of the fitted pressure sensor, told by two points or by slope and offset; nothing when neither is whole.
+struct SensorLine {
+    double slope_kPaV = 0, offset_kPa = 0;
+    double at(double volts) const { return offset_kPa + slope_kPaV * volts; }
+};
+std::optional<SensorLine> lineByPoints(const BuildSheet& sheet);
+std::optional<SensorLine> sensorLine(const BuildSheet& sheet);
+
 inline bool operator==(const DeadTimePoint& a, const DeadTimePoint& b) {
     return a.volts == b.volts && a.time_us == b.time_us;
 }

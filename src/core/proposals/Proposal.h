@@ -13,6 +13,7 @@ namespace brusk::proposals {
 /// One parameter of a proposal as it is and as it will be stored.
 struct Change {
     calibration::Table before, after;
+    std::string remark;  ///< how a donor's table came to be this one
     const definition::Parameter& parameter() const { return *after.parameter; }
     bool changes() const {
         return before.raw != after.raw || before.x.values != after.x.values || before.y.values != after.y.values;
@@ -28,6 +29,8 @@ struct Proposal {
     std::string check;    ///< what to look at on the first drive
     std::vector<Change> changes;
     calibration::Edit edit;  ///< empty when nothing is to be changed
+    bool offered = false;    ///< it asks for a yes of its own; the others are accepted until somebody says no
+    bool suggested = false;  ///< of what is offered, what fits this car better than what it has
     bool accepted = true;
     bool hasStrength = false;
     double strength = 1;
@@ -44,8 +47,9 @@ double greatest(const calibration::Table& table);
 /// A proposal that could not be made yet.
 struct Waiting {
     std::string id, cause, title;
-    std::string what;  ///< for what it waits: "the bore of the stock housing"
-    std::string role;  ///< the role that nobody plays; empty when it waits for the build sheet
+    std::string what;    ///< for what it waits: "the bore of the stock housing"
+    std::string role;    ///< the role that nobody plays; empty when it waits for the build sheet
+    bool begun = false;  ///< the sheet says something of what it needs
 };
 
 }  // namespace brusk::proposals

@@ -65,10 +65,12 @@ std::string StagePlan::limits() const {
     return out + ", torque to " + formatNumber(torqueShare * 100, 0) + " %";
 }
 
-std::vector<StagePlan> firstStartPlan(const calibration::Calibration& calibration, const BuildSheet&) {
+std::vector<StagePlan> firstStartPlan(const calibration::Calibration& calibration, const BuildSheet& sheet) {
     const double revs = tableMost(calibration, "rev_limit", 6500);
     const double most = tableMost(calibration, "boost_target", kWeather_kPa);
     const bool boosted = most > kWeather_kPa + 1;
+    const auto pipe = sheet.of(Fact::ExhaustBore), pipeWas = sheet.of(Fact::ExhaustBore, false);
+    const bool freer = pipe && (!pipeWas || *pipe > *pipeWas);
     std::vector<StagePlan> out;
     for (const Share& share : kShares) {
         StagePlan plan;
@@ -84,6 +86,10 @@ std::vector<StagePlan> firstStartPlan(const calibration::Calibration& calibratio
         plan.coverage_pct = share.coverage_pct;
         plan.conditions = conditionsOf(share.stage, boosted);
         plan.watch = watchOf(share.stage, boosted);
+        if (boosted && freer && share.boost > 0)
+            plan.watch.push_back(
+                "boost that creeps over its target at high revs: the wider exhaust lets the turbine "
+                "breathe, and a small wastegate can't let enough past");
         out.push_back(std::move(plan));
     }
     return out;
@@ -157,6 +163,7 @@ Result<BasePlan> planStage(const calibration::Calibration& round, const calibrat
         {"stage_torque", {"torque_ceiling"}}};
     BasePlan plan;
     plan.result = round;
+    const Maker ours{round, sheet.stock};
     for (const Rule& rule : kRules) {
         const auto loosen = [&](Draft& draft) {
             for (const auto role : limited.at(rule.id))
@@ -166,7 +173,7 @@ Result<BasePlan> planStage(const calibration::Calibration& round, const calibrat
             draft.reason = "Nothing of the first drives' limits is left. ";
             draft.formula = "as the base computed it";
         };
-        if (auto done = runRule(rule, round, sheet, decisions, stage, plan, loosen); !done)
+        if (auto done = runRule(rule, ours, sheet, decisions, stage, plan, loosen); !done)
             return tl::unexpected(done.error());
     }
     return plan;

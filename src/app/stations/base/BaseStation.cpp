@@ -1,13 +1,16 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/stations/base/BaseStation.h"
 
+#include <QFileDialog>
 #include <QPushButton>
 #include <QScrollBar>
 #include <QShortcut>
 #include <QToolButton>
 #include <algorithm>
 #include <tuple>
+#include <utility>
 
+#include "app/stations/car/BuildSheetForm.h"
 #include "core/base/Text.h"
 
 namespace brusk::app {
@@ -16,6 +19,8 @@ namespace {
 
 constexpr const char* kDecisions = "base_decisions";  // settings of the folder
 constexpr const char* kStage = "stage";
+constexpr const char* kDonor = "base_donor";
+constexpr const char* kDonorCause = "Donor";
 
 QString qs(std::string_view text) {
     return QString::fromUtf8(text.data(), static_cast<qsizetype>(text.size()));
@@ -65,6 +70,7 @@ BaseStation::BaseStation(Session& session, QWidget* parent) : Station("Base", pa
     columns->setSpacing(12);
     makeSide(columns);
     scroll_ = new QScrollArea;
+    scroll_->setObjectName("proposals");
     scroll_->setWidgetResizable(true);
     scroll_->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
     columns->addWidget(scroll_, 1);
@@ -76,8 +82,9 @@ BaseStation::BaseStation(Session& session, QWidget* parent) : Station("Base", pa
     connect(make, &QShortcut::activated, this, [this] {
         if (primary()->isEnabled()) makeRound();
     });
-    for (auto change : {&Session::roundSelected, &Session::folderChanged, &Session::linkChanged,
-                        &Session::buildSheetChanged, &Session::definitionChanged, &Session::unitsChanged})
+    for (auto change :
+         {&Session::roundSelected, &Session::folderChanged, &Session::linkChanged, &Session::buildSheetChanged,
+          &Session::definitionChanged, &Session::unitsChanged, &Session::donorsChanged})
         connect(&session_, change, this, [this] {
             if (isVisible()) compute();
         });
@@ -116,8 +123,6 @@ void BaseStation::makePlan(QHBoxLayout* columns) {
 }
 
 void BaseStation::compute() {
-    work_.reset();
-    problem_.clear();
     const auto* round = session_.selected();
     if (session_.folder()) {
         auto decisions = job::decisionsFromJson(session_.folder()->setting(kDecisions));
@@ -129,16 +134,43 @@ void BaseStation::compute() {
                      ? proposals::Stage::Gentle
                      : static_cast<proposals::Stage>(at - std::begin(proposals::kStages));
     }
+    if (session_.folder()) donor_ = session_.folder()->setting(kDonor);
     stageChoice_->setCurrentIndex(static_cast<int>(stage_));
-    if (round && session_.kit() && session_.calibration()) {
-        auto work =
-            job::baseWork(*session_.kit(), *session_.folder(), round->id, session_.buildSheet(), decisions_, stage_);
-        if (work)
-            work_ = std::move(*work);
-        else
-            problem_ = work.error().text();
+    const int mine = ++asked_;
+    if (!round || !session_.kit() || !session_.calibration()) {
+        computing_ = false;
+        work_.reset();
+        problem_.clear();
+        return fill();
     }
+    computing_ = true;
+    refreshButton();
+    using Work = Result<job::BaseWork>;
+    session_.inBackground<Work>(
+        [kit = session_.sharedKit(), folder = session_.sharedFolder(), id = round->id, sheet = session_.buildSheet(),
+         decisions = decisions_, stage = stage_,
+         from = donor()] { return job::baseWork(*kit, *folder, id, sheet, decisions, stage, from.get()); },
+        [this, mine](Work work) {
+            if (mine == asked_) computed(std::move(work));
+        });
+}
+
+void BaseStation::computed(Result<job::BaseWork> work) {
+    computing_ = false;
+    work_.reset();
+    problem_.clear();
+    if (work)
+        work_ = std::move(*work);
+    else
+        problem_ = work.error().text();
     fill();
+    if (std::exchange(makeWhenDone_, false) && primary()->isEnabled()) makeRound();
+}
+
+job::DonorPtr BaseStation::donor() const {
+    for (const auto& one : session_.donors())
+        if (one->name == donor_) return one;
+    return nullptr;
 }
 
 void BaseStation::fill() {
@@ -151,6 +183,7 @@ void BaseStation::fill() {
             : "");
     fillFitted();
     fillPlan();
+    if (askingParts_) return refreshButton();
     // The old cards go as the new ones take their place.
     auto* inside = narrow();
     cards_ = new QVBoxLayout(inside);
@@ -181,7 +214,8 @@ void BaseStation::fillCards() {
             wrapped("This round is built on the base; here are the limits of the drives that come next. "
                     "Select the original to change the base itself.",
                     "faint"));
-    std::string cause;
+    if (work_->onOriginal) cards_->addWidget(donorHead());
+    std::string cause = kDonorCause;
     for (const auto& p : work_->plan.proposals) {
         if (p.cause != cause) cards_->addWidget(causeHead(qs(cause = p.cause)));
         auto* card = new ProposalCard(p, session_.unitPreferences());
@@ -194,6 +228,104 @@ void BaseStation::fillCards() {
             wrapped("The build sheet names no part that differs. Fill it in on the Car station.", "faint"));
 }
 
+QWidget* BaseStation::donorHead() {
+    auto* box = new QWidget;
+    auto* row = new QHBoxLayout(box);
+    row->setContentsMargins(2, 4, 0, 0);
+    auto* choice = new QComboBox;
+    choice->setObjectName("donor");
+    choice->setAccessibleName("Donor: another car's calibration whose tables are offered");
+    choice->setToolTip("Another car's calibration; groups of its tables that fit better are suggested");
+    choice->addItem("no donor");
+    for (const auto& one : session_.donors())
+        choice->addItem(qs(one->name), qs(one->name));
+    choice->addItem("add a donor \u2026");
+    choice->setCurrentIndex(std::max(0, choice->findData(qs(donor_))));
+    connect(choice, &QComboBox::activated, this, &BaseStation::chooseDonor, Qt::QueuedConnection);
+    row->addWidget(label(kDonorCause, "heading"));
+    row->addWidget(choice);
+    const auto from = donor();
+    if (from) {
+        auto* parts = new QPushButton("Its parts");
+        parts->setObjectName("donorParts");
+        parts->setToolTip("What this donor was built of; what nobody tells is read from its numbers");
+        connect(parts, &QPushButton::clicked, this, &BaseStation::askDonorParts, Qt::QueuedConnection);
+        row->addWidget(parts);
+        auto* suggested = new QToolButton;
+        suggested->setText("take what is suggested");
+        suggested->setObjectName("takeSuggested");
+        suggested->setProperty("link", true);
+        suggested->setFocusPolicy(Qt::TabFocus);
+        connect(suggested, &QToolButton::clicked, this, [this] {
+            for (const auto& p : work_->plan.proposals)
+                if (p.suggested) decisions_[p.id].accepted = true;
+            keepDecisions();
+            QMetaObject::invokeMethod(this, &BaseStation::compute, Qt::QueuedConnection);
+        });
+        row->addWidget(suggested);
+    }
+    row->addStretch();
+    return box;
+}
+
+void BaseStation::chooseDonor(int index) {
+    const auto donors = static_cast<int>(session_.donors().size());
+    if (index > donors) return addDonor();
+    donor_ = index == 0 ? std::string() : session_.donors()[static_cast<size_t>(index) - 1]->name;
+    // What was said yes to was another's.
+    std::erase_if(decisions_, [](const auto& one) { return proposals::causeOf(one.first) == kDonorCause; });
+    keepDecisions();
+    compute();
+}
+
+void BaseStation::addDonor() {
+    const QString image = QFileDialog::getOpenFileName(
+        this, "A donor's image",
+        qs(session_.kit() ? storage::Path(session_.kit()->definitionFile).parent_path().string() : ""),
+        "Images (*.hex *.s19 *.srec *.mot *.bin);;All files (*)");
+    if (!image.isEmpty()) addDonorFile(image);
+    compute();  // the choice shows again what is so
+}
+
+void BaseStation::addDonorFile(const QString& image) {
+    if (auto done = session_.addDonor(image.toStdString(), {}); !done)
+        return session_.say(qs(done.error().text()), true);
+    chooseDonor(static_cast<int>(session_.donors().size()));
+}
+
+void BaseStation::askDonorParts() {
+    const auto from = donor();
+    if (!from) return;
+    askingParts_ = true;
+    auto* inside = narrow();
+    auto* column = new QVBoxLayout(inside);
+    auto* row = new QHBoxLayout;
+    row->addWidget(label("What " + qs(from->name) + " was built of", "heading"), 1);
+    auto* back = new QPushButton("Back to the proposals");
+    back->setObjectName("donorPartsDone");
+    row->addWidget(back);
+    column->addLayout(row);
+    auto* form = new BuildSheetForm([](const proposals::BuildSheet& sheet) { return proposals::refusals(sheet); });
+    form->setObjectName("donorSheet");
+    form->setParts(session_.parts());
+    form->setSheet(from->sheet);
+    column->addWidget(form);
+    connect(
+        back, &QPushButton::clicked, this,
+        [this, form] {
+            askingParts_ = false;
+            const auto sheet = form->sheet();
+            if (const auto now = donor(); now && !(now->sheet == sheet))
+                session_.setDonorSheet(now, sheet);  // computes anew
+            else
+                QMetaObject::invokeMethod(this, &BaseStation::fill, Qt::QueuedConnection);
+        },
+        Qt::QueuedConnection);
+    scroll_->setWidget(inside);
+    inside->show();
+    back->setFocus();
+}
+
 QWidget* BaseStation::causeHead(const QString& cause) {
     auto* box = new QWidget;
     auto* row = new QHBoxLayout(box);
@@ -202,7 +334,7 @@ QWidget* BaseStation::causeHead(const QString& cause) {
     for (const auto& [text, accept] : {std::pair{"all", true}, {"none", false}}) {
         auto* button = new QToolButton;
         button->setText(text);
-        button->setProperty("flat", true);
+        button->setProperty("link", true);
         button->setObjectName((accept ? "all_" : "none_") + cause);
         button->setToolTip((accept ? "Accept all of " : "Leave out all of ") + cause);
         button->setFocusPolicy(Qt::TabFocus);
@@ -242,7 +374,13 @@ void BaseStation::fillFitted() {
     if (fitted_->count() == 0) fitted_->addWidget(wrapped("Nothing is on the build sheet yet.", "faint"));
     waitingHead_->setVisible(work_ && !work_->plan.waiting.empty());
     if (!work_) return;
-    for (const auto& w : work_->plan.waiting) {
+    std::vector<const proposals::Waiting*> waiting;
+    for (const auto& w : work_->plan.waiting)
+        waiting.push_back(&w);
+    // First those for which something is known already.
+    std::stable_partition(waiting.begin(), waiting.end(), [](const auto* w) { return w->begun || !w->role.empty(); });
+    for (const auto* one : waiting) {
+        const auto& w = *one;
         auto* line = wrapped(qs(w.title) + " lacks " + qs(w.what), "faint");
         waiting_->addWidget(line);
         if (w.role.empty()) continue;
@@ -286,7 +424,7 @@ void BaseStation::fillPlan() {
         auto* title = new QToolButton;
         title->setText(qs(c.title));
         title->setObjectName("contradiction_" + qs(c.id));
-        title->setProperty("flat", true);
+        title->setProperty("link", "quiet");
         title->setToolTip("Open it on Maps");
         connect(title, &QToolButton::clicked, this, [this, n = qs(c.parameter)] { emit session_.parameterWanted(n); });
         contradictions_->addWidget(title);
@@ -300,6 +438,7 @@ void BaseStation::keepDecisions() {
         if (auto done = session_.folder()->setSetting(key, value); !done) session_.say(qs(done.error().text()), true);
     };
     keep(kDecisions, job::toJson(decisions_));
+    keep(kDonor, donor_);
     keep(kStage, std::string(proposals::kStages[static_cast<size_t>(stage_)]));
 }
 
@@ -331,6 +470,10 @@ void BaseStation::refreshButton() {
 }
 
 void BaseStation::makeRound() {
+    if (computing_) {
+        makeWhenDone_ = true;
+        return;
+    }
     if (!work_) return;
     const std::string title = work_->onOriginal
                                   ? "Base for the new parts"

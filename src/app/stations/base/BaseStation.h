@@ -21,12 +21,22 @@ class BaseStation : public Station {
     }
     void shown() override { compute(); }
     const job::BaseWork* work() const { return work_ ? &*work_ : nullptr; }
+    /// Whether the proposals are being computed anew; those shown are of before.
+    bool computing() const { return computing_; }
+    void addDonorFile(const QString& image);
 
   private:
     void makeSide(QHBoxLayout* columns);
     void makePlan(QHBoxLayout* columns);
     void compute();
+    void computed(Result<job::BaseWork> work);
     void fill();
+    QWidget* donorHead();
+    void chooseDonor(int index);
+    void addDonor();
+    job::DonorPtr donor() const;
+    /// What is known of the donor's parts, in place of the proposals until it is told.
+    void askDonorParts();
     void fillCards();
     void fillFitted();
     void fillPlan();
@@ -41,6 +51,11 @@ class BaseStation : public Station {
     proposals::Decisions decisions_;
     proposals::Stage stage_ = proposals::Stage::Gentle;
     std::optional<job::BaseWork> work_;
+    std::string donor_;  ///< name of the donor whose tables are offered; empty for none
+    int asked_ = 0;      ///< counts what was computed, so that an older answer is told apart
+    bool computing_ = false;
+    bool makeWhenDone_ = false;
+    bool askingParts_ = false;
     std::string problem_;
     QVBoxLayout *fitted_, *waiting_, *cards_, *contradictions_, *planLines_;
     QComboBox* stageChoice_;

@@ -9,6 +9,7 @@
 
 #include "app/widgets/MapGrid.h"
 #include "core/base/Text.h"
+#include "core/calibration/Surface.h"
 
 namespace brusk::app {
 
@@ -22,7 +23,10 @@ constexpr size_t kWidest = 10;  // columns that are told as numbers
 }  // namespace
 
 ProposalCard::ProposalCard(const Proposal& p, const units::Preferences& units, QWidget* parent)
-    : Panel("", parent), id_(p.id), decision_{p.accepted, p.strength, p.byHand ? p.number : std::nullopt} {
+    : Panel("", parent),
+      offered_(p.offered),
+      id_(p.id),
+      decision_{p.accepted, p.strength, p.byHand ? p.number : std::nullopt} {
     makeHead(p);
     const auto line = [&](const QString& text, const char* role) {
         auto* l = label(text, role);
@@ -33,8 +37,13 @@ ProposalCard::ProposalCard(const Proposal& p, const units::Preferences& units, Q
     };
     line(qs(p.reason), nullptr);
     line(qs(p.formula), "numbers")->setObjectName("formula_" + qs(p.id));
+    QStringList same;
     for (const auto& change : p.changes)
-        body()->addWidget(changeView(change, units));
+        if (p.offered && !change.changes())
+            same << qs(change.parameter().title());
+        else
+            body()->addWidget(changeView(change, units));
+    if (!same.isEmpty()) line("The same in both: " + same.join(", "), "faint");
     if (!p.check.empty()) line("First drive: " + qs(p.check), "faint");
 }
 
@@ -51,7 +60,10 @@ void ProposalCard::makeHead(const Proposal& p) {
         decision_.accepted = on;
         emit decided(id_, decision_);
     });
-    if (!p.changesAnything()) headRow()->addWidget(label("holds already", "faint"));
+    if (!p.changesAnything())
+        headRow()->addWidget(label("holds already", "faint"));
+    else if (p.offered)
+        headRow()->addWidget(label(p.suggested ? "suggested" : "offered", p.suggested ? "good" : "faint"));
     if (p.hasStrength && p.changesAnything()) {
         auto* strength = new QComboBox;
         strength->setObjectName("strength_" + qs(p.id));
@@ -91,12 +103,12 @@ QWidget* ProposalCard::changeView(const proposals::Change& change, const units::
     const auto number = [&](double v) { return QString::number(shown(v), 'f', decimals); };
     auto* box = new QWidget;
     auto* column = new QVBoxLayout(box);
-    column->setContentsMargins(0, 2, 0, 2);
+    column->setContentsMargins(0, 0, 0, 0);
     column->setSpacing(2);
     auto* head = new QHBoxLayout;
     auto* name = new QToolButton;
     name->setText(qs(after.parameter->title()) + (shown.unit.empty() ? "" : ", " + qs(shown.unit)));
-    name->setProperty("flat", true);
+    name->setProperty("link", "quiet");
     name->setToolTip("Open it on Maps");
     connect(name, &QToolButton::clicked, this, [this, n = after.parameter->name] { emit parameterWanted(qs(n)); });
     head->addWidget(name);
@@ -111,6 +123,12 @@ QWidget* ProposalCard::changeView(const proposals::Change& change, const units::
         return box;
     }
     head->addStretch();
+    if (!change.remark.empty()) {
+        auto* remark = label(qs(change.remark), "faint");
+        remark->setWordWrap(true);
+        remark->setMinimumWidth(1);
+        column->addWidget(remark);
+    }
     const bool sameAxes = change.before.x.values == after.x.values && change.before.y.values == after.y.values;
     if (after.rows == 1 && after.columns <= kWidest && sameAxes) {
         auto* grid = new QGridLayout;
@@ -122,7 +140,9 @@ QWidget* ProposalCard::changeView(const proposals::Change& change, const units::
             grid->addWidget(l, row, c);
         };
         const ShownAxis x(after.x, units);
-        for (const auto& [row, text] : {std::pair{0, x.unit()}, {1, QString("before")}, {2, QString("after")}})
+        for (const auto& [row, text] : {std::pair{0, x.unit()},
+                                        {1, QString(offered_ ? "ours" : "before")},
+                                        {2, QString(offered_ ? "donor's" : "after")}})
             cell(row, 0, text, "faint");
         for (size_t i = 0; i < after.columns; ++i) {
             const int c = static_cast<int>(i) + 1;
@@ -133,6 +153,10 @@ QWidget* ProposalCard::changeView(const proposals::Change& change, const units::
         }
         grid->setColumnStretch(static_cast<int>(after.columns) + 1, 1);
         column->addLayout(grid);
+        return box;
+    }
+    if (offered_ && after.rows > 1) {
+        sideBySide(column, change, units);
         return box;
     }
     // A map: the change of each cell as a picture, its range in words.
@@ -158,6 +182,51 @@ QWidget* ProposalCard::changeView(const proposals::Change& change, const units::
         text += QString("; the axis reaches %1 now").arg(ShownAxis(after.y, units).text(after.y.values.size() - 1));
     column->addWidget(label(text, "faint"));
     return box;
+}
+
+void ProposalCard::sideBySide(QVBoxLayout* column, const proposals::Change& change, const units::Preferences& units) {
+    const auto& after = change.after;
+    const auto shown = units.shown(after.unit);
+    const int decimals = shown.decimals(after.decimals);
+    // Both over our breakpoints as they will be, so that the same place is at the same place.
+    std::vector<double> ours, theirs, between;
+    double least = INFINITY, most = -INFINITY;
+    for (size_t i = 0; i < after.values.size(); ++i) {
+        const double x = after.x.values.empty() ? 0 : after.x.values[i % after.columns];
+        const double y = after.y.values.empty() ? 0 : after.y.values[i / after.columns];
+        ours.push_back(shown(calibration::surfaceAt(change.before, x, y)));
+        theirs.push_back(shown(after.values[i]));
+        between.push_back(theirs.back() - ours.back());
+        least = std::min({least, ours.back(), theirs.back()}), most = std::max({most, ours.back(), theirs.back()});
+    }
+    auto* row = new QHBoxLayout;
+    row->setSpacing(8);
+    const auto side = [&](const QString& title, std::vector<double> values, GridContents::Shade shade) {
+        const auto [low, high] = std::minmax_element(values.begin(), values.end());
+        const QString range =
+            QString("%1 %2 to %3")
+                .arg(title, QString::number(*low, 'f', decimals), QString::number(*high, 'f', decimals));
+        GridContents c;
+        c.rows = after.rows, c.columns = after.columns;
+        c.setAxes(ShownAxis(after.x, units), ShownAxis(after.y, units));
+        c.shade = shade;
+        c.from = least, c.to = most;
+        c.values = std::move(values);
+        auto* half = new QVBoxLayout;
+        half->setSpacing(1);
+        auto* picture = new MapGrid;
+        picture->setCompact(true);
+        picture->setFixedHeight(72);
+        picture->setContents(std::move(c));
+        picture->setAccessibleName(QString::fromStdString(after.parameter->title()) + ", " + range);
+        half->addWidget(picture);
+        half->addWidget(label(range, "faint"));
+        row->addLayout(half, 1);
+    };
+    side("ours", std::move(ours), GridContents::Shade::Value);
+    side("donor's", std::move(theirs), GridContents::Shade::Value);
+    side("between", std::move(between), GridContents::Shade::Difference);
+    column->addLayout(row);
 }
 
 }  // namespace brusk::app

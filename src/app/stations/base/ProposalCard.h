@@ -23,7 +23,10 @@ class ProposalCard : public Panel {
   private:
     void makeHead(const proposals::Proposal& proposal);
     QWidget* changeView(const proposals::Change& change, const units::Preferences& units);
+    /// Ours and the donor's side by side, in one shading, and what lies between.
+    void sideBySide(QVBoxLayout* column, const proposals::Change& change, const units::Preferences& units);
 
+    bool offered_ = false;
     std::string id_;
     proposals::Decision decision_;
 };

@@ -1,7 +1,9 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/stations/car/BuildSheetForm.h"
 
+#include <QShortcut>
 #include <QStyle>
+#include <algorithm>
 
 #include "app/widgets/Panels.h"
 #include "core/base/Text.h"
@@ -46,6 +48,16 @@ BuildSheetForm::BuildSheetForm(Check check, QWidget* parent) : QWidget(parent), 
     refusal_->setWordWrap(true);
     refusal_->hide();
     column->addWidget(refusal_);
+    name_ = new QLineEdit;
+    name_->setObjectName("partName");
+    name_->hide();
+    column->addWidget(name_);
+    connect(name_, &QLineEdit::returnPressed, this, [this] {
+        const auto part = proposals::partOn(taken_, keptGroup_, name_->text().trimmed().toStdString());
+        name_->hide();
+        if (part && !part->name.empty()) emit partKept(*part);
+    });
+    connect(name_, &QLineEdit::editingFinished, name_, &QWidget::hide);
     auto* grid = new QGridLayout;
     grid->setHorizontalSpacing(8);
     grid->setVerticalSpacing(4);
@@ -69,7 +81,7 @@ BuildSheetForm::BuildSheetForm(Check check, QWidget* parent) : QWidget(parent), 
     line("Air estimate by", loadModel_);
     notes_ = new QLineEdit;
     notes_->setObjectName("sheetNotes");
-    notes_->setPlaceholderText("exhaust, gearbox, what else is fitted");
+    notes_->setPlaceholderText("gearbox, brakes, what else is fitted");
     line("Besides", notes_);
     grid->setColumnStretch(0, 3);
     for (const int c : {1, 2})
@@ -83,6 +95,7 @@ BuildSheetForm::BuildSheetForm(Check check, QWidget* parent) : QWidget(parent), 
 
 void BuildSheetForm::makeFacts(QGridLayout* grid, int& row) {
     std::string_view group;
+    QToolButton* parts = nullptr;
     for (const auto& kind : proposals::factKinds()) {
         if (kind.group != group) {
             group = kind.group;
@@ -96,6 +109,8 @@ void BuildSheetForm::makeFacts(QGridLayout* grid, int& row) {
                     grid->addWidget(head, row, c);
                 }
             }
+            parts = partsButton(qs(group));
+            grid->addWidget(parts, row, 3, Qt::AlignLeft);
             ++row;
         }
         grid->addWidget(label(qs(kind.title), "faint"), row, 0);
@@ -105,10 +120,75 @@ void BuildSheetForm::makeFacts(QGridLayout* grid, int& row) {
                                qs(kind.group) + ", " + qs(kind.title) + (fitted ? ", fitted" : ", stock"));
             grid->addWidget(edit, row, fitted ? 2 : 1);
             fields_.push_back({kind.fact, fitted, edit});
+            auto* choose = new QShortcut(QKeySequence("Alt+Down"), edit);
+            choose->setContext(Qt::WidgetShortcut);
+            connect(choose, &QShortcut::activated, parts, &QToolButton::showMenu);
         }
         grid->addWidget(label(qs(kind.unit), "faint"), row, 3);
         ++row;
     }
+}
+
+QToolButton* BuildSheetForm::partsButton(const QString& group) {
+    auto* button = new QToolButton;
+    button->setText("parts \u2026");
+    button->setObjectName("parts_" + group);
+    button->setAccessibleName("Parts for " + group);
+    button->setToolTip("Put a known part on the sheet, or keep this one for other cars (Alt+Down in a field)");
+    button->setProperty("link", true);
+    button->setPopupMode(QToolButton::InstantPopup);
+    button->setFocusPolicy(Qt::NoFocus);  // Tab goes from number to number
+    auto* menu = new QMenu(button);
+    button->setMenu(menu);
+    connect(menu, &QMenu::aboutToShow, this, [this, menu, g = group.toStdString()] { fillMenu(menu, g); });
+    return button;
+}
+
+void BuildSheetForm::fillMenu(QMenu* menu, const std::string& group) {
+    menu->clear();
+    qDeleteAll(menu->findChildren<QMenu*>(Qt::FindDirectChildrenOnly));
+    std::vector<proposals::Part> here;
+    std::copy_if(parts_.begin(), parts_.end(), std::back_inserter(here),
+                 [&](const auto& p) { return p.group == group; });
+    const auto named = [&](QMenu* in, const proposals::Part& part, auto act) {
+        auto* item = in->addAction(qs(part.name) + (part.own ? "\tyour own" : ""));
+        connect(item, &QAction::triggered, this, [part, act] { act(part); });
+    };
+    for (const auto& part : here)
+        named(menu, part, [this](const proposals::Part& p) { putPart(p, true); });
+    const auto kinds = proposals::factKinds();
+    const bool compared =
+        std::any_of(kinds.begin(), kinds.end(), [&](const auto& kind) { return kind.group == group && kind.compared; });
+    if (compared && !here.empty()) {
+        auto* stock = menu->addMenu("As the stock part");
+        for (const auto& part : here)
+            named(stock, part, [this](const proposals::Part& p) { putPart(p, false); });
+    }
+    if (!here.empty()) menu->addSeparator();
+    auto* keep = menu->addAction("Keep what is fitted as a part of your own");
+    keep->setEnabled(proposals::partOn(taken_, group, "").has_value());
+    connect(keep, &QAction::triggered, this, [this, group] { askName(group); });
+    if (std::any_of(here.begin(), here.end(), [](const auto& p) { return p.own; })) {
+        auto* forget = menu->addMenu("Forget");
+        for (const auto& part : here)
+            if (part.own) named(forget, part, [this](const proposals::Part& p) { emit partForgotten(p); });
+    }
+}
+
+void BuildSheetForm::putPart(const proposals::Part& part, bool isFitted) {
+    auto sheet = taken_;
+    proposals::put(sheet, part, isFitted);
+    setSheet(sheet);
+    emit changed();
+}
+
+void BuildSheetForm::askName(const std::string& group) {
+    keptGroup_ = group;
+    name_->setPlaceholderText("A name for this part (" + qs(group) + "), then Enter");
+    name_->setAccessibleName("Name of the part");
+    name_->clear();
+    name_->show();
+    name_->setFocus();
 }
 
 void BuildSheetForm::makeDeadTimes(QGridLayout* grid, int& row) {

@@ -6,10 +6,12 @@
 #include <QGridLayout>
 #include <QLabel>
 #include <QLineEdit>
+#include <QMenu>
+#include <QToolButton>
 #include <QWidget>
 #include <functional>
 
-#include "core/proposals/BuildSheet.h"
+#include "core/proposals/Parts.h"
 
 namespace brusk::app {
 
@@ -22,9 +24,13 @@ class BuildSheetForm : public QWidget {
     void setSheet(const proposals::BuildSheet& sheet);
     /// What is filled in and not refused.
     proposals::BuildSheet sheet() const { return taken_; }
+    /// Parts to choose from at each group.
+    void setParts(std::vector<proposals::Part> parts) { parts_ = std::move(parts); }
 
   signals:
     void changed();
+    void partKept(const proposals::Part& part);
+    void partForgotten(const proposals::Part& part);
 
   private:
     struct Field {
@@ -35,6 +41,11 @@ class BuildSheetForm : public QWidget {
     QLineEdit* field(const QString& name, const QString& title);
     void makeFacts(QGridLayout* grid, int& row);
     void makeDeadTimes(QGridLayout* grid, int& row);
+    QToolButton* partsButton(const QString& group);
+    void fillMenu(QMenu* menu, const std::string& group);
+    void putPart(const proposals::Part& part, bool isFitted);
+    /// Asks for a name under which the fitted parts of a group are kept.
+    void askName(const std::string& group);
     void take();
     /// What is filled in; the fields that are refused say so.
     proposals::BuildSheet filled();
@@ -45,6 +56,9 @@ class BuildSheetForm : public QWidget {
     proposals::BuildSheet taken_;
     std::vector<proposals::DeadTimePoint> moreDeadTimes_;  ///< of a longer table: kept, not shown
     std::vector<Field> fields_;
+    std::vector<proposals::Part> parts_;
+    std::string keptGroup_;  ///< whose parts are being named
+    QLineEdit* name_;
     QLineEdit* volts_[kPoints] = {};
     QLineEdit* dead_[kPoints] = {};
     QComboBox *loadModel_, *wish_;

@@ -82,6 +82,11 @@ CarStation::CarStation(Session& session, QWidget* parent) : Station("Car", paren
     connect(&session_, &Session::buildSheetChanged, this, [this] {
         if (const auto sheet = session_.buildSheet(); !(sheet == sheet_->sheet())) sheet_->setSheet(sheet);
     });
+    const auto takeParts = [this] { sheet_->setParts(session_.parts()); };
+    connect(&session_, &Session::partsChanged, this, takeParts);
+    takeParts();
+    connect(sheet_, &BuildSheetForm::partKept, &session_, &Session::keepPart);
+    connect(sheet_, &BuildSheetForm::partForgotten, &session_, &Session::forgetPart);
     connect(primary(), &QPushButton::clicked, this, &CarStation::act);
     connect(&session_, &Session::folderChanged, this, [this] {
         sheet_->setSheet(session_.buildSheet());

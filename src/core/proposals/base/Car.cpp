@@ -47,7 +47,7 @@ void torqueCeiling(Draft& d) {
     d.reason =
         "The ceiling must lie above what the engine can give, or the throttle closes in boost. Torque goes with air: "
         "pressure times filling.";
-    d.formula = "ceiling x (pressure x filling now) / (pressure x filling of the original) at each speed, at most x " +
+    d.formula = "ceiling x (pressure x filling now) / (pressure x filling of its maker) at each speed, at most x " +
                 text(most, 2);
     d.check = "throttle stays open at full pedal in boost";
 }
@@ -92,7 +92,7 @@ void revLimit(Draft& d) {
 void tyres(Draft& d) {
     const double now = d.fitted(Fact::TyreCircumference), was = d.stock(Fact::TyreCircumference);
     const bool geared = d.has(Fact::FinalDrive);
-    const double final = geared ? *d.sheet.of(Fact::FinalDrive) / d.stock(Fact::FinalDrive) : 1;
+    const double final = geared ? d.fitted(Fact::FinalDrive) / d.stock(Fact::FinalDrive) : 1;
     d.set("wheel_pulses", d.value("wheel_pulses") * was / now);
     d.each("gear_ratio", [&](double, double, double ratio) { return ratio * final * was / now; });
     d.reason =
@@ -149,12 +149,12 @@ void loadModel(Draft& d) {
 }
 
 constexpr Rule kRules[] = {
-    {"torque_ceiling", "Torque", "Torque ceiling", torqueCeiling, false, "boost_target cam_filling"},
-    {"air_for_torque", "Torque", "Air for torque", airForTorque, false, "torque_ceiling"},
-    {"pedal_map", "Torque", "Pedal in shares", pedalMap, false, "torque_ceiling"},
+    {"torque_ceiling", "Torque", "Torque ceiling", torqueCeiling, false, "boost_target cam_filling", "torque_ceiling"},
+    {"air_for_torque", "Torque", "Air for torque", airForTorque, false, "torque_ceiling", "air_for_torque"},
+    {"pedal_map", "Torque", "Pedal in shares", pedalMap, false, "torque_ceiling", "pedal_map"},
     {"rev_limit", "Engine", "Rev limit", revLimit, false},
-    {"tyres", "Driveline", "Tyres and final drive", tyres, false},
-    {"fans", "Cooling", "Fans", fans, false},
+    {"tyres", "Driveline", "Tyres and final drive", tyres, false, "", "wheel_pulses"},
+    {"fans", "Cooling", "Fans", fans, false, "", "fan_on"},
     {"load_model", "Load model", "Air estimate", loadModel, false, "meter_housing pressure_sensor"},
 };
 

@@ -51,21 +51,28 @@ double Draft::reachableLoad_mg(double kPa) {
 }
 
 double Draft::fitted(Fact fact) {
-    if (const auto value = sheet.of(fact)) return *value;
+    if (const auto value = fittedIfKnown(fact)) {
+        begun_ = true;
+        return *value;
+    }
     const FactKind& kind = kindOf(fact);
     missingFacts_.push_back(lowerFirst(kind.group) + ": " + lowerFirst(kind.title));
     return kNothing;
 }
 
 double Draft::stock(Fact fact) {
-    if (const auto value = sheet.of(fact, false)) return *value;
+    if (const auto value = stockIfKnown(fact)) {
+        begun_ = begun_ || !maker.isDonor;
+        return *value;
+    }
     const FactKind& kind = kindOf(fact);
-    missingFacts_.push_back(lowerFirst(kind.group) + ": " + lowerFirst(kind.title) + " of the stock part");
+    missingFacts_.push_back(lowerFirst(kind.group) + ": " + lowerFirst(kind.title) + " of the " +
+                            (maker.isDonor ? "donor's" : "stock") + " part");
     return kNothing;
 }
 
 double Draft::present(Fact fact) {
-    return has(fact) ? *sheet.of(fact) : stock(fact);
+    return has(fact) ? fitted(fact) : stock(fact);
 }
 
 const definition::Parameter* Draft::player(std::string_view role) {
@@ -77,7 +84,7 @@ const definition::Parameter* Draft::player(std::string_view role) {
 calibration::Table Draft::table(std::string_view role) {
     const auto* parameter = player(role);
     if (!parameter) return {};
-    auto read = after_.read(*parameter);
+    auto read = now().read(*parameter);
     if (read) return std::move(*read);
     if (!error_) error_ = read.error();
     return {};
@@ -89,6 +96,7 @@ double Draft::value(std::string_view role) {
 }
 
 calibration::Table Draft::original(std::string_view role) const {
+    const auto& start = maker.calibration;
     const auto* parameter = start.definition().parameterWithRole(role);
     return parameter ? start.read(*parameter).value_or(calibration::Table{}) : calibration::Table{};
 }
@@ -101,7 +109,8 @@ double Draft::originalValue(std::string_view role) const {
 void Draft::take(Result<calibration::Edit> edit) {
     if (edit) {
         clamped_ += edit->clamped;
-        if (auto done = after_.apply(*edit); !done) error_ = done.error();
+        if (!after_) after_ = before_;
+        if (auto done = after_->apply(*edit); !done) error_ = done.error();
     } else if (!error_) {
         error_ = edit.error();
     }
@@ -114,11 +123,11 @@ void Draft::set(std::string_view role, double value) {
 void Draft::set(std::string_view role, const std::vector<double>& values) {
     const auto* parameter = player(role);
     if (!parameter || !ready()) return;
-    if (std::find(touched_.begin(), touched_.end(), parameter) == touched_.end()) touched_.push_back(parameter);
+    touch(parameter);
     std::vector<calibration::CellValue> cells;
     for (size_t i = 0; i < values.size(); ++i)
         cells.push_back({i, values[i]});
-    take(after_.prepare(*parameter, cells, calibration::AtLimit::Clamp, parameter->title()));
+    take(now().prepare(*parameter, cells, calibration::AtLimit::Clamp, parameter->title()));
 }
 
 void Draft::each(std::string_view role, const std::function<double(double, double, double)>& f) {
@@ -136,16 +145,34 @@ void Draft::each(std::string_view role, const std::function<double(double, doubl
 void Draft::move(std::string_view role, size_t axis, const std::vector<double>& breakpoints) {
     const auto* parameter = player(role);
     if (!parameter || !ready()) return;
-    auto moved = calibration::respace(after_, *parameter, axis, breakpoints, calibration::Keep::Surface,
+    auto moved = calibration::respace(now(), *parameter, axis, breakpoints, calibration::Keep::Surface,
                                       calibration::Outside::Extend);
     if (!moved) {
         error_ = moved.error();
         return;
     }
     for (const auto& follower : moved->followers)
-        if (std::find(touched_.begin(), touched_.end(), follower.parameter) == touched_.end())
-            touched_.push_back(follower.parameter);
+        touch(follower.parameter);
     take(std::move(moved->edit));
+}
+
+void Draft::touch(const definition::Parameter* parameter) {
+    if (std::find(touched_.begin(), touched_.end(), parameter) == touched_.end()) touched_.push_back(parameter);
+}
+
+void Draft::adopt(std::string_view role, const calibration::Calibration& donor) {
+    const auto* parameter = player(role);
+    if (!parameter || !ready()) return;
+    if (!after_) after_ = before_;
+    std::vector<const definition::Parameter*> touched;
+    const std::string said = proposals::adopt(*after_, role, donor, touched, clamped_);
+    for (const auto* one : touched)
+        touch(one);
+    if (said.empty()) return;
+    if (touched.empty())
+        remark(said);
+    else
+        remarksOf_[parameter] = said;
 }
 
 double Draft::choose(double computed, std::string unit) {
@@ -161,6 +188,7 @@ Draft::Outcome Draft::finish() const {
         return out;
     }
     Waiting waiting;
+    waiting.begun = begun_;
     if (!missingFacts_.empty()) {
         for (const std::string& fact : missingFacts_)
             waiting.what += (waiting.what.empty() ? "" : "; ") + fact;
@@ -181,12 +209,16 @@ Draft::Outcome Draft::finish() const {
     p.formula = formula;
     p.check = check;
     for (const auto* parameter : touched_) {
-        auto before = before_.read(*parameter), after = after_.read(*parameter);
-        if (before && after) p.changes.push_back({std::move(*before), std::move(*after)});
+        auto before = before_.read(*parameter), after = now().read(*parameter);
+        if (!before || !after) continue;
+        const auto said = remarksOf_.find(parameter);
+        p.changes.push_back(
+            {std::move(*before), std::move(*after), said == remarksOf_.end() ? std::string() : said->second});
     }
     const bool any = std::any_of(p.changes.begin(), p.changes.end(), [](const Change& c) { return c.changes(); });
     // Several edits of the same bytes become one from how it was to how it will be.
-    if (any) p.edit = calibration::editBetween(before_.image(), after_.image(), "");
+    if (any) p.edit = calibration::editBetween(before_.image(), now().image(), "");
+    p.suggested = suggested_;
     p.strength = decision_.strength;
     p.number = number_;
     p.numberUnit = numberUnit_;

@@ -11,19 +11,20 @@
 
 namespace brusk::proposals {
 
+/// Who made the tables a rule starts from: the car's maker, or a donor's.
+struct Maker {
+    calibration::Calibration calibration;  ///< through our definition, before any other proposal
+    std::array<std::optional<double>, kFacts> parts;
+    bool isDonor = false;
+};
+
 class Draft {
   public:
-    Draft(const calibration::Calibration& original, const calibration::Calibration& soFar, const BuildSheet& facts,
-          const Decision& decision, Stage next)
-        : start(original),
-          sheet(facts),
-          strength(decision.strength),
-          stage(next),
-          decision_(decision),
-          before_(soFar),
-          after_(soFar) {}
+    Draft(const Maker& from, const calibration::Calibration& soFar, const BuildSheet& facts, const Decision& decision,
+          Stage next)
+        : maker(from), sheet(facts), strength(decision.strength), stage(next), decision_(decision), before_(soFar) {}
 
-    const calibration::Calibration& start;  ///< before any proposal
+    const Maker& maker;
     const BuildSheet& sheet;
     const double strength;
     const Stage stage;
@@ -31,19 +32,20 @@ class Draft {
     // --- what the rule builds on; what is missing is remembered, and NaN or an empty table given
     double fitted(Fact fact);
     double stock(Fact fact);
+    std::optional<double> stockIfKnown(Fact fact) const { return maker.parts[static_cast<size_t>(fact)]; }
     /// The fitted part's number, or the stock one's where the part was not changed.
     double present(Fact fact);
-    bool has(Fact fact) const { return sheet.of(fact).has_value(); }
+    bool has(Fact fact) const { return fittedIfKnown(fact).has_value(); }
     /// The parameter with a role, as accepted proposals left it.
     calibration::Table table(std::string_view role);
     double value(std::string_view role);
     /// Whether anybody plays it; never missed.
     bool plays(std::string_view role) const { return before_.definition().parameterWithRole(role) != nullptr; }
-    /// The same as they were before any proposal; empty, NaN where nobody plays it.
+    /// The same as their maker left them; empty, NaN where nobody plays it.
     calibration::Table original(std::string_view role) const;
     double originalValue(std::string_view role) const;
     /// As this rule has made it so far.
-    const calibration::Calibration& now() const { return after_; }
+    const calibration::Calibration& now() const { return after_ ? *after_ : before_; }
     /// Air in a cylinder at a pressure, by the filling as it is now.
     double reachableLoad_mg(double kPa);
     /// Nothing is lacking so far.
@@ -56,12 +58,20 @@ class Draft {
     void each(std::string_view role, const std::function<double(double, double, double)>& f);
     /// New breakpoints of axis 0 or 1, the surface kept and extended by its last slope.
     void move(std::string_view role, size_t axis, const std::vector<double>& breakpoints);
+    /// Puts another calibration's table in place of ours: resampled, converted, its load axis stretched to reach as
+    /// far.
+    void adopt(std::string_view role, const calibration::Calibration& donor);
+    /// Of what is offered: it fits this car better than what it has.
+    void suggest() { suggested_ = true; }
     /// The number somebody may set by hand: the computed one, or what was set.
     double choose(double computed, std::string unit);
     /// It waits for this.
     void lack(std::string what) { missingFacts_.push_back(std::move(what)); }
     /// Beside the formula: what did not fit.
     void remark(const std::string& sentence) { remarks_ += " " + sentence; }
+
+    /// "the original's", "the donor's": whose numbers it starts from.
+    std::string makers() const { return maker.isDonor ? "the donor's" : "the original's"; }
 
     std::string reason, formula, check;
 
@@ -74,13 +84,22 @@ class Draft {
 
   private:
     const definition::Parameter* player(std::string_view role);
+    /// To a donor's table the part that the car was sold with counts as fitted too.
+    std::optional<double> fittedIfKnown(Fact fact) const {
+        const auto value = sheet.of(fact);
+        return value || !maker.isDonor ? value : sheet.of(fact, false);
+    }
     void take(Result<calibration::Edit> edit);
+    void touch(const definition::Parameter* parameter);
 
     const Decision& decision_;
     const calibration::Calibration& before_;
-    calibration::Calibration after_;
+    std::optional<calibration::Calibration> after_;  ///< a copy, once something is put
     std::vector<const definition::Parameter*> touched_;
+    std::map<const definition::Parameter*, std::string> remarksOf_;
+    bool suggested_ = false;
     std::vector<std::string> missingFacts_;
+    bool begun_ = false;  ///< some fact was there
     std::string missingRole_;
     std::optional<Error> error_;
     std::optional<double> number_;
@@ -94,12 +113,35 @@ struct Rule {
     void (*run)(Draft&);
     bool hasStrength = false;
     std::string_view needs = {};  ///< computed on these, blanks between
+    /// The table it scales: whoever made that one, its parts are what counts as stock. Empty: the car's maker.
+    std::string_view about = {};
+    bool offered = false;  ///< left out until somebody says yes
 };
 
 /// Runs a rule on what the plan holds so far and takes its outcome in; `before` may put numbers first.
-[[nodiscard]] Done runRule(const Rule& rule, const calibration::Calibration& start, const BuildSheet& sheet,
-                           const Decisions& decisions, Stage stage, BasePlan& plan,
-                           const std::function<void(Draft&)>& before = {});
+[[nodiscard]] Done runRule(const Rule& rule, const Maker& maker, const BuildSheet& sheet, const Decisions& decisions,
+                           Stage stage, BasePlan& plan, const std::function<void(Draft&)>& before = {});
+
+/// Tables that are taken over together, and the parts they were made for.
+struct DonorGroup {
+    struct Part {
+        Fact fact;
+        std::string_view word;
+    };
+    Rule rule;
+    std::string_view roles;  ///< blanks between
+    std::vector<Part> parts;
+    std::vector<std::string_view> eachRole() const;
+};
+std::span<const DonorGroup> donorGroups();
+/// A donor's table in place of ours: resampled, converted, our load axis stretched to reach as far. Says what there is
+/// to say of it; `touched` are the parameters that changed with it.
+std::string adopt(calibration::Calibration& work, std::string_view role, const calibration::Calibration& donor,
+                  std::vector<const definition::Parameter*>& touched, int& clamped);
+/// A group as an offer, with the parts it was made for held against ours.
+void offerGroup(Draft& draft, const DonorGroup& group, const calibration::Calibration& original, const Donor& donor);
+/// Where rules start that scale a table of the donor's.
+Maker donorMaker(const calibration::Calibration& original, const BuildSheet& sheet, const Donor& donor);
 
 // The rules by what asks for them, in working order within each.
 std::span<const Rule> fuelRules();

@@ -75,7 +75,7 @@ constexpr Rule kRules[] = {
     {"stoichiometric_ratio", "Fuel", "Stoichiometric ratio", stoichiometricRatio, false},
     {"injector_flow", "Injectors", "Injector flow", injectorFlow, false},
     {"injector_dead_time", "Injectors", "Dead times", deadTimes, false},
-    {"injector_least_pulse", "Injectors", "Least pulse", leastPulse, false, "injector_flow"},
+    {"injector_least_pulse", "Injectors", "Least pulse", leastPulse, false, "injector_flow", "injector_least_pulse"},
 };
 
 }  // namespace

@@ -9,17 +9,23 @@ namespace brusk::proposals {
 namespace {
 
 void pressureSensor(Draft& d) {
-    const double v0 = d.fitted(Fact::SensorLowVolts), p0 = d.fitted(Fact::SensorLowPressure);
-    const double v1 = d.fitted(Fact::SensorHighVolts), p1 = d.fitted(Fact::SensorHighPressure);
-    const double slope = (p1 - p0) / (v1 - v0), offset = p0 - slope * v0;
-    d.set("map_sensor_slope", slope);
-    d.set("map_sensor_offset", offset);
+    const auto line = sensorLine(d.sheet).value_or(SensorLine{});
+    const bool told = d.has(Fact::SensorSlope) && d.has(Fact::SensorOffset) && !lineByPoints(d.sheet);
+    double v0 = 0, p0 = 0, v1 = 1, p1 = 1;
+    if (!told) {
+        v0 = d.fitted(Fact::SensorLowVolts), p0 = d.fitted(Fact::SensorLowPressure);
+        v1 = d.fitted(Fact::SensorHighVolts), p1 = d.fitted(Fact::SensorHighPressure);
+    }
+    d.set("map_sensor_slope", line.slope_kPaV);
+    d.set("map_sensor_offset", line.offset_kPa);
     d.reason =
         "The fitted sensor shows another pressure at the same voltage; read with the old line all air is estimated "
         "wrongly.";
-    d.formula = "slope = (" + text(p1) + " - " + text(p0) + ") kPa / (" + text(v1, 2) + " - " + text(v0, 2) +
-                ") V = " + text(slope, 2) + " kPa/V; at 0 V: " + text(p0) + " kPa - " + text(slope, 2) + " kPa/V x " +
-                text(v0, 2) + " V = " + text(offset, 2) + " kPa";
+    const std::string slope = text(line.slope_kPaV, 2), offset = text(line.offset_kPa, 2);
+    d.formula = told ? "pressure = " + slope + " kPa/V x voltage + " + offset + " kPa, as its maker tells it"
+                     : "slope = (" + text(p1) + " - " + text(p0) + ") kPa / (" + text(v1, 2) + " - " + text(v0, 2) +
+                           ") V = " + slope + " kPa/V; at 0 V: " + text(p0) + " kPa - " + slope + " kPa/V x " +
+                           text(v0, 2) + " V = " + offset + " kPa";
     d.check = "with the engine off the pressure is that of the weather";
 }
 
@@ -27,7 +33,7 @@ void pressureAxis(Draft& d) {
     if (!d.has(Fact::BoostCeiling)) return;  // said by the boost
     const auto map = d.table("ve_map");
     if (map.y.values.empty()) return;
-    const double reached = kWeather_kPa + *d.sheet.of(Fact::BoostCeiling);
+    const double reached = kWeather_kPa + d.fitted(Fact::BoostCeiling);
     const double wanted = std::ceil(reached * 1.03 / 5) * 5;
     if (map.y.values.back() >= reached) return;
     d.move("ve_map", 1, stretchedAbove(map.y.values, wanted, kWeather_kPa));
@@ -144,10 +150,10 @@ void idleAir(Draft& d) {
     const auto was = d.original("idle_speed"), is = d.table("idle_speed");
     if (is.values.empty() || was.values.size() != is.values.size()) return;
     const double speed = is.values.back() / was.values.back();
-    const bool bored = d.has(Fact::ThrottleBore) && d.sheet.of(Fact::ThrottleBore, false);
-    const double bore = bored ? *d.sheet.of(Fact::ThrottleBore, false) / *d.sheet.of(Fact::ThrottleBore) : 1;
+    const bool bored = d.has(Fact::ThrottleBore) && d.stockIfKnown(Fact::ThrottleBore);
+    const double bore = bored ? *d.stockIfKnown(Fact::ThrottleBore) / d.fitted(Fact::ThrottleBore) : 1;
     const bool larger = d.has(Fact::Displacement);
-    const double size = larger ? *d.sheet.of(Fact::Displacement) / d.originalValue("displacement") : 1;
+    const double size = larger ? d.fitted(Fact::Displacement) / d.originalValue("displacement") : 1;
     const double factor = speed * size * bore * bore;
     if (std::abs(factor - 1) < 1e-3) return;
     d.each("idle_air", [&](double, double, double opening) { return openingFor(openness(opening) * factor); });
@@ -160,9 +166,9 @@ void idleAir(Draft& d) {
 void expectedPressure(Draft& d) {
     const auto now = d.table("ve_map"), was = d.original("ve_map");
     const auto map = d.table("expected_pressure");
-    const bool bored = d.has(Fact::ThrottleBore) && d.sheet.of(Fact::ThrottleBore, false);
+    const bool bored = d.has(Fact::ThrottleBore) && d.stockIfKnown(Fact::ThrottleBore);
     if (map.values.empty() || now.values.empty() || (now.values == was.values && !bored)) return;
-    const double bore = bored ? *d.sheet.of(Fact::ThrottleBore) / *d.sheet.of(Fact::ThrottleBore, false) : 1;
+    const double bore = bored ? d.fitted(Fact::ThrottleBore) / *d.stockIfKnown(Fact::ThrottleBore) : 1;
     d.each("expected_pressure", [&](double rpm, double throttle, double) {
         const double same = openingFor(openness(throttle) * bore * bore);
         const double old = calibration::surfaceAt(map, rpm, same);
@@ -183,13 +189,14 @@ constexpr Rule kRules[] = {
     {"pressure_sensor", "Pressure sensor", "Sensor line", pressureSensor, false},
     {"pressure_axis", "Turbo", "Pressure axis", pressureAxis, false},
     {"displacement", "Engine", "Displacement", displacement, false},
-    {"meter_housing", "Airflow meter", "Airflow meter curve", meterHousing, false},
-    {"meter_fill", "Intake", "Manifold filling", manifoldFilling, false},
-    {"throttle_bore", "Intake", "Throttle for air", throttleBore, false},
-    {"cam_filling", "Cams", "Volumetric efficiency", camFilling, true, "pressure_axis"},
-    {"idle_speed", "Cams", "Idle speed", idleSpeed, false},
-    {"idle_air", "Idle", "Idle base air", idleAir, false, "idle_speed throttle_bore"},
-    {"expected_pressure", "Diagnostics", "Pressure expected", expectedPressure, false, "cam_filling throttle_bore"},
+    {"meter_housing", "Airflow meter", "Airflow meter curve", meterHousing, false, "", "meter_curve"},
+    {"meter_fill", "Intake", "Manifold filling", manifoldFilling, false, "", "meter_fill"},
+    {"throttle_bore", "Intake", "Throttle for air", throttleBore, false, "", "throttle_for_air"},
+    {"cam_filling", "Cams", "Volumetric efficiency", camFilling, true, "pressure_axis", "ve_map"},
+    {"idle_speed", "Cams", "Idle speed", idleSpeed, false, "", "idle_speed"},
+    {"idle_air", "Idle", "Idle base air", idleAir, false, "idle_speed throttle_bore", "idle_air"},
+    {"expected_pressure", "Diagnostics", "Pressure expected", expectedPressure, false, "cam_filling throttle_bore",
+     "expected_pressure"},
 };
 
 }  // namespace

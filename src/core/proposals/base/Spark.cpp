@@ -69,19 +69,19 @@ void boostSpark(Draft& d) {
     });
     d.reason =
         "No engine of this kind left the factory with so much boost: its whole area starts later by what the charge is "
-        "hotter and one degree for what nobody knows; cells beyond the original's highest load go on from the last "
-        "one driven.";
-    d.formula = "charge " + text(std::abs(hotter)) + (hotter > 0 ? " K hotter" : " K cooler") +
-                " than the original's: " + (hotter > 0 ? "x 0.2\u00b0 + 1\u00b0 = " : "1\u00b0 all the same = ") +
-                text(margin, 1) + "\u00b0 above " + text(full) + " mg; beyond " + text(most) +
-                " mg 1\u00b0 more for each 10 kPa";
+        "hotter and one degree for what nobody knows; cells beyond the highest load that its maker drove go on from "
+        "the "
+        "last one.";
+    d.formula = "charge " + text(std::abs(hotter)) + (hotter > 0 ? " K hotter" : " K cooler") + " than " + d.makers() +
+                ": " + (hotter > 0 ? "x 0.2\u00b0 + 1\u00b0 = " : "1\u00b0 all the same = ") + text(margin, 1) +
+                "\u00b0 above " + text(full) + " mg; beyond " + text(most) + " mg 1\u00b0 more for each 10 kPa";
     d.check = "knock retard in full boost; none means there is room";
 }
 
 constexpr Rule kRules[] = {
-    {"load_axis", "Turbo", "Load axis", loadAxis, false, "boost_target cam_filling"},
-    {"spark_octane", "Fuel", "Spark for the octane", octane, true},
-    {"spark_boost", "Turbo", "Spark in boost", boostSpark, true, "boost_target cam_filling"},
+    {"load_axis", "Turbo", "Load axis", loadAxis, false, "boost_target cam_filling", "spark_map"},
+    {"spark_octane", "Fuel", "Spark for the octane", octane, true, "", "spark_map"},
+    {"spark_boost", "Turbo", "Spark in boost", boostSpark, true, "boost_target cam_filling", "spark_map"},
 };
 
 }  // namespace

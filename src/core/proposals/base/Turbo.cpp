@@ -149,7 +149,7 @@ void boostLambda(Draft& d) {
         return std::min(lambda, calibration::surfaceAt(map, rpm, was) - kRicher * (kPa - was));
     });
     d.reason =
-        "Beyond the original's boost nobody measured its target; it goes on falling so that the charge stays cool. "
+        "Beyond its maker's boost nobody measured its target; it goes on falling so that the charge stays cool. "
         "What is richer already stays.";
     d.formula = "above " + text(was) + " kPa: lambda there - 0.0014 for each kPa more";
     d.check = "exhaust temperature and lambda in full boost";
@@ -198,13 +198,13 @@ void loadLimit(Draft& d) {
 }
 
 constexpr Rule kRules[] = {
-    {"boost_target", "Turbo", "Boost target", boostTarget, false, "pressure_sensor"},
-    {"wastegate_duty", "Turbo", "Base wastegate duty", wastegateDuty, false, "boost_target"},
-    {"boost_control", "Turbo", "Boost control", boostControl, false},
-    {"boost_cut", "Turbo", "Boost cut", boostCut, false, "boost_target"},
-    {"boost_lambda", "Turbo", "Lambda in boost", boostLambda, false, "boost_target"},
-    {"full_load", "Turbo", "Full-load enrichment", fullLoadFuel, false, "boost_target"},
-    {"load_limit", "Turbo", "Load limit", loadLimit, false, "boost_target cam_filling"},
+    {"boost_target", "Turbo", "Boost target", boostTarget, false, "pressure_sensor", "boost_target"},
+    {"wastegate_duty", "Turbo", "Base wastegate duty", wastegateDuty, false, "boost_target", "wastegate_duty"},
+    {"boost_control", "Turbo", "Boost control", boostControl, false, "", "boost_i"},
+    {"boost_cut", "Turbo", "Boost cut", boostCut, false, "boost_target", "boost_cut"},
+    {"boost_lambda", "Turbo", "Lambda in boost", boostLambda, false, "boost_target", "lambda_map"},
+    {"full_load", "Turbo", "Full-load enrichment", fullLoadFuel, false, "boost_target", "full_load_lambda"},
+    {"load_limit", "Turbo", "Load limit", loadLimit, false, "boost_target cam_filling", "load_limit"},
 };
 
 }  // namespace

@@ -28,7 +28,8 @@ json describe(const proposals::Proposal& p) {
                            {"unit", change.after.unit},
                            {"before", change.before.values},
                            {"after", change.after.values},
-                           {"remark", change.remark}});
+                           {"remark", change.remark},
+                           {"follows", change.follows}});
     return {{"id", p.id},           {"cause", p.cause},
             {"title", p.title},     {"reason", p.reason},
             {"formula", p.formula}, {"first_drive", p.check},

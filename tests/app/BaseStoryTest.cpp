@@ -3,6 +3,9 @@
 #include <QCheckBox>
 #include <QComboBox>
 #include <QLabel>
+#include <QMenu>
+#include <QTimer>
+#include <QToolButton>
 
 #include "Expect.h"
 #include "Maps.h"
@@ -51,6 +54,8 @@ class BaseStoryTest : public QObject {
     void proposalsAreLeftOutWeakenedAndSetByHand();
     void theLimitsOfTheFirstDrivesAreLoosenedRoundByRound();
     void aRoleThatNobodyPlaysIsAskedForAndRemembered();
+    void aDonorsGroupsAreShownBesideOursAndTakenByKeyboard();
+    void partsComeFromTheLibraryAndOnesOwn();
 };
 
 void BaseStoryTest::anEmptySheetBecomesRoundOneByKeyboard() {
@@ -216,6 +221,111 @@ void BaseStoryTest::aRoleThatNobodyPlaysIsAskedForAndRemembered() {
     QTRY_VERIFY(session.calibration()->definition().parameterWithRole("injector_flow"));
     openBase(story);
     QTRY_VERIFY(proposal(story, "injector_flow"));
+}
+
+void BaseStoryTest::aDonorsGroupsAreShownBesideOursAndTakenByKeyboard() {
+    Story story;
+    QVERIFY(story.begin());
+    Session& session = story.session();
+    openBase(story);
+    baseOf(story)->addDonorFile(BRUSK_DATA_DIR "/heron/heron-s-donor.hex");
+    QTRY_VERIFY(proposal(story, "donor_boost"));
+    QVERIFY(proposal(story, "donor_boost")->suggested && !proposal(story, "donor_boost")->accepted);
+    QTRY_VERIFY(story.find<QCheckBox>("accept_donor_boost"));
+    // Before a yes both stand side by side, told apart by words too.
+    QStringList titles;
+    auto* card = story.find<QCheckBox>("accept_donor_boost")->parentWidget();
+    for (auto* l : card->findChildren<QLabel*>())
+        titles << l->text();
+    QVERIFY2(
+        titles.contains("suggested") && titles.contains("ours 101 to 158") && titles.contains("donor's 101 to 172"),
+        qPrintable(titles.join("|")));
+    QVERIFY(titles.contains("The same in both: Boost by gear, Boost proportional"));
+    // It is held beside ours on Maps as well.
+    QCOMPARE(session.referenceName(), QString("heron-s-donor.hex"));
+    auto* accept = story.find<QCheckBox>("accept_donor_meter");
+    accept->setFocus();
+    QTest::keyClick(accept, Qt::Key_Space);
+    QTRY_VERIFY(proposal(story, "donor_meter")->accepted);
+    QTRY_VERIFY(story.find<QLabel>("formula_meter_housing"));
+    QVERIFY(story.find<QLabel>("formula_meter_housing")->text().contains("82.0 mm / 76.0 mm"));
+    // What its maker fitted can be told here; the suggestion follows.
+    QVERIFY(story.click("donorParts"));
+    QTRY_VERIFY(baseOf(story)->findChild<QWidget*>("donorSheet"));
+    auto* spring = baseOf(story)->findChild<QWidget*>("donorSheet")->findChild<QLineEdit*>("fitted_turbo_spring");
+    spring->setFocus();
+    spring->selectAll();
+    QTest::keyClicks(spring, "20");
+    QVERIFY(story.click("donorPartsDone"));
+    QTRY_VERIFY(proposal(story, "donor_boost") && !proposal(story, "donor_boost")->suggested);
+    QVERIFY(proposal(story, "donor_boost")->reason.find("farther off in spring") != std::string::npos);
+    QTRY_VERIFY(story.find<QToolButton>("takeSuggested"));
+    story.find<QToolButton>("takeSuggested")->setFocus();
+    QTest::keyClick(QApplication::focusWidget(), Qt::Key_Space);
+    QTRY_VERIFY(proposal(story, "donor_spark")->accepted && !proposal(story, "donor_boost")->accepted);
+    // A round asked for while the proposals are still being computed waits for them.
+    QTRY_VERIFY(!baseOf(story)->computing() && story.find<QPushButton>("makeBaseRound")->isEnabled());
+    QVERIFY(story.click("makeBaseRound"));
+    QVERIFY(session.selected()->note.find("Spark of the donor") != std::string::npos);
+    // Opened anew, the donor and what was said of it are there.
+    const QString path = QString::fromStdString(session.folder()->path().string());
+    Story again(path);
+    QTRY_COMPARE(again.session().donors().size(), size_t{1});
+    again.session().selectRound(again.session().rounds().back().id);
+    openBase(again);
+    QTRY_VERIFY(proposal(again, "donor_meter") && proposal(again, "donor_meter")->accepted);
+    // Without it all is as before.
+    QTRY_VERIFY(again.find<QComboBox>("donor"));
+    auto* choice = again.find<QComboBox>("donor");
+    choice->setFocus();
+    QTest::keyClick(choice, Qt::Key_Home);
+    QTRY_VERIFY(!proposal(again, "donor_meter"));
+    QTRY_VERIFY(again.find<QLabel>("formula_meter_housing")->text().contains("82.0 mm / 70.0 mm"));
+}
+
+void BaseStoryTest::partsComeFromTheLibraryAndOnesOwn() {
+    Story story;
+    QVERIFY(story.begin());
+    Session& session = story.session();
+    session.setBuildSheet({});
+    story.goTo("Car");
+    // Alt+Down in a field opens the parts of its group.
+    const auto choose = [&](const char* field, const QString& part) {
+        auto* edit = story.window().findChild<QLineEdit*>(field);
+        story.window().activateWindow();
+        edit->setFocus();
+        QCoreApplication::processEvents();
+        bool found = false;
+        QTimer::singleShot(0, &story.window(), [&] {
+            auto* menu = qobject_cast<QMenu*>(QApplication::activePopupWidget());
+            for (auto* action : menu ? menu->actions() : QList<QAction*>())
+                if (action->text().startsWith(part) && action->isEnabled()) {
+                    menu->setActiveAction(action);
+                    found = true;
+                }
+            if (menu) QTest::keyClick(menu, found ? Qt::Key_Return : Qt::Key_Escape);
+        });
+        QTest::keyClick(edit, Qt::Key_Down, Qt::AltModifier);
+        return found;
+    };
+    QVERIFY(choose("fitted_injector_flow", "Brindal 620"));
+    QCOMPARE(*session.buildSheet().of(proposals::Fact::InjectorFlow), 620.0);
+    QCOMPARE(session.buildSheet().deadTimes.size(), size_t{5});
+    QCOMPARE(story.window().findChild<QLineEdit*>("deadTime3")->text(), QString("995"));
+    // Changed by hand and kept under a name, it is there for every car.
+    put(story, "fitted_injector_flow", "635");
+    QVERIFY(choose("fitted_injector_flow", "Keep what is fitted"));
+    QTRY_COMPARE(story.window().focusWidget()->objectName(), QString("partName"));
+    QTest::keyClicks(story.window().focusWidget(), "Brindal 620, measured");
+    QTest::keyClick(story.window().focusWidget(), Qt::Key_Return);
+    QVERIFY2(story.message().contains("part of your own"), qPrintable(story.message()));
+    session.setBuildSheet({});
+    QVERIFY(choose("fitted_injector_flow", "Brindal 620, measured"));
+    QCOMPARE(*session.buildSheet().of(proposals::Fact::InjectorFlow), 635.0);
+    const auto own = std::find_if(session.parts().begin(), session.parts().end(), [](const auto& p) { return p.own; });
+    QVERIFY(own != session.parts().end());
+    session.forgetPart(proposals::Part(*own));
+    QVERIFY(!choose("fitted_injector_flow", "Brindal 620, measured"));
 }
 
 QTEST_MAIN(BaseStoryTest)

@@ -64,6 +64,9 @@ class CtlTest : public QObject {
     void flashOverTheSocketToTheBenchCarProcess();
     void theBenchCarProcessIsKilledInAFlash();
     void theBaseIsComputedFromFiles();
+    void leavingAProposalOutShows_data();
+    void leavingAProposalOutShows();
+    void theBaseWithADonorDrivesToo();
     void theLoopConverges_data();
     void theLoopConverges();
 
@@ -504,8 +507,55 @@ void CtlTest::theBaseIsComputedFromFiles() {
     QVERIFY(sheet.open(QIODevice::WriteOnly));
     sheet.write("{\"fitted\": {\"ethanol\": 150}}");
     sheet.close();
+    // A donor's offers wait for a yes; taken, the rules go on from its parts.
+    const QStringList withDonor = base + QStringList{"--donor", qs(BRUSK_DATA_DIR "/heron/heron-s-donor.hex")};
+    const Ran offered = ctl(withDonor);
+    QVERIFY(offered.out.contains("Suggested: donor_boost.") && offered.out.contains("Offered: donor_filling."));
+    const Ran taken = ctl(withDonor + QStringList{"--take", "donor_meter"});
+    QVERIFY(taken.out.contains("(82.0 mm / 76.0 mm)^2") && !taken.out.contains("Suggested: donor_meter"));
+    QCOMPARE(ctl(withDonor + QStringList{"--take", "donor_wings"}).code, 1);
+    QCOMPARE(ctl(base + QStringList{"--donor", at("nothing.hex")}).code, 1);
+    // Parts of the library by their names.
+    QVERIFY(ctl({"parts"}).out.contains("Injectors  Brindal 880  Flow, rated 880 cm3/min"));
+    QVERIFY(ctl(base + QStringList{"--fit", "Brindal 880"}).out.contains("880 cm3/min x sqrt(350 kPa / 300 kPa)"));
+    QCOMPARE(ctl(base + QStringList{"--fit", "Wings"}).code, 1);
     const Ran refused = ctl({"base", kA2l, at("original.hex"), "--sheet", at("sheet.json")});
     QVERIFY(refused.code == 1 && refused.err.contains("0 to 100 %"));
+}
+
+void CtlTest::leavingAProposalOutShows_data() {
+    QTest::addColumn<QString>("car");
+    QTest::addColumn<QString>("id");
+    QTest::addColumn<QString>("figure");
+    QTest::newRow("Heron, dead times") << "heron"
+                                       << "injector_dead_time"
+                                       << "fuel_gentle";
+    QTest::newRow("Heron, tyres") << "heron"
+                                  << "tyres"
+                                  << "speed_off";
+    QTest::newRow("Crane, dead times") << "crane"
+                                       << "injector_dead_time"
+                                       << "fuel_gentle";
+}
+
+void CtlTest::leavingAProposalOutShows() {
+    QFETCH(QString, car);
+    QFETCH(QString, id);
+    QFETCH(QString, figure);
+    const auto told = ctl({"loop", "--leave-one-out", "--car", car, "--only", id, "--json"}).object();
+    const auto one = told["left_out"].toArray().first().toObject();
+    QCOMPARE(one["id"].toString(), id);
+    QVERIFY2(one["worse"].toArray().contains(figure), qPrintable(car + " without " + id));
+    QVERIFY(one["figures"].toObject()[figure].toDouble() > told["base"].toObject()[figure].toDouble() + 0.5);
+}
+
+void CtlTest::theBaseWithADonorDrivesToo() {
+    const auto told = ctl({"loop", "--donor", "--rounds", "1", "--json"}).object();
+    QVERIFY(told["taken"].toArray().contains("donor_boost"));
+    const auto gentle = told["rounds"].toArray().last().toObject()["gentle"].toObject();
+    QVERIFY(gentle["start_s"].toDouble() < 2 && std::abs(gentle["idle_off_rpm"].toDouble()) < 50);
+    QVERIFY(gentle["fuel_error_rms_pct"].toDouble() < 8 && gentle["knock_retard_deg"].toDouble() <= 2);
+    QVERIFY(!gentle["limp_mode"].toBool());
 }
 
 void CtlTest::theLoopConverges_data() {

@@ -1,5 +1,7 @@
 // Finding, driving and correcting the bench car in virtual time. SPDX-License-Identifier: GPL-3.0-or-later
 #include "JobBench.h"
+#include "core/image/ImageFile.h"
+#include "core/job/Donors.h"
 #include "core/job/Drive.h"
 #include "core/recording/Mdf4.h"
 
@@ -19,6 +21,7 @@ class JobTest : public QObject {
     void theCorrectionTakesTheErrorAway();
     void strengthScalesTheChange();
     void damagedRecordingsAreNamed();
+    void donorsStayWithTheFolder();
 };
 
 void JobTest::theControllerIsFoundByWhatItSays() {
@@ -232,6 +235,60 @@ void JobTest::damagedRecordingsAreNamed() {
                                bytesOf("not a recording at all, but long enough to be one, surely")));
     EXPECT_OK(bench.folder->addRecording(entry));
     EXPECT_FAILS(roundSamples(*bench.folder, original.id), "damaged.mf4 can't be read");
+}
+
+void JobTest::donorsStayWithTheFolder() {
+    Bench bench;
+    const storage::Path shipped = BRUSK_DATA_DIR "/heron/heron-s-donor.hex";
+    const auto donor = addDonor(*bench.kit, *bench.folder, shipped, {});
+    EXPECT_OK(donor);
+    QCOMPARE(*(*donor)->sheet.of(proposals::Fact::TurboSpring), 55.0);
+    // The same file again is another donor, through a definition of its own; a plain binary keeps its place as hex.
+    const auto second = addDonor(*bench.kit, *bench.folder, shipped, BRUSK_DATA_DIR "/heron/aldine-e2.a2l");
+    EXPECT_OK(second);
+    QCOMPARE((*second)->name, std::string("heron-s-donor-2.hex"));
+    auto sheet = (*second)->sheet;
+    sheet.of(proposals::Fact::TurboSpring) = 58;
+    EXPECT_OK(setDonorSheet(*bench.folder, *second, sheet));
+    // All is in the folder: it may be moved, and the shipped file may go.
+    std::vector<Error> problems;
+    auto kept = donorsOf(*bench.kit, *bench.folder, problems);
+    QVERIFY(problems.empty() && kept.size() == 2);
+    QCOMPARE(*kept[1]->sheet.of(proposals::Fact::TurboSpring), 58.0);
+    QVERIFY(kept[0]->calibration.image() == (*donor)->calibration.image());
+    QVERIFY(kept[0]->calibration.sharedDefinition() == bench.kit->definition);
+    QVERIFY(kept[1]->calibration.sharedDefinition() != bench.kit->definition);
+    // A calibration alone, as tools export it, does not tell its software; that is said and stops nobody.
+    auto& files = bench.files;
+    const storage::Path place = bench.temporary.filePath("strangers").toStdString();
+    EXPECT_OK(files.makeFolder(place));
+    const auto calibrationOnly = (*donor)->calibration.image().bytes(benchcar::map::kCalibration, 32);
+    image::Image part;
+    EXPECT_OK(part.add(benchcar::map::kCalibration, *calibrationOnly));
+    EXPECT_OK(files.save(place / "part.s19", *image::writeImage(part, image::Format::SRecord)));
+    const auto quiet = readDonor(files, place / "part.s19", {}, bench.kit->definition);
+    EXPECT_OK(quiet);
+    QVERIFY(quiet->remark.find("holds no software id") != std::string::npos);
+    // Another software is refused, and so is a sheet that can't be read.
+    auto other = (*donor)->calibration.image();
+    EXPECT_OK(other.overwrite(*bench.kit->definition->softwareIdAddress, Bytes{'X', 'X'}));
+    EXPECT_OK(files.save(place / "other.hex", *image::writeImage(other, image::Format::IntelHex)));
+    EXPECT_FAILS(addDonor(*bench.kit, *bench.folder, place / "other.hex", {}), "other.hex does not fit");
+    EXPECT_OK(files.save(place / "part.build-sheet.json", asBytes("{\"wish\": \"speed\"}")));
+    EXPECT_FAILS(addDonor(*bench.kit, *bench.folder, place / "part.s19", {}), "donor's build sheet can't be used");
+    EXPECT_FAILS(addDonor(*bench.kit, *bench.folder, place / "nothing.hex", {}), "nothing.hex");
+    // A file that is gone, or names another place, is said; the others are there.
+    EXPECT_OK(files.remove(bench.folder->path() / "donors" / "heron-s-donor.hex"));
+    kept = donorsOf(*bench.kit, *bench.folder, problems);
+    QVERIFY(kept.size() == 1 && problems.size() == 1);
+    EXPECT_OK(bench.folder->setSetting("donors", R"([{"name": "../../original.hex"}])"));
+    problems.clear();
+    QVERIFY(donorsOf(*bench.kit, *bench.folder, problems).empty() && problems.size() == 1);
+    EXPECT_OK(bench.folder->setSetting("donors", "[{"));
+    problems.clear();
+    QVERIFY(donorsOf(*bench.kit, *bench.folder, problems).empty());
+    QVERIFY(problems.size() == 1 && problems[0].text().find("list of donors can't be read") != std::string::npos);
+    EXPECT_FAILS(addDonor(*bench.kit, *bench.folder, shipped, {}), "list of donors");
 }
 
 QTEST_APPLESS_MAIN(JobTest)

@@ -89,7 +89,7 @@ inline constexpr Parts kHeronFittedParts{
 inline constexpr Parts kCraneStockParts{{290, 810, 90}, {27.294, -1.118}, 80, false, {}, 0, 0.318};
 // An owner's Crane: 360 cm3/min injectors, a 75 mm throttle, 245/40 R18 tyres.
 inline constexpr Engine kCraneWideEngine{2792e-6, 6, 2, 10.2, 4.4e-3, 0.075, 0.24, 4100, 0.60, 0.015, 17, 36000, false};
-inline constexpr Parts kCraneFittedParts{{360, 820, 96}, {27.294, -1.118}, 80, false, {}, 0, 0.325};
+inline constexpr Parts kCraneFittedParts{{360, 960, 110}, {27.294, -1.118}, 80, false, {}, 0, 0.325};
 
 inline constexpr Build kHeronStock{"heron", &kHeronEngine, &kHeronChassis, kHeronStockParts, {98, 0}};
 inline constexpr Build kHeronFitted{"heron-fitted", &kHeronEngine, &kHeronChassis, kHeronFittedParts, {98, 0.10}};

@@ -89,8 +89,11 @@ SurfaceError surfaceError(const Table& a, const Table& b) {
     const auto x = unitStep(b.x.unit, a.x.unit, "");
     const auto y = unitStep(b.y.unit, a.y.unit, "");
     if (!value || !x || !y || a.x.values.empty() || b.x.values.empty()) return out;
-    // Every breakpoint of b and three places between each two, as far as a reaches.
-    const auto fine = [](const AxisValues& of, const UnitStep& step, const AxisValues& within) {
+    const auto xBack = unitStep(a.x.unit, b.x.unit, ""), yBack = unitStep(a.y.unit, b.y.unit, "");
+    if (!xBack || !yBack) return out;
+    // Every breakpoint of b with three places between each two, as far as a reaches, and every breakpoint of a: the
+    // difference of two surfaces is greatest at a breakpoint of one of them.
+    const auto fine = [](const AxisValues& of, const UnitStep& step, const AxisValues& within, const UnitStep& back) {
         std::vector<std::pair<double, double>> places;  // in b's units and in a's
         for (size_t i = 0; i < of.values.size(); ++i)
             for (int k = 0; k < (i + 1 < of.values.size() ? 4 : 1); ++k) {
@@ -98,10 +101,13 @@ SurfaceError surfaceError(const Table& a, const Table& b) {
                 const double here = step(there);
                 if (here >= within.values.front() && here <= within.values.back()) places.emplace_back(there, here);
             }
+        for (const double here : within.values)
+            if (const double there = back(here); there >= of.values.front() && there <= of.values.back())
+                places.emplace_back(there, here);
         return places;
     };
-    const auto columns = fine(b.x, *x, a.x);
-    const auto rows = b.y.values.empty() ? std::vector<std::pair<double, double>>{{0, 0}} : fine(b.y, *y, a.y);
+    const auto columns = fine(b.x, *x, a.x, *xBack);
+    const auto rows = b.y.values.empty() ? std::vector<std::pair<double, double>>{{0, 0}} : fine(b.y, *y, a.y, *yBack);
     double sum = 0;
     for (const auto& [yb, ya] : rows)
         for (const auto& [xb, xa] : columns) {

@@ -221,7 +221,8 @@ std::string toJson(const std::vector<proposals::Part>& parts) {
 Result<std::vector<proposals::Part>> partsFromJson(const std::string& text) {
     std::vector<proposals::Part> out;
     try {
-        for (const json& one : json::parse(text).at("parts")) {
+        const json in = json::parse(text);
+        for (const json& one : in.at("parts")) {
             proposals::Part part{one.at("name"), one.at("group"), {}, deadTimesIn(one)};
             for (const auto& kind : proposals::factKinds())
                 if (const auto at = one.find(std::string(kind.key)); at != one.end())

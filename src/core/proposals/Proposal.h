@@ -13,7 +13,8 @@ namespace brusk::proposals {
 /// One parameter of a proposal as it is and as it will be stored.
 struct Change {
     calibration::Table before, after;
-    std::string remark;  ///< how a donor's table came to be this one
+    std::string remark;    ///< how a donor's table came to be this one
+    bool follows = false;  ///< beside a donor's table: only its breakpoints move, its surface is kept
     const definition::Parameter& parameter() const { return *after.parameter; }
     bool changes() const {
         return before.raw != after.raw || before.x.values != after.x.values || before.y.values != after.y.values;

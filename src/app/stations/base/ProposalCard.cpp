@@ -37,12 +37,15 @@ ProposalCard::ProposalCard(const Proposal& p, const units::Preferences& units, Q
     };
     line(qs(p.reason), nullptr);
     line(qs(p.formula), "numbers")->setObjectName("formula_" + qs(p.id));
-    QStringList same;
+    QStringList same, follow;
     for (const auto& change : p.changes)
         if (p.offered && !change.changes())
             same << qs(change.parameter().title());
+        else if (change.follows)
+            follow << qs(change.parameter().title());
         else
             body()->addWidget(changeView(change, units));
+    if (!follow.isEmpty()) line("Breakpoints move along, surfaces are kept: " + follow.join(", "), "faint");
     if (!same.isEmpty()) line("The same in both: " + same.join(", "), "faint");
     if (!p.check.empty()) line("First drive: " + qs(p.check), "faint");
 }

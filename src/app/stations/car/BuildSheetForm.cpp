@@ -57,7 +57,9 @@ BuildSheetForm::BuildSheetForm(Check check, QWidget* parent) : QWidget(parent), 
         name_->hide();
         if (part && !part->name.empty()) emit partKept(*part);
     });
-    connect(name_, &QLineEdit::editingFinished, name_, &QWidget::hide);
+    auto* never = new QShortcut(QKeySequence("Esc"), name_);
+    never->setContext(Qt::WidgetShortcut);
+    connect(never, &QShortcut::activated, name_, &QWidget::hide);
     auto* grid = new QGridLayout;
     grid->setHorizontalSpacing(8);
     grid->setVerticalSpacing(4);
@@ -184,7 +186,7 @@ void BuildSheetForm::putPart(const proposals::Part& part, bool isFitted) {
 
 void BuildSheetForm::askName(const std::string& group) {
     keptGroup_ = group;
-    name_->setPlaceholderText("A name for this part (" + qs(group) + "), then Enter");
+    name_->setPlaceholderText("A name for this part (" + qs(group) + "), then Enter; Esc for none");
     name_->setAccessibleName("Name of the part");
     name_->clear();
     name_->show();

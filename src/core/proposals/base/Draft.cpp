@@ -168,11 +168,10 @@ void Draft::adopt(std::string_view role, const calibration::Calibration& donor) 
     const std::string said = proposals::adopt(*after_, role, donor, touched, clamped_);
     for (const auto* one : touched)
         touch(one);
-    if (said.empty()) return;
     if (touched.empty())
         remark(said);
     else
-        remarksOf_[parameter] = said;
+        adopted_[parameter] = said;
 }
 
 double Draft::choose(double computed, std::string unit) {
@@ -211,9 +210,11 @@ Draft::Outcome Draft::finish() const {
     for (const auto* parameter : touched_) {
         auto before = before_.read(*parameter), after = now().read(*parameter);
         if (!before || !after) continue;
-        const auto said = remarksOf_.find(parameter);
-        p.changes.push_back(
-            {std::move(*before), std::move(*after), said == remarksOf_.end() ? std::string() : said->second});
+        const auto said = adopted_.find(parameter);
+        Change change{std::move(*before), std::move(*after), {}, false};
+        if (said != adopted_.end()) change.remark = said->second;
+        change.follows = !adopted_.empty() && said == adopted_.end();
+        p.changes.push_back(std::move(change));
     }
     const bool any = std::any_of(p.changes.begin(), p.changes.end(), [](const Change& c) { return c.changes(); });
     // Several edits of the same bytes become one from how it was to how it will be.

@@ -96,7 +96,7 @@ class Draft {
     const calibration::Calibration& before_;
     std::optional<calibration::Calibration> after_;  ///< a copy, once something is put
     std::vector<const definition::Parameter*> touched_;
-    std::map<const definition::Parameter*, std::string> remarksOf_;
+    std::map<const definition::Parameter*, std::string> adopted_;  ///< a donor's, with what there is to say of it
     bool suggested_ = false;
     std::vector<std::string> missingFacts_;
     bool begun_ = false;  ///< some fact was there

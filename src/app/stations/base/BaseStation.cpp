@@ -82,6 +82,9 @@ BaseStation::BaseStation(Session& session, QWidget* parent) : Station("Base", pa
     connect(make, &QShortcut::activated, this, [this] {
         if (primary()->isEnabled()) makeRound();
     });
+    // What cards tell in other units, or of parameters that are gone, is told anew.
+    for (auto change : {&Session::definitionChanged, &Session::unitsChanged, &Session::folderChanged})
+        connect(&session_, change, this, [this] { qDeleteAll(findChildren<ProposalCard*>()); });
     for (auto change :
          {&Session::roundSelected, &Session::folderChanged, &Session::linkChanged, &Session::buildSheetChanged,
           &Session::definitionChanged, &Session::unitsChanged, &Session::donorsChanged})
@@ -184,7 +187,7 @@ void BaseStation::fill() {
     fillFitted();
     fillPlan();
     if (askingParts_) return refreshButton();
-    // The old cards go as the new ones take their place.
+    // The old cards go as the new ones take their place; those that tell the same move over.
     auto* inside = narrow();
     cards_ = new QVBoxLayout(inside);
     cards_->setContentsMargins(0, 0, 6, 0);
@@ -218,14 +221,20 @@ void BaseStation::fillCards() {
     std::string cause = kDonorCause;
     for (const auto& p : work_->plan.proposals) {
         if (p.cause != cause) cards_->addWidget(causeHead(qs(cause = p.cause)));
-        auto* card = new ProposalCard(p, session_.unitPreferences());
-        connect(card, &ProposalCard::decided, this, &BaseStation::decide);
-        connect(card, &ProposalCard::parameterWanted, &session_, &Session::parameterWanted);
-        cards_->addWidget(card);
+        cards_->addWidget(cardOf(p));
     }
     if (work_->plan.proposals.empty())
         cards_->addWidget(
             wrapped("The build sheet names no part that differs. Fill it in on the Car station.", "faint"));
+}
+
+ProposalCard* BaseStation::cardOf(const proposals::Proposal& p) {
+    if (auto* shown = findChild<ProposalCard*>("card_" + qs(p.id)); shown && shown->tells(p)) return shown;
+    auto* card = new ProposalCard(p, session_.unitPreferences());
+    card->setObjectName("card_" + qs(p.id));
+    connect(card, &ProposalCard::decided, this, &BaseStation::decide);
+    connect(card, &ProposalCard::parameterWanted, &session_, &Session::parameterWanted);
+    return card;
 }
 
 QWidget* BaseStation::donorHead() {
@@ -272,6 +281,7 @@ void BaseStation::chooseDonor(int index) {
     const auto donors = static_cast<int>(session_.donors().size());
     if (index > donors) return addDonor();
     donor_ = index == 0 ? std::string() : session_.donors()[static_cast<size_t>(index) - 1]->name;
+    if (index > 0) session_.setReference(QString("donor:%1").arg(index - 1));  // on Maps too
     // What was said yes to was another's.
     std::erase_if(decisions_, [](const auto& one) { return proposals::causeOf(one.first) == kDonorCause; });
     keepDecisions();

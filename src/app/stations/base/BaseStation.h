@@ -32,6 +32,8 @@ class BaseStation : public Station {
     void computed(Result<job::BaseWork> work);
     void fill();
     QWidget* donorHead();
+    /// The card of a proposal: the one that is shown, where it tells the same.
+    ProposalCard* cardOf(const proposals::Proposal& proposal);
     void chooseDonor(int index);
     void addDonor();
     job::DonorPtr donor() const;

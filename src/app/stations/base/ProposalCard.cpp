@@ -6,6 +6,7 @@
 #include <QLineEdit>
 #include <QToolButton>
 #include <algorithm>
+#include <tuple>
 
 #include "app/widgets/MapGrid.h"
 #include "core/base/Text.h"
@@ -23,10 +24,7 @@ constexpr size_t kWidest = 10;  // columns that are told as numbers
 }  // namespace
 
 ProposalCard::ProposalCard(const Proposal& p, const units::Preferences& units, QWidget* parent)
-    : Panel("", parent),
-      offered_(p.offered),
-      id_(p.id),
-      decision_{p.accepted, p.strength, p.byHand ? p.number : std::nullopt} {
+    : Panel("", parent), told_(p), decision_{p.accepted, p.strength, p.byHand ? p.number : std::nullopt} {
     makeHead(p);
     const auto line = [&](const QString& text, const char* role) {
         auto* l = label(text, role);
@@ -37,6 +35,37 @@ ProposalCard::ProposalCard(const Proposal& p, const units::Preferences& units, Q
     };
     line(qs(p.reason), nullptr);
     line(qs(p.formula), "numbers")->setObjectName("formula_" + qs(p.id));
+    makeTables(p, units);
+    if (!p.check.empty()) line("First drive: " + qs(p.check), "faint");
+}
+
+bool ProposalCard::tells(const Proposal& p) const {
+    const auto facts = [](const Proposal& of) {
+        return std::tie(of.id, of.title, of.reason, of.formula, of.check, of.accepted, of.suggested, of.strength,
+                        of.number, of.byHand);
+    };
+    const auto same = [](const calibration::Table& a, const calibration::Table& b) {
+        return a.parameter == b.parameter && a.raw == b.raw && a.text == b.text && a.x.values == b.x.values &&
+               a.y.values == b.y.values;
+    };
+    return facts(p) == facts(told_) &&
+           std::equal(p.changes.begin(), p.changes.end(), told_.changes.begin(), told_.changes.end(),
+                      [&](const proposals::Change& a, const proposals::Change& b) {
+                          return same(a.before, b.before) && same(a.after, b.after) && a.remark == b.remark &&
+                                 a.follows == b.follows;
+                      });
+}
+
+void ProposalCard::makeTables(const Proposal& p, const units::Preferences& units) {
+    auto* tables = new QWidget;
+    auto* column = new QVBoxLayout(tables);
+    column->setContentsMargins(0, 0, 0, 0);
+    const auto line = [&](const QString& text) {
+        auto* l = label(text, "faint");
+        l->setWordWrap(true);
+        l->setMinimumWidth(1);
+        column->addWidget(l);
+    };
     QStringList same, follow;
     for (const auto& change : p.changes)
         if (p.offered && !change.changes())
@@ -44,10 +73,23 @@ ProposalCard::ProposalCard(const Proposal& p, const units::Preferences& units, Q
         else if (change.follows)
             follow << qs(change.parameter().title());
         else
-            body()->addWidget(changeView(change, units));
-    if (!follow.isEmpty()) line("Breakpoints move along, surfaces are kept: " + follow.join(", "), "faint");
-    if (!same.isEmpty()) line("The same in both: " + same.join(", "), "faint");
-    if (!p.check.empty()) line("First drive: " + qs(p.check), "faint");
+            column->addWidget(changeView(change, units));
+    if (!follow.isEmpty()) line("Breakpoints move along, surfaces are kept: " + follow.join(", "));
+    if (!same.isEmpty()) line("The same in both: " + same.join(", "));
+    // What would not serve better takes little room until somebody asks.
+    if (p.offered && !p.suggested && !p.accepted && p.changesAnything()) {
+        auto* show = new QToolButton;
+        show->setText("show its tables");
+        show->setObjectName("show_" + qs(p.id));
+        show->setProperty("link", true);
+        connect(show, &QToolButton::clicked, this, [tables, show] {
+            tables->show();
+            show->hide();
+        });
+        body()->addWidget(show);
+        tables->hide();
+    }
+    body()->addWidget(tables);
 }
 
 void ProposalCard::makeHead(const Proposal& p) {
@@ -61,7 +103,7 @@ void ProposalCard::makeHead(const Proposal& p) {
     headRow()->insertWidget(0, accept);
     connect(accept, &QCheckBox::toggled, this, [this](bool on) {
         decision_.accepted = on;
-        emit decided(id_, decision_);
+        emit decided(told_.id, decision_);
     });
     if (!p.changesAnything())
         headRow()->addWidget(label("holds already", "faint"));
@@ -78,7 +120,7 @@ void ProposalCard::makeHead(const Proposal& p) {
         headRow()->addWidget(strength);
         connect(strength, &QComboBox::currentIndexChanged, this, [this, strength] {
             decision_.strength = strength->currentData().toDouble();
-            emit decided(id_, decision_);
+            emit decided(told_.id, decision_);
         });
     }
     if (p.number) {
@@ -94,7 +136,7 @@ void ProposalCard::makeHead(const Proposal& p) {
             if (!number->isModified()) return;
             number->setModified(false);
             decision_.number = parseNumber(number->text().trimmed().replace(',', '.').toStdString());
-            emit decided(id_, decision_);
+            emit decided(told_.id, decision_);
         });
     }
 }
@@ -144,8 +186,8 @@ QWidget* ProposalCard::changeView(const proposals::Change& change, const units::
         };
         const ShownAxis x(after.x, units);
         for (const auto& [row, text] : {std::pair{0, x.unit()},
-                                        {1, QString(offered_ ? "ours" : "before")},
-                                        {2, QString(offered_ ? "donor's" : "after")}})
+                                        {1, QString(told_.offered ? "ours" : "before")},
+                                        {2, QString(told_.offered ? "donor's" : "after")}})
             cell(row, 0, text, "faint");
         for (size_t i = 0; i < after.columns; ++i) {
             const int c = static_cast<int>(i) + 1;
@@ -158,7 +200,7 @@ QWidget* ProposalCard::changeView(const proposals::Change& change, const units::
         column->addLayout(grid);
         return box;
     }
-    if (offered_ && after.rows > 1) {
+    if (told_.offered && after.rows > 1) {
         sideBySide(column, change, units);
         return box;
     }

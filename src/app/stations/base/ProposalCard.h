@@ -15,6 +15,9 @@ class ProposalCard : public Panel {
   public:
     ProposalCard(const proposals::Proposal& proposal, const units::Preferences& units, QWidget* parent = nullptr);
 
+    /// Whether it tells just this: then nothing is to be drawn anew.
+    bool tells(const proposals::Proposal& proposal) const;
+
   signals:
     void decided(const std::string& id, const proposals::Decision& decision);
     /// Somebody wants to see the parameter on Maps.
@@ -22,12 +25,12 @@ class ProposalCard : public Panel {
 
   private:
     void makeHead(const proposals::Proposal& proposal);
+    void makeTables(const proposals::Proposal& proposal, const units::Preferences& units);
     QWidget* changeView(const proposals::Change& change, const units::Preferences& units);
     /// Ours and the donor's side by side, in one shading, and what lies between.
     void sideBySide(QVBoxLayout* column, const proposals::Change& change, const units::Preferences& units);
 
-    bool offered_ = false;
-    std::string id_;
+    proposals::Proposal told_;
     proposals::Decision decision_;
 };
 

@@ -112,7 +112,7 @@ void BuildSheetForm::makeFacts(QGridLayout* grid, int& row) {
                 }
             }
             parts = partsButton(qs(group));
-            grid->addWidget(parts, row, 3, Qt::AlignLeft);
+            grid->addWidget(parts, row, 3, Qt::AlignLeft | Qt::AlignBottom);
             ++row;
         }
         grid->addWidget(label(qs(kind.title), "faint"), row, 0);

@@ -274,6 +274,14 @@ void BaseStoryTest::aDonorsGroupsAreShownBesideOursAndTakenByKeyboard() {
     again.session().selectRound(again.session().rounds().back().id);
     openBase(again);
     QTRY_VERIFY(proposal(again, "donor_meter") && proposal(again, "donor_meter")->accepted);
+    // Gone, it is said, and no round is made as if it had never been.
+    EXPECT_OK(storage::RealFileSystem().remove(storage::Path(path.toStdString()) / "donors" / "heron-s-donor.hex"));
+    Story without(path);
+    QTRY_VERIFY(without.message().contains("heron-s-donor.hex"));
+    without.session().selectRound(without.session().rounds().back().id);
+    openBase(without);
+    QTRY_VERIFY(without.find<QComboBox>("donor"));
+    QVERIFY(!without.find<QPushButton>("makeBaseRound")->isEnabled());
     // Without it all is as before.
     QTRY_VERIFY(again.find<QComboBox>("donor"));
     auto* choice = again.find<QComboBox>("donor");

@@ -84,7 +84,10 @@ BaseStation::BaseStation(Session& session, QWidget* parent) : Station("Base", pa
     });
     // What cards tell in other units, or of parameters that are gone, is told anew.
     for (auto change : {&Session::definitionChanged, &Session::unitsChanged, &Session::folderChanged})
-        connect(&session_, change, this, [this] { qDeleteAll(findChildren<ProposalCard*>()); });
+        connect(&session_, change, this, [this] {
+            askingParts_ = false;
+            qDeleteAll(findChildren<ProposalCard*>());
+        });
     for (auto change :
          {&Session::roundSelected, &Session::folderChanged, &Session::linkChanged, &Session::buildSheetChanged,
           &Session::definitionChanged, &Session::unitsChanged, &Session::donorsChanged})
@@ -218,6 +221,8 @@ void BaseStation::fillCards() {
                     "Select the original to change the base itself.",
                     "faint"));
     if (work_->onOriginal) cards_->addWidget(donorHead());
+    if (donorMissing())
+        cards_->addWidget(wrapped("The donor " + qs(donor_) + " is not there; choose another, or none.", "warm"));
     std::string cause = kDonorCause;
     for (const auto& p : work_->plan.proposals) {
         if (p.cause != cause) cards_->addWidget(causeHead(qs(cause = p.cause)));
@@ -322,11 +327,11 @@ void BaseStation::askDonorParts() {
     column->addWidget(form);
     connect(
         back, &QPushButton::clicked, this,
-        [this, form] {
+        [this, form, from] {
             askingParts_ = false;
             const auto sheet = form->sheet();
-            if (const auto now = donor(); now && !(now->sheet == sheet))
-                session_.setDonorSheet(now, sheet);  // computes anew
+            if (from == donor() && !(from->sheet == sheet))
+                session_.setDonorSheet(from, sheet);  // computes anew
             else
                 QMetaObject::invokeMethod(this, &BaseStation::fill, Qt::QueuedConnection);
         },
@@ -476,7 +481,8 @@ void BaseStation::refreshButton() {
     primary()->setText(
         count ? QString("Make round %1 with %2 %3").arg(next).arg(count).arg(count == 1 ? "proposal" : "proposals")
               : QString("Make round %1").arg(next));
-    primary()->setEnabled(count > 0);
+    // What was said yes to of a donor that is gone would be left out in silence.
+    primary()->setEnabled(count > 0 && !donorMissing());
 }
 
 void BaseStation::makeRound() {

@@ -37,6 +37,7 @@ class BaseStation : public Station {
     void chooseDonor(int index);
     void addDonor();
     job::DonorPtr donor() const;
+    bool donorMissing() const { return !donor_.empty() && !donor() && work_ && work_->onOriginal; }
     /// What is known of the donor's parts, in place of the proposals until it is told.
     void askDonorParts();
     void fillCards();

@@ -76,10 +76,15 @@ std::optional<double> valueOf(const Calibration& calibration, std::string_view r
                                                : units::convert(table->values[0], table->unit, unit);
 }
 
+/// What a car has now: the fitted part, or the one it was sold with.
+std::optional<double> presentOn(const BuildSheet& sheet, Fact fact) {
+    const auto fitted = sheet.of(fact);
+    return fitted ? fitted : sheet.of(fact, false);
+}
+
 double flowThere(const BuildSheet& sheet, double rated) {
     const auto ratedAt = sheet.of(Fact::InjectorPressure);
-    const auto pressure =
-        sheet.of(Fact::FuelPressure) ? sheet.of(Fact::FuelPressure) : sheet.of(Fact::FuelPressure, false);
+    const auto pressure = presentOn(sheet, Fact::FuelPressure);
     return ratedAt && pressure ? rated * std::sqrt(*pressure / *ratedAt) : rated;
 }
 
@@ -107,12 +112,15 @@ struct Likeness {
 Likeness likeness(const DonorGroup::Part& part, const Calibration& original, const BuildSheet& sheet,
                   const Donor& donor) {
     const FactKind& kind = kindOf(part.fact);
-    const auto told = [&](const BuildSheet& of, const Calibration& calibration, bool isFitted) {
-        const auto said = of.of(part.fact, isFitted);
+    const auto told = [&](const std::optional<double>& said, const Calibration& calibration) {
         const auto read = partReadFrom(calibration, part.fact, original, sheet);
         return kind.compared && said ? said : read ? read : said;
     };
-    Likeness out{part.word, kind, told(sheet, original, false), told(donor.sheet, donor.calibration, true), {}};
+    Likeness out{part.word,
+                 kind,
+                 told(sheet.of(part.fact, false), original),
+                 told(presentOn(donor.sheet, part.fact), donor.calibration),
+                 {}};
     if (const auto fitted = sheet.of(part.fact))
         out.fitted = part.fact == Fact::InjectorFlow ? flowThere(sheet, *fitted) : *fitted;
     else if (part.fact == Fact::SensorSlope && sensorLine(sheet))
@@ -250,16 +258,17 @@ void offerGroup(Draft& d, const DonorGroup& group, const Calibration& original, 
     }
     if (!nearer.empty() && farther.empty()) {
         d.suggest();
-        d.reason = "Made for parts nearer to what is fitted than the original's: " + joined(nearer) + ".";
+        d.reason = "made for parts nearer to what is fitted than the original's: " + joined(nearer) + ".";
     } else if (!nearer.empty()) {
-        d.reason = "Nearer in " + joined(nearer) + ", but farther off in " + joined(farther) + " than the original.";
+        d.reason = "nearer in " + joined(nearer) + ", but farther off in " + joined(farther) + " than the original.";
     } else if (!farther.empty()) {
-        d.reason = "Farther from what is fitted than the original: " + joined(farther) + ".";
+        d.reason = "farther from what is fitted than the original: " + joined(farther) + ".";
     } else if (any) {
-        d.reason = "Made for parts no nearer than the original's.";
+        d.reason = "made for parts no nearer than the original's.";
     } else {
-        d.reason = "Nothing says for which parts it was made.";
+        d.reason = "nothing says for which parts it was made.";
     }
+    d.reason = donor.name + ": " + d.reason;
     if (any && !unknown.empty()) d.remark("Not known of all: " + joined(unknown) + ".");
     if (d.formula.empty()) d.formula = "nothing known to compare";
     d.check = "these cells before others: they were driven in another car";
@@ -274,7 +283,7 @@ Maker donorMaker(const Calibration& original, const BuildSheet& sheet, const Don
             adopt(out.calibration, role, donor.calibration, touched, clamped);
     adopt(out.calibration, "displacement", donor.calibration, touched, clamped);
     for (const FactKind& kind : factKinds()) {
-        const auto told = donor.sheet.of(kind.fact);
+        const auto told = presentOn(donor.sheet, kind.fact);
         out.parts[static_cast<size_t>(kind.fact)] =
             told ? told : partReadFrom(donor.calibration, kind.fact, original, sheet);
     }

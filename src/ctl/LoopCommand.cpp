@@ -251,8 +251,9 @@ Done ablation(Context& c, const Ablation& a) {
             from += between + figure(all[f.key], 1, "");
             to += between + figure(figures[f.key], 1, "");
         }
-        c.outcome.text +=
-            "| " + p.title + " | " + (titles.empty() ? "nothing" : titles) + " | " + from + " | " + to + " |\n";
+        for (const std::string& column : {p.title, titles.empty() ? std::string("nothing") : titles, from, to})
+            c.outcome.text.append("| ").append(column).append(" ");
+        c.outcome.text += "|\n";
         list.push_back({{"id", p.id}, {"figures", figures}, {"worse", worse}});
     }
     c.outcome.json = {{"seed", a.seed}, {"seeds", a.seeds}, {"route", a.route}, {"base", all}, {"left_out", list}};

@@ -20,4 +20,7 @@ struct Donor {
 std::optional<double> partReadFrom(const calibration::Calibration& calibration, Fact fact,
                                    const calibration::Calibration& original, const BuildSheet& sheet);
 
+/// What is worth telling of a donor's parts, because its numbers don't: by these its groups are held against ours.
+std::vector<Fact> factsOfDonors();
+
 }  // namespace brusk::proposals

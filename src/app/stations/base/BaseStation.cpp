@@ -320,9 +320,13 @@ void BaseStation::askDonorParts() {
     back->setObjectName("donorPartsDone");
     row->addWidget(back);
     column->addLayout(row);
-    auto* form = new BuildSheetForm([](const proposals::BuildSheet& sheet) { return proposals::refusals(sheet); });
+    auto* form = new BuildSheetForm([](const proposals::BuildSheet& sheet) { return proposals::refusals(sheet); },
+                                    proposals::factsOfDonors());
     form->setObjectName("donorSheet");
     form->setParts(session_.parts());
+    connect(form, &BuildSheetForm::partKept, &session_, &Session::keepPart);
+    connect(form, &BuildSheetForm::partForgotten, &session_, &Session::forgetPart);
+    connect(&session_, &Session::partsChanged, form, [this, form] { form->setParts(session_.parts()); });
     form->setSheet(from->sheet);
     column->addWidget(form);
     connect(

@@ -200,7 +200,7 @@ QWidget* ProposalCard::changeView(const proposals::Change& change, const units::
         column->addLayout(grid);
         return box;
     }
-    if (told_.offered && after.rows > 1) {
+    if (told_.offered) {
         sideBySide(column, change, units);
         return box;
     }
@@ -261,7 +261,7 @@ void ProposalCard::sideBySide(QVBoxLayout* column, const proposals::Change& chan
         half->setSpacing(1);
         auto* picture = new MapGrid;
         picture->setCompact(true);
-        picture->setFixedHeight(72);
+        picture->setFixedHeight(after.rows == 1 ? 18 : 72);
         picture->setContents(std::move(c));
         picture->setAccessibleName(QString::fromStdString(after.parameter->title()) + ", " + range);
         half->addWidget(picture);

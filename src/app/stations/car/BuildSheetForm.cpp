@@ -40,7 +40,8 @@ QLineEdit* BuildSheetForm::field(const QString& name, const QString& title) {
     return edit;
 }
 
-BuildSheetForm::BuildSheetForm(Check check, QWidget* parent) : QWidget(parent), check_(std::move(check)) {
+BuildSheetForm::BuildSheetForm(Check check, std::vector<proposals::Fact> only, QWidget* parent)
+    : QWidget(parent), check_(std::move(check)), only_(std::move(only)) {
     auto* column = new QVBoxLayout(this);
     column->setContentsMargins(0, 0, 6, 0);
     refusal_ = label({}, "alarm");
@@ -65,6 +66,7 @@ BuildSheetForm::BuildSheetForm(Check check, QWidget* parent) : QWidget(parent), 
     grid->setVerticalSpacing(4);
     int row = 0;
     makeFacts(grid, row);
+    const int beyond = row;
     makeDeadTimes(grid, row);
     const auto line = [&](const QString& title, QWidget* widget) {
         grid->addWidget(label(title, "faint"), row, 0);
@@ -85,6 +87,9 @@ BuildSheetForm::BuildSheetForm(Check check, QWidget* parent) : QWidget(parent), 
     notes_->setObjectName("sheetNotes");
     notes_->setPlaceholderText("gearbox, brakes, what else is fitted");
     line("Besides", notes_);
+    for (int r = beyond; r < row && !only_.empty(); ++r)
+        for (int c = 0; c < grid->columnCount(); ++c)
+            if (auto* item = grid->itemAtPosition(r, c)) item->widget()->hide();
     grid->setColumnStretch(0, 3);
     for (const int c : {1, 2})
         grid->setColumnStretch(c, 2);
@@ -99,6 +104,7 @@ void BuildSheetForm::makeFacts(QGridLayout* grid, int& row) {
     std::string_view group;
     QToolButton* parts = nullptr;
     for (const auto& kind : proposals::factKinds()) {
+        if (!only_.empty() && std::find(only_.begin(), only_.end(), kind.fact) == only_.end()) continue;
         if (kind.group != group) {
             group = kind.group;
             auto* heading = label(qs(group), "heading");
@@ -106,6 +112,7 @@ void BuildSheetForm::makeFacts(QGridLayout* grid, int& row) {
             grid->addWidget(heading, row, 0);
             if (row == 0) {
                 for (const auto& [text, c] : {std::pair{"stock", 1}, {"fitted", 2}}) {
+                    if (c == 1 && !only_.empty()) continue;
                     auto* head = label(text, "faint");
                     head->setAlignment(Qt::AlignRight);
                     grid->addWidget(head, row, c);
@@ -117,7 +124,7 @@ void BuildSheetForm::makeFacts(QGridLayout* grid, int& row) {
         }
         grid->addWidget(label(qs(kind.title), "faint"), row, 0);
         for (const bool fitted : {false, true}) {
-            if (!fitted && !kind.compared) continue;
+            if (!fitted && (!kind.compared || !only_.empty())) continue;
             auto* edit = field((fitted ? "fitted_" : "stock_") + qs(kind.key),
                                qs(kind.group) + ", " + qs(kind.title) + (fitted ? ", fitted" : ", stock"));
             grid->addWidget(edit, row, fitted ? 2 : 1);
@@ -161,7 +168,7 @@ void BuildSheetForm::fillMenu(QMenu* menu, const std::string& group) {
     const auto kinds = proposals::factKinds();
     const bool compared =
         std::any_of(kinds.begin(), kinds.end(), [&](const auto& kind) { return kind.group == group && kind.compared; });
-    if (compared && !here.empty()) {
+    if (compared && !here.empty() && only_.empty()) {
         auto* stock = menu->addMenu("As the stock part");
         for (const auto& part : here)
             named(stock, part, [this](const proposals::Part& p) { putPart(p, false); });
@@ -242,7 +249,8 @@ void BuildSheetForm::take() {
 }
 
 proposals::BuildSheet BuildSheetForm::filled() {
-    proposals::BuildSheet sheet;
+    proposals::BuildSheet sheet = only_.empty() ? proposals::BuildSheet{} : taken_;
+    sheet.deadTimes.clear();
     refusal_->clear();
     std::vector<QLineEdit*> all;
     for (const Field& f : fields_)

@@ -20,7 +20,8 @@ class BuildSheetForm : public QWidget {
   public:
     using Check = std::function<std::vector<proposals::Refusal>(const proposals::BuildSheet&)>;
     /// `check` tells what can't be meant, also by what the controller can store.
-    explicit BuildSheetForm(Check check, QWidget* parent = nullptr);
+    /// `only`: another car's, of which these facts are asked, as it is now; the rest of its sheet is kept.
+    explicit BuildSheetForm(Check check, std::vector<proposals::Fact> only = {}, QWidget* parent = nullptr);
     void setSheet(const proposals::BuildSheet& sheet);
     /// What is filled in and not refused.
     proposals::BuildSheet sheet() const { return taken_; }
@@ -53,6 +54,7 @@ class BuildSheetForm : public QWidget {
 
     static constexpr size_t kPoints = 5;
     Check check_;
+    std::vector<proposals::Fact> only_;
     proposals::BuildSheet taken_;
     std::vector<proposals::DeadTimePoint> moreDeadTimes_;  ///< of a longer table: kept, not shown
     std::vector<Field> fields_;

@@ -171,6 +171,18 @@ std::span<const DonorGroup> donorGroups() {
     return kGroups;
 }
 
+std::vector<Fact> factsOfDonors() {
+    std::vector<Fact> out;
+    for (const FactKind& kind : factKinds())
+        for (const DonorGroup& group : kGroups)
+            if (kind.compared && std::any_of(group.parts.begin(), group.parts.end(),
+                                             [&](const auto& part) { return part.fact == kind.fact; })) {
+                out.push_back(kind.fact);
+                break;
+            }
+    return out;
+}
+
 std::optional<double> partReadFrom(const Calibration& calibration, Fact fact, const Calibration& original,
                                    const BuildSheet& sheet) {
     const auto against = [&](Fact of, auto ratio) -> std::optional<double> {

@@ -91,7 +91,8 @@ bool Story::makeBase() {
     auto* make = find<QPushButton>("makeBaseRound");
     if (!make || !QTest::qWaitFor([&] { return make->isEnabled(); }, 5000)) return false;
     const size_t before = session_->rounds().size();
-    return click("makeBaseRound") && session_->rounds().size() == before + 1;
+    // One that is asked for while the proposals are being computed is made when they are there.
+    return click("makeBaseRound") && QTest::qWaitFor([&] { return session_->rounds().size() == before + 1; }, 5000);
 }
 
 bool Story::flash() {

@@ -164,6 +164,7 @@ int main(int argc, char** argv) {
     shoot("base-donor");
     if (argc > 3 && QString(argv[3]) == "base") return 0;
     must(story.session().folder()->setSetting("base_donor", "").has_value(), "without the donor");
+    story.goTo("Car");
     must(story.makeBase(), "base");
     if (argc > 3 && QString(argv[3]) == "maps") {
         shootMaps(story, shoot);

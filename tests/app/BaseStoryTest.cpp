@@ -6,6 +6,7 @@
 #include <QMenu>
 #include <QTimer>
 #include <QToolButton>
+#include <functional>
 
 #include "Expect.h"
 #include "Maps.h"
@@ -297,14 +298,10 @@ void BaseStoryTest::partsComeFromTheLibraryAndOnesOwn() {
     Session& session = story.session();
     session.setBuildSheet({});
     story.goTo("Car");
-    // Alt+Down in a field opens the parts of its group.
-    const auto choose = [&](const char* field, const QString& part) {
-        auto* edit = story.window().findChild<QLineEdit*>(field);
-        story.window().activateWindow();
-        edit->setFocus();
-        QCoreApplication::processEvents();
+    const auto choose = [](const QString& part, const std::function<void()>& open) {
         bool found = false;
-        QTimer::singleShot(0, &story.window(), [&] {
+        QObject whileOpen;
+        QTimer::singleShot(0, &whileOpen, [&] {
             auto* menu = qobject_cast<QMenu*>(QApplication::activePopupWidget());
             for (auto* action : menu ? menu->actions() : QList<QAction*>())
                 if (action->text().startsWith(part) && action->isEnabled()) {
@@ -313,27 +310,34 @@ void BaseStoryTest::partsComeFromTheLibraryAndOnesOwn() {
                 }
             if (menu) QTest::keyClick(menu, found ? Qt::Key_Return : Qt::Key_Escape);
         });
-        QTest::keyClick(edit, Qt::Key_Down, Qt::AltModifier);
+        open();
         return found;
     };
-    QVERIFY(choose("fitted_injector_flow", "Brindal 620"));
+    auto* field = story.window().findChild<QLineEdit*>("fitted_injector_flow");
+    auto* button = story.window().findChild<QToolButton*>("parts_Injectors");
+    const auto click = [&] { QTest::mouseClick(button, Qt::LeftButton); };
+    // Alt+Down in a field opens the parts of its group, and so does the button beside its heading.
+    QVERIFY(choose("Brindal 620", [&] {
+        field->setFocus();
+        QTest::keyClick(field, Qt::Key_Down, Qt::AltModifier);
+    }));
     QCOMPARE(*session.buildSheet().of(proposals::Fact::InjectorFlow), 620.0);
     QCOMPARE(session.buildSheet().deadTimes.size(), size_t{5});
     QCOMPARE(story.window().findChild<QLineEdit*>("deadTime3")->text(), QString("995"));
     // Changed by hand and kept under a name, it is there for every car.
     put(story, "fitted_injector_flow", "635");
-    QVERIFY(choose("fitted_injector_flow", "Keep what is fitted"));
+    QVERIFY(choose("Keep what is fitted", click));
     QTRY_COMPARE(story.window().focusWidget()->objectName(), QString("partName"));
     QTest::keyClicks(story.window().focusWidget(), "Brindal 620, measured");
     QTest::keyClick(story.window().focusWidget(), Qt::Key_Return);
     QVERIFY2(story.message().contains("part of your own"), qPrintable(story.message()));
     session.setBuildSheet({});
-    QVERIFY(choose("fitted_injector_flow", "Brindal 620, measured"));
+    QVERIFY(choose("Brindal 620, measured", click));
     QCOMPARE(*session.buildSheet().of(proposals::Fact::InjectorFlow), 635.0);
     const auto own = std::find_if(session.parts().begin(), session.parts().end(), [](const auto& p) { return p.own; });
     QVERIFY(own != session.parts().end());
     session.forgetPart(proposals::Part(*own));
-    QVERIFY(!choose("fitted_injector_flow", "Brindal 620, measured"));
+    QVERIFY(!choose("Brindal 620, measured", click));
 }
 
 QTEST_MAIN(BaseStoryTest)

@@ -516,7 +516,7 @@ void CtlTest::theBaseIsComputedFromFiles() {
     QCOMPARE(ctl(withDonor + QStringList{"--take", "donor_wings"}).code, 1);
     QCOMPARE(ctl(base + QStringList{"--donor", at("nothing.hex")}).code, 1);
     // Parts of the library by their names.
-    QVERIFY(ctl({"parts"}).out.contains("Injectors  Brindal 880  Flow, rated 880 cm3/min"));
+    QVERIFY(ctl({"parts"}).out.contains("Injectors  Brindal 880  Rated flow 880 cm3/min"));
     QVERIFY(ctl(base + QStringList{"--fit", "Brindal 880"}).out.contains("880 cm3/min x sqrt(350 kPa / 300 kPa)"));
     QCOMPARE(ctl(base + QStringList{"--fit", "Wings"}).code, 1);
     const Ran refused = ctl({"base", kA2l, at("original.hex"), "--sheet", at("sheet.json")});

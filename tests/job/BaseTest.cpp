@@ -299,7 +299,7 @@ void BaseTest::whatLacksAFactWaitsAndSaysForWhat() {
     const auto plan = planBase(heron(), sheet);
     const Waiting* w = waits(*plan, "meter_housing");
     QVERIFY(w);
-    QCOMPARE(qs(w->what), QString("airflow meter: housing bore of the stock part"));
+    QCOMPARE(qs(w->what), QString("the housing bore of the stock airflow meter"));
     sheet.of(Fact::MeterHousing, false) = 70;
     QVERIFY(!waits(*planBase(heron(), sheet), "meter_housing"));
     // A sheet that names what is there changes nothing.
@@ -621,7 +621,7 @@ void BaseTest::whatNobodyKnowsOfADonorIsWaitedFor() {
     QVERIFY(boost->reason.find("Not known of all: spring, wheel") != std::string::npos);
     const Waiting* duty = waits(*plan, "wastegate_duty");
     QVERIFY(duty);
-    QCOMPARE(qs(duty->what), QString("turbo: wastegate spring of the donor's part"));
+    QCOMPARE(qs(duty->what), QString("the wastegate spring of the donor's turbo"));
     // Its housing is told by its curve against ours.
     QVERIFY(near(*partReadFrom(donor.calibration, Fact::MeterHousing, heron(), demoSheet()), 76, 0.2));
     QVERIFY(near(*partReadFrom(donor.calibration, Fact::TyreCircumference, heron(), demoSheet()), 1960, 2));

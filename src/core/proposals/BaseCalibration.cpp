@@ -59,7 +59,7 @@ std::string BasePlan::account(const BuildSheet& sheet) const {
     for (const Proposal& p : proposals)
         if (!p.accepted && !p.offered && p.changesAnything()) out += "Left out: " + p.title + "\n";
     for (const Waiting& w : waiting)
-        if (w.begun || !w.role.empty()) out += "Not computed: " + w.title + ", it lacks " + w.what + "\n";
+        if (w.begun || !w.role.empty()) out += "Not computed: " + w.title + ", it waits for " + w.what + "\n";
     for (const std::string& conflict : conflicts)
         out += "Mind: " + conflict + "\n";
     if (!sheet.notes.empty()) out += "Fitted besides: " + sheet.notes + "\n";

@@ -400,7 +400,7 @@ void BaseStation::fillFitted() {
     std::stable_partition(waiting.begin(), waiting.end(), [](const auto* w) { return w->begun || !w->role.empty(); });
     for (const auto* one : waiting) {
         const auto& w = *one;
-        auto* line = wrapped(qs(w.title) + " lacks " + qs(w.what), "faint");
+        auto* line = wrapped(qs(w.title) + " waits for " + qs(w.what), "faint");
         waiting_->addWidget(line);
         if (w.role.empty()) continue;
         auto* ask = new QPushButton("Who plays \"" + qs(w.role) + "\"?");

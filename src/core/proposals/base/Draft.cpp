@@ -56,7 +56,7 @@ double Draft::fitted(Fact fact) {
         return *value;
     }
     const FactKind& kind = kindOf(fact);
-    missingFacts_.push_back(lowerFirst(kind.group) + ": " + lowerFirst(kind.title));
+    missingFacts_.push_back("the " + lowerFirst(kind.title) + " of the " + lowerFirst(kind.group));
     return kNothing;
 }
 
@@ -66,8 +66,8 @@ double Draft::stock(Fact fact) {
         return *value;
     }
     const FactKind& kind = kindOf(fact);
-    missingFacts_.push_back(lowerFirst(kind.group) + ": " + lowerFirst(kind.title) + " of the " +
-                            (maker.isDonor ? "donor's" : "stock") + " part");
+    missingFacts_.push_back("the " + lowerFirst(kind.title) + " of the " + (maker.isDonor ? "donor's " : "stock ") +
+                            lowerFirst(kind.group));
     return kNothing;
 }
 

@@ -46,7 +46,7 @@ double deadTimeAt(const std::vector<DeadTimePoint>& table, double volts) {
 }
 
 void deadTimes(Draft& d) {
-    if (d.sheet.deadTimes.empty()) d.lack("injectors: dead times of the fitted ones");
+    if (d.sheet.deadTimes.empty()) d.lack("the dead times of the fitted injectors");
     d.each("injector_dead_time", [&](double volts, double, double) { return deadTimeAt(d.sheet.deadTimes, volts); });
     d.reason =
         "An injector needs a while to open, longer when the battery is low. Wrong dead times show most at idle, where "

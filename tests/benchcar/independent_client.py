@@ -31,7 +31,7 @@ class Bus:
         data = bytes(data).ljust(8, b"\xcc")
         self.socket.send(struct.pack("<IB3x8s", identifier, 8, data))
 
-    def receive(self, seconds=2.0):
+    def receive(self, seconds=10.0):
         """The next frame of the controller's answers."""
         until = time.monotonic() + seconds
         while True:
@@ -68,7 +68,7 @@ class Client:
             at, sequence, left = at + 7, (sequence + 1) & 15, left - 1
             time.sleep(gap)
 
-    def receive(self, seconds=2.0):
+    def receive(self, seconds=10.0):
         frame = self.bus.receive(seconds)
         kind = frame[0] >> 4
         if kind == 0:
@@ -94,13 +94,13 @@ class Client:
             sequence, left = (sequence + 1) & 15, left - 1
         return bytes(payload[:length])
 
-    def ask(self, payload, seconds=2.0):
+    def ask(self, payload, seconds=10.0):
         """The final answer: pending answers are waited out."""
         self.send(bytes(payload))
         while True:
             answer = self.receive(seconds)
             if answer[:1] == b"\x7f" and answer[2] == 0x78:
-                seconds = 5.0
+                seconds = 10.0
                 continue
             return answer
 

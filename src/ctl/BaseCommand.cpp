@@ -101,7 +101,8 @@ Done base(Context& c, const Options& o) {
     for (const auto& p : plan->proposals)
         list.push_back(describe(p));
     for (const auto& w : plan->waiting)
-        waiting.push_back({{"id", w.id}, {"title", w.title}, {"lacks", w.what}, {"role", w.role}});
+        waiting.push_back(
+            {{"id", w.id}, {"title", w.title}, {"lacks", w.what}, {"role", w.role}, {"problem", w.problem}});
     c.outcome.text = plan->account(*sheet);
     for (const auto& p : plan->proposals)
         if (p.offered && !p.accepted)

@@ -187,9 +187,13 @@ Result<proposals::BuildSheet> buildSheetFromJson(const std::string& text) {
                 sheet.of(fact) = in["pressure_sensor"].at(key).get<double>();
         for (const bool fitted : {false, true}) {
             const json facts = in.value(fitted ? "fitted" : "stock", json::object());
-            for (const auto& kind : proposals::factKinds())
-                if (facts.contains(std::string(kind.key)))
-                    sheet.of(kind.fact, fitted) = facts[std::string(kind.key)].get<double>();
+            for (const auto& [key, value] : facts.items()) {
+                const auto* kind = proposals::kindNamed(key);
+                if (!kind)
+                    return fail(ErrorCode::BadInput,
+                                "The build sheet says \"" + key + "\", which Brusk does not know.");
+                sheet.of(kind->fact, fitted) = value.get<double>();
+            }
         }
         sheet.deadTimes = deadTimesIn(in);
         const auto model = choiceIn(in, "load_model", proposals::kLoadModels);

@@ -59,7 +59,7 @@ std::string BasePlan::account(const BuildSheet& sheet) const {
     for (const Proposal& p : proposals)
         if (!p.accepted && !p.offered && p.changesAnything()) out += "Left out: " + p.title + "\n";
     for (const Waiting& w : waiting)
-        if (w.begun || !w.role.empty()) out += "Not computed: " + w.title + ", it waits for " + w.what + "\n";
+        if (w.begun || !w.role.empty() || !w.problem.empty()) out += "Not computed: " + w.sentence() + "\n";
     for (const std::string& conflict : conflicts)
         out += "Mind: " + conflict + "\n";
     if (!sheet.notes.empty()) out += "Fitted besides: " + sheet.notes + "\n";
@@ -75,7 +75,6 @@ Done runRule(const Rule& rule, const Maker& maker, const BuildSheet& sheet, cons
     if (before) before(draft);
     rule.run(draft);
     auto outcome = draft.finish();
-    if (outcome.error) return failBecause(std::string(rule.title) + " can't be computed.", *outcome.error);
     if (outcome.waiting) {
         outcome.waiting->id = rule.id;
         outcome.waiting->cause = rule.cause;

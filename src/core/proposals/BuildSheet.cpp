@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/proposals/BuildSheet.h"
 
+#include <algorithm>
 #include <cmath>
 
 #include "core/base/Text.h"
@@ -48,7 +49,7 @@ constexpr std::array<FactKind, kFacts> kKinds = {{
     {Fact::TurboSpring, "turbo_spring", "Turbo", "Wastegate spring", "kPa", 0, 5, 250, true,
      "A wastegate opens by itself at 5 to 250 kPa of boost."},
     {Fact::BoostCeiling, "boost_ceiling", "Turbo", "Boost wanted", "kPa", 0, 5, 350, false,
-     "Boost is told over the weather: 5 to 350 kPa."},
+     "Boost is told over the weather: 5 to 350 kPa.", true},
     {Fact::CompressorWheel, "compressor_wheel", "Turbo", "Compressor wheel", "mm", 1, 25, 120, true,
      "Compressor wheels are 25 to 120 mm wide."},
     {Fact::Intercooler, "intercooler", "Turbo", "Intercooler effect", "%", 0, 0, 95, true,
@@ -57,6 +58,8 @@ constexpr std::array<FactKind, kFacts> kKinds = {{
      "Exhaust pipes are 25 to 130 mm wide."},
     {Fact::Thermostat, "thermostat", "Cooling", "Thermostat", "\u00b0C", 0, 60, 110, true,
      "Thermostats open between 60 and 110 \u00b0C."},
+    {Fact::FanOn, "fan_on", "Cooling", "Fan wanted on at", "\u00b0C", 0, 60, 125, false,
+     "Fans start between 60 and 125 \u00b0C.", true},
     {Fact::TyreCircumference, "tyre_circumference", "Driveline", "Tyre circumference", "mm", 0, 1000, 3500, true,
      "A driven wheel rolls 1000 to 3500 mm a turn."},
     {Fact::FinalDrive, "final_drive", "Driveline", "Final drive", "", 2, 1.5, 8, true,
@@ -101,6 +104,11 @@ std::span<const FactKind> factKinds() {
 
 const FactKind& kindOf(Fact fact) {
     return kKinds[static_cast<size_t>(fact)];
+}
+
+const FactKind* kindNamed(std::string_view key) {
+    const auto at = std::find_if(kKinds.begin(), kKinds.end(), [&](const FactKind& kind) { return kind.key == key; });
+    return at == kKinds.end() ? nullptr : &*at;
 }
 
 std::optional<SensorLine> lineByPoints(const BuildSheet& sheet) {

@@ -39,10 +39,11 @@ enum class Fact {
     Intercooler,  ///< share of the possible cooling that is reached
     ExhaustBore,  ///< of the pipe behind the turbo or the manifold
     Thermostat,
+    FanOn,  ///< coolant at which the fan is to start; else it follows the thermostat
     TyreCircumference,
     FinalDrive,
 };
-inline constexpr size_t kFacts = 26;
+inline constexpr size_t kFacts = 27;
 
 struct FactKind {
     Fact fact;
@@ -54,9 +55,12 @@ struct FactKind {
     double least = 0, most = 0;  ///< what can be meant at all
     bool compared = true;        ///< the stock part's number counts too
     std::string_view refusal;    ///< why a number beyond that is refused
+    bool isWish = false;         ///< what the owner wants, not what a part is
 };
 std::span<const FactKind> factKinds();
 const FactKind& kindOf(Fact fact);
+/// By its key in files; null for none.
+const FactKind* kindNamed(std::string_view key);
 
 /// Dead time of an injector at a battery voltage, from its maker's table.
 struct DeadTimePoint {

@@ -21,7 +21,7 @@ void put(BuildSheet& sheet, const Part& part, bool isFitted) {
 std::optional<Part> partOn(const BuildSheet& sheet, const std::string& group, const std::string& name) {
     Part part{name, group, {}, {}, true};
     for (const FactKind& kind : factKinds())
-        if (const auto value = sheet.of(kind.fact); kind.group == group && kind.fact != Fact::BoostCeiling && value)
+        if (const auto value = sheet.of(kind.fact); kind.group == group && !kind.isWish && value)
             part.facts.emplace_back(kind.fact, *value);
     if (group == kInjectors) part.deadTimes = sheet.deadTimes;
     return part.facts.empty() && part.deadTimes.empty() ? std::nullopt : std::optional(std::move(part));

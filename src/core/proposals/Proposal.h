@@ -48,9 +48,14 @@ double greatest(const calibration::Table& table);
 /// A proposal that could not be made yet.
 struct Waiting {
     std::string id, cause, title;
-    std::string what;    ///< for what it waits: "the bore of the stock housing"
-    std::string role;    ///< the role that nobody plays; empty when it waits for the build sheet
-    bool begun = false;  ///< the sheet says something of what it needs
+    std::string what;     ///< for what it waits: "the bore of the stock housing"
+    std::string problem;  ///< instead: why it can't be computed, a sentence
+    std::string role;     ///< the role that nobody plays; empty when it waits for the build sheet
+    bool begun = false;   ///< the sheet says something of what it needs
+    /// "Airflow meter curve waits for the bore of the stock housing".
+    std::string sentence() const {
+        return problem.empty() ? title + " waits for " + what : title + " can't be computed. " + problem;
+    }
 };
 
 }  // namespace brusk::proposals

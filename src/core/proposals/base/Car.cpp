@@ -22,12 +22,13 @@ double stronger(const calibration::Table& targetWas, const calibration::Table& t
 
 struct Stronger {
     calibration::Table targetWas, targetIs, veWas, veIs;
+    double size = 1;  ///< displacement now over its maker's
     explicit Stronger(Draft& d)
-        : targetWas(d.original("boost_target")), veWas(d.original("ve_map")), veIs(d.table("ve_map")) {
+        : targetWas(d.original("boost_target")), veWas(d.original("ve_map")), veIs(d.table("ve_map")), size(d.size()) {
         if (d.plays("boost_target")) targetIs = d.table("boost_target");
     }
     bool known() const { return !veWas.values.empty() && !veIs.values.empty(); }
-    double at(double rpm) const { return stronger(targetWas, targetIs, veWas, veIs, rpm); }
+    double at(double rpm) const { return size * stronger(targetWas, targetIs, veWas, veIs, rpm); }
     double most(const std::vector<double>& speeds) const {
         double out = 0;
         for (const double rpm : speeds)
@@ -46,9 +47,10 @@ void torqueCeiling(Draft& d) {
            [&](double rpm, double, double torque) { return torque * std::max(1.0, stronger.at(rpm)); });
     d.reason =
         "The ceiling must lie above what the engine can give, or the throttle closes in boost. Torque goes with air: "
-        "pressure times filling.";
-    d.formula = "ceiling x (pressure x filling now) / (pressure x filling of its maker) at each speed, at most x " +
-                text(most, 2);
+        "pressure times filling times swept volume.";
+    d.formula = "ceiling x (pressure x filling now) / (pressure x filling of its maker)" +
+                (stronger.size != 1 ? " x " + text(stronger.size, 3) + " (displacement)" : std::string()) +
+                " at each speed, at most x " + text(most, 2);
     d.check = "throttle stays open at full pedal in boost";
 }
 
@@ -72,29 +74,23 @@ void airForTorque(Draft& d) {
 void pedalMap(Draft& d) {
     const auto now = d.table("torque_ceiling"), was = d.original("torque_ceiling");
     if (now.values.empty()) return;
-    const double factor = greatest(now) / greatest(was);
-    if (factor < 1.02) return;
+    const double computed = greatest(now) / greatest(was);
+    if (computed < 1.02) return;
+    const double factor = d.choose(computed, "times");
     d.each("pedal_map", [&](double, double, double torque) { return torque > 0 ? torque * factor : torque; });
     d.reason = "The pedal asks for the same share of what the engine can give as before.";
     d.formula =
-        "positive requests x " + text(greatest(now)) + " / " + text(greatest(was)) + " Nm = x " + text(factor, 3);
+        "positive requests x " + text(greatest(now)) + " / " + text(greatest(was)) + " Nm = x " + text(computed, 3);
     d.check = "how the first third of the pedal feels in town";
-}
-
-void revLimit(Draft& d) {
-    const double bears = d.fitted(Fact::RevLimit);
-    d.set("rev_limit", d.choose(bears, "rpm"));
-    d.reason = "What valves and pistons bear, not what the maps reach.";
-    d.formula = "limit " + text(bears) + " rpm, was " + text(d.originalValue("rev_limit")) + " rpm";
-    d.check = "nothing to look for before full load";
 }
 
 void tyres(Draft& d) {
     const double now = d.fitted(Fact::TyreCircumference), was = d.stock(Fact::TyreCircumference);
     const bool geared = d.has(Fact::FinalDrive);
     const double final = geared ? d.fitted(Fact::FinalDrive) / d.stock(Fact::FinalDrive) : 1;
-    d.set("wheel_pulses", d.value("wheel_pulses") * was / now);
-    d.each("gear_ratio", [&](double, double, double ratio) { return ratio * final * was / now; });
+    const double rolls = d.choose(was / now, "times");
+    d.set("wheel_pulses", d.value("wheel_pulses") * rolls);
+    d.each("gear_ratio", [&](double, double, double ratio) { return ratio * final * rolls; });
     d.reason =
         "Pulses and revolutions for a kilometre go with the wheel's way around. Wrong, the road speed, the speed limit "
         "and the gear are wrong.";
@@ -105,15 +101,20 @@ void tyres(Draft& d) {
 }
 
 void fans(Draft& d) {
-    const double opens = d.fitted(Fact::Thermostat), was = d.stock(Fact::Thermostat);
-    const double shift = opens - was;
-    d.set("fan_on", d.value("fan_on") + shift);
-    d.set("fan_off", d.value("fan_off") + shift);
-    d.reason =
-        "The fan starts as far above the thermostat as before and keeps its hysteresis; started below it, it would "
-        "never stop.";
-    d.formula =
-        "fan on and off " + std::string(shift < 0 ? "- " : "+ ") + text(std::abs(shift)) + " K, as the thermostat";
+    const double was = d.value("fan_on");
+    const bool wanted = d.has(Fact::FanOn);
+    const double computed =
+        wanted ? d.fitted(Fact::FanOn) : was + d.fitted(Fact::Thermostat) - d.stock(Fact::Thermostat);
+    const double shift = d.choose(computed, "\u00b0C") - was;
+    for (const char* role : {"fan_on", "fan_off", "fan_high_on", "fan_high_off"})
+        if (d.plays(role)) d.set(role, d.value(role) + shift);
+    const std::string by = std::string(computed < was ? "- " : "+ ") + text(std::abs(computed - was)) + " K";
+    d.reason = std::string(wanted ? "The fan starts where its owner wants it; " : "The fan starts as far above the ") +
+               (wanted ? "" : "thermostat as before; started below it, it would never stop. ") +
+               (wanted ? "every" : "Every") + " stage moves by as much and keeps its hysteresis.";
+    d.formula = wanted ? "fan on at " + text(computed) + " \u00b0C, was " + text(was) + " \u00b0C: all on and off " + by
+                       : "thermostat " + text(d.fitted(Fact::Thermostat)) + " - " + text(d.stock(Fact::Thermostat)) +
+                             " \u00b0C: all on and off " + by;
     d.check = "the fan starts and stops while idling warm";
 }
 
@@ -126,33 +127,57 @@ std::optional<double> choiceNamed(Draft& d, std::string_view role, std::string_v
     return std::nullopt;
 }
 
+/// Sets the switches that are there and tells their names after a word: "; on: Code P0101, Code P0102".
+std::string switched(Draft& d, std::initializer_list<const char*> roles, bool on, std::string_view word) {
+    std::string names;
+    for (const char* role : roles)
+        if (d.plays(role)) {
+            d.set(role, on ? 1 : 0);
+            names += (names.empty() ? "" : ", ") + d.table(role).parameter->title();
+        }
+    return names.empty() ? names : "; " + std::string(word) + ": " + names;
+}
+
+/// Where one model hands over to the other; the way back lies as far below as before.
+std::string changeover(Draft& d) {
+    if (!d.plays("changeover_on") || !d.plays("changeover_off")) return {};
+    const double was = d.value("changeover_on"), apart = was - d.value("changeover_off");
+    constexpr double kLeast_rpm = 100;
+    const double above = d.choose(was, "rpm"), below = above - std::max(kLeast_rpm, apart);
+    d.set("changeover_on", above);
+    d.set("changeover_off", below);
+    return "; changeover above " + text(above) + " rpm, back below " + text(below) + " rpm";
+}
+
 void loadModel(Draft& d) {
     const LoadModel wanted = d.sheet.loadModel;
     if (wanted == LoadModel::AsBuilt) return;
-    const bool meter = wanted != LoadModel::SpeedDensity;
+    const bool meter = wanted != LoadModel::SpeedDensity, density = wanted != LoadModel::AirflowMeter;
     const auto model = choiceNamed(d, "air_model", kLoadModels[static_cast<size_t>(wanted)]);
     if (!model)
         d.lack("a choice called \"" + std::string(kLoadModels[static_cast<size_t>(wanted)]) + "\" of the air model");
     d.set("air_model", model.value_or(0));
-    std::string diagnostics;
-    for (const char* role : {"diag_meter_range", "diag_meter_low", "diag_meter_high"})
-        if (d.plays(role)) {
-            d.set(role, meter ? 1 : 0);
-            diagnostics += std::string(diagnostics.empty() ? "" : ", ") + d.table(role).parameter->title();
-        }
-    d.reason = meter ? "The airflow meter counts: its curve must fit the housing, and its checks stay awake."
-                     : "The VE map counts alone: it needs a right pressure sensor. The checks of the airflow meter are "
-                       "silenced, since nothing depends on it.";
-    d.formula = "air model: " + std::string(kLoadModels[static_cast<size_t>(wanted)]) +
-                (diagnostics.empty() ? "" : "; " + diagnostics + (meter ? " on" : " off"));
-    d.check = "fuel trims in both regions of the map";
+    d.formula = "air model: " + std::string(kLoadModels[static_cast<size_t>(wanted)]);
+    if (wanted == LoadModel::Both) d.formula += changeover(d);
+    d.formula += switched(d, {"diag_meter_range", "diag_meter_low", "diag_meter_high"}, meter, meter ? "on" : "off");
+    if (density) d.formula += switched(d, {"diag_pressure_low", "diag_pressure_high"}, true, "on");
+    d.formula += switched(d, {"air_fallback"}, true, "on");
+    d.reason =
+        !meter ? "The VE map counts alone: it needs a right pressure sensor, whose checks stay awake. Those of the "
+                 "airflow meter are silenced, since nothing depends on it."
+        : density
+            ? "Below the changeover the VE map counts, above it the airflow meter: its curve must fit the housing, and "
+              "the checks of both sensors stay awake."
+            : "The airflow meter counts: its curve must fit the housing, and its checks stay awake. The VE map is what "
+              "is left when it fails, and what its range check is held against.";
+    d.check = density && meter ? "fuel trims on either side of the changeover, and no step of torque at it"
+                               : "fuel trims at idle, at a steady speed and with more load";
 }
 
 constexpr Rule kRules[] = {
     {"torque_ceiling", "Torque", "Torque ceiling", torqueCeiling, false, "boost_target cam_filling", "torque_ceiling"},
     {"air_for_torque", "Torque", "Air for torque", airForTorque, false, "torque_ceiling", "air_for_torque"},
     {"pedal_map", "Torque", "Pedal in shares", pedalMap, false, "torque_ceiling", "pedal_map"},
-    {"rev_limit", "Engine", "Rev limit", revLimit, false},
     {"tyres", "Driveline", "Tyres and final drive", tyres, false, "", "wheel_pulses"},
     {"fans", "Cooling", "Fans", fans, false, "", "fan_on"},
     {"load_model", "Load model", "Air estimate", loadModel, false, "meter_housing pressure_sensor"},

@@ -55,7 +55,9 @@ const DonorGroup kGroups[] = {
     {offer("donor_driveline", "Driveline of the donor"),
      "wheel_pulses gear_ratio",
      {{Fact::TyreCircumference, "tyre"}, {Fact::FinalDrive, "final drive"}}},
-    {offer("donor_cooling", "Fans of the donor"), "fan_on fan_off", {{Fact::Thermostat, "thermostat"}}},
+    {offer("donor_cooling", "Fans of the donor"),
+     "fan_on fan_off fan_high_on fan_high_off",
+     {{Fact::Thermostat, "thermostat"}}},
 };
 
 std::optional<double> finite(double v) {

@@ -5,6 +5,7 @@
 #include <limits>
 
 #include "core/base/Text.h"
+#include "core/definition/Roles.h"
 
 namespace brusk::proposals {
 
@@ -44,6 +45,13 @@ double airAt_mg(const calibration::Table& filling, double displacement_cm3, doub
     for (const double rpm : filling.x.values)
         best_pct = std::max(best_pct, calibration::surfaceAt(filling, rpm, kPa));
     return airAt_mg(best_pct, displacement_cm3, cylinders, kPa);
+}
+
+double Draft::size() const {
+    const auto* parameter = before_.definition().parameterWithRole("displacement");
+    const auto is = parameter ? now().value(parameter->name) : fail(ErrorCode::NotFound, "");
+    const double was = originalValue("displacement");
+    return is && was > 0 ? *is / was : 1;
 }
 
 double Draft::reachableLoad_mg(double kPa) {
@@ -123,6 +131,11 @@ void Draft::set(std::string_view role, double value) {
 void Draft::set(std::string_view role, const std::vector<double>& values) {
     const auto* parameter = player(role);
     if (!parameter || !ready()) return;
+    if (!std::all_of(values.begin(), values.end(), [](double v) { return std::isfinite(v); })) {
+        if (!error_)
+            error_ = Error{ErrorCode::OutOfRange, "Its formula gives no number for " + parameter->title() + "."};
+        return;
+    }
     touch(parameter);
     std::vector<calibration::CellValue> cells;
     for (size_t i = 0; i < values.size(); ++i)
@@ -182,10 +195,6 @@ double Draft::choose(double computed, std::string unit) {
 
 Draft::Outcome Draft::finish() const {
     Outcome out;
-    if (error_) {
-        out.error = *error_;
-        return out;
-    }
     Waiting waiting;
     waiting.begun = begun_;
     if (!missingFacts_.empty()) {
@@ -196,7 +205,13 @@ Draft::Outcome Draft::finish() const {
     }
     if (!missingRole_.empty()) {
         waiting.role = missingRole_;
-        waiting.what = "a parameter with the role \"" + missingRole_ + "\"";
+        const auto* role = definition::knownRole(missingRole_);
+        waiting.what = "a parameter for \"" + std::string(role ? role->title : missingRole_) + "\"";
+        out.waiting = waiting;
+        return out;
+    }
+    if (error_) {
+        waiting.problem = error_->text();
         out.waiting = waiting;
         return out;
     }

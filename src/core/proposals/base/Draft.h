@@ -46,6 +46,8 @@ class Draft {
     double originalValue(std::string_view role) const;
     /// As this rule has made it so far.
     const calibration::Calibration& now() const { return after_ ? *after_ : before_; }
+    /// Swept volume as accepted proposals left it, over its maker's; 1 where nobody tells.
+    double size() const;
     /// Air in a cylinder at a pressure, by the filling as it is now.
     double reachableLoad_mg(double kPa);
     /// Nothing is lacking so far.
@@ -78,7 +80,6 @@ class Draft {
     struct Outcome {
         std::optional<Proposal> proposal;
         std::optional<Waiting> waiting;
-        std::optional<Error> error;
     };
     Outcome finish() const;
 

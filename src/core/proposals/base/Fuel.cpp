@@ -16,8 +16,7 @@ void stoichiometricRatio(Draft& d) {
     if (d.plays("fuel_density")) d.set("fuel_density", density);
     d.reason =
         "Ethanol brings oxygen of its own, so the blend needs less air for each gram: more fuel for the same air. It "
-        "is a "
-        "little denser too.";
+        "is a little denser too.";
     d.formula = "petrol 14.7 at 0.745 kg/l, ethanol 9.0 at 0.789 kg/l, by mass, " + text(ethanol * 100) +
                 " % ethanol by volume = " + text(units::stoichiometricRatio(ethanol), 2) + "; density " +
                 text(density, 3) + " g/cm3";
@@ -35,8 +34,8 @@ void injectorFlow(Draft& d) {
     d.check = "fuel trims: off by the same share everywhere means the flow";
 }
 
+/// By the maker's table of two points or more.
 double deadTimeAt(const std::vector<DeadTimePoint>& table, double volts) {
-    if (table.size() == 1) return table.front().time_us;
     // Outside the table its nearest slope goes on: dead times rise fastest at low voltage.
     size_t i = 1;
     while (i + 1 < table.size() && volts > table[i].volts)
@@ -45,15 +44,36 @@ double deadTimeAt(const std::vector<DeadTimePoint>& table, double volts) {
     return std::max(0.0, table[i - 1].time_us + share * (table[i].time_us - table[i - 1].time_us));
 }
 
+/// Only one dead time is known: the shape over the voltage is that of the injectors before.
+void scaledDeadTimes(Draft& d, const DeadTimePoint& known) {
+    const auto curve = d.table("injector_dead_time");
+    const double was = curve.values.empty() ? 0 : calibration::surfaceAt(curve, known.volts, 0);
+    if (!(was > 0)) {
+        d.lack("a second dead time of the fitted injectors");
+        return;
+    }
+    const double factor = d.choose(known.time_us / was, "times");
+    d.each("injector_dead_time", [&](double, double, double time_us) { return time_us * factor; });
+    d.formula = "every dead time x " + text(known.time_us) + " us / " + text(was) + " us at " + text(known.volts, 1) +
+                " V = x " + text(known.time_us / was, 3);
+    d.remark(
+        "Of the fitted ones a single dead time is known, so the shape over the voltage stays that of the injectors "
+        "before.");
+}
+
 void deadTimes(Draft& d) {
     if (d.sheet.deadTimes.empty()) d.lack("the dead times of the fitted injectors");
-    d.each("injector_dead_time", [&](double volts, double, double) { return deadTimeAt(d.sheet.deadTimes, volts); });
     d.reason =
         "An injector needs a while to open, longer when the battery is low. Wrong dead times show most at idle, where "
-        "the "
-        "pulse is short.";
-    d.formula = "the maker's table of " + std::to_string(d.sheet.deadTimes.size()) +
-                " points, linear between them, its last slope beyond";
+        "the pulse is short.";
+    if (d.sheet.deadTimes.size() == 1) {
+        scaledDeadTimes(d, d.sheet.deadTimes.front());
+    } else {
+        d.each("injector_dead_time",
+               [&](double volts, double, double) { return deadTimeAt(d.sheet.deadTimes, volts); });
+        d.formula = "the maker's table of " + std::to_string(d.sheet.deadTimes.size()) +
+                    " points, linear between them, its last slope beyond";
+    }
     d.check = "fuel trims at idle against those at speed; idle with lamps and blower on";
 }
 

@@ -39,11 +39,40 @@ void pressureAxis(Draft& d) {
     d.move("ve_map", 1, stretchedAbove(map.y.values, wanted, kWeather_kPa));
     d.reason =
         "The boost that is wanted lies beyond the last breakpoint; there the controller would read the last row for "
-        "every "
-        "pressure. Breakpoints above the weather are stretched, the surface is kept and goes on by its last slope.";
+        "every pressure. Breakpoints above the weather are stretched, the surface is kept and goes on by its last "
+        "slope.";
     d.formula = "weather " + text(kWeather_kPa, 1) + " + boost " + text(reached - kWeather_kPa) +
                 " kPa + 3 % = " + text(wanted) + " kPa; the axis ended at " + text(map.y.values.back()) + " kPa";
     d.check = "on the first pull with boost: lambda holds its target beyond the old end of the axis";
+}
+
+void revLimit(Draft& d) {
+    const double bears = d.fitted(Fact::RevLimit), was = d.originalValue("rev_limit");
+    const double limit = d.choose(bears, "rpm");
+    d.set("rev_limit", limit);
+    // Where the curve of a cold engine holds nothing back, it shall go on doing so; below that it protects cold oil.
+    if (d.plays("rev_limit_cold"))
+        d.each("rev_limit_cold", [&](double, double, double rpm) { return rpm >= was ? std::max(rpm, limit) : rpm; });
+    d.reason = "What valves and pistons bear, not what the maps reach.";
+    d.formula = "limit " + text(bears) + " rpm, was " + text(was) + " rpm";
+    d.check = "nothing to look for before full load";
+}
+
+void speedAxis(Draft& d) {
+    if (!d.has(Fact::RevLimit)) return;  // said by the limit itself
+    const auto map = d.table("ve_map");
+    const double revs = d.value("rev_limit");
+    if (map.x.values.empty() || !(map.x.values.back() < revs)) return;
+    // From the middle of the axis on: where idle and cruise are, breakpoints stay.
+    const double from = map.x.values[map.x.values.size() / 2];
+    const double wanted = std::ceil(revs / 100) * 100;
+    d.move("ve_map", 0, stretchedAbove(map.x.values, wanted, from));
+    d.reason =
+        "Beyond the last breakpoint the controller would read the last column at every speed. The upper half of the "
+        "axis is stretched to the rev limit, the surfaces are kept and go on by their last slope.";
+    d.formula = "rev limit " + text(revs) + " rpm, axis to " + text(wanted) + " rpm; it ended at " +
+                text(map.x.values.back()) + " rpm; breakpoints up to " + text(from) + " rpm stay";
+    d.check = "lambda and knock beyond the old end of the axis";
 }
 
 void displacement(Draft& d) {
@@ -56,18 +85,19 @@ void displacement(Draft& d) {
 
 void meterHousing(Draft& d) {
     const double bore = d.fitted(Fact::MeterHousing), was = d.stock(Fact::MeterHousing);
-    const double factor = bore * bore / (was * was);
+    const double section = bore * bore / (was * was), factor = d.choose(section, "times");
     d.each("meter_curve", [&](double, double, double flow) { return flow * factor; });
     d.reason =
         "The meter feels the speed of the air. In a wider housing the same speed means more air, by the ratio of the "
         "sections.";
-    d.formula = "flow x (" + text(bore, 1) + " mm / " + text(was, 1) + " mm)^2 = flow x " + text(factor, 3);
+    d.formula = "flow x (" + text(bore, 1) + " mm / " + text(was, 1) + " mm)^2 = flow x " + text(section, 3);
     d.check = "airflow meter against speed-density while cruising";
 }
 
 void manifoldFilling(Draft& d) {
     const double volume = d.fitted(Fact::ManifoldVolume), was = d.stock(Fact::ManifoldVolume);
-    d.each("meter_fill", [&](double, double, double share) { return share * was / volume; });
+    const double factor = d.choose(was / volume, "times");
+    d.each("meter_fill", [&](double, double, double share) { return share * factor; });
     d.reason = "What the meter sees fills the manifold first; a larger one hands on less of the news each moment.";
     d.formula = "share x " + text(was, 1) + " l / " + text(volume, 1) + " l = share x " + text(was / volume, 3);
     d.check = "lambda in the first second of a tip-in";
@@ -123,8 +153,7 @@ void camFilling(Draft& d) {
            [&](double rpm, double kPa, double ve) { return ve * (1 + d.strength * (camFactor(step, rpm, kPa) - 1)); });
     d.reason =
         "More overlap lets exhaust flow back while the manifold is empty and there is time for it; a later closing "
-        "valve "
-        "fills better at higher speed. A rule of thumb for the first start: the drives put it right.";
+        "valve fills better at higher speed. A rule of thumb for the first start: the drives put it right.";
     d.formula = "filling x (1 - " + text(step.overlap) + "\u00b0 x 1 % x s x e + " + text(step.duration) +
                 "\u00b0 x 0.4 % x f); s falls from 1 at 1000 rpm to a third at 3500 rpm, e from 40 to 101 kPa, f rises "
                 "from 3000 to 5000 rpm";
@@ -153,9 +182,11 @@ void idleAir(Draft& d) {
     const bool bored = d.has(Fact::ThrottleBore) && d.stockIfKnown(Fact::ThrottleBore);
     const double bore = bored ? *d.stockIfKnown(Fact::ThrottleBore) / d.fitted(Fact::ThrottleBore) : 1;
     const bool larger = d.has(Fact::Displacement);
+    if (larger) d.value("displacement");  // asked for where nobody plays it
     const double size = larger ? d.fitted(Fact::Displacement) / d.originalValue("displacement") : 1;
-    const double factor = speed * size * bore * bore;
-    if (std::abs(factor - 1) < 1e-3) return;
+    const double computed = speed * size * bore * bore;
+    if (std::abs(computed - 1) < 1e-3) return;
+    const double factor = d.choose(computed, "times");
     d.each("idle_air", [&](double, double, double opening) { return openingFor(openness(opening) * factor); });
     d.reason = "The air that idle needs goes with speed and swept volume; the plate's angle follows from its bore.";
     d.formula = "open area x " + text(speed, 3) + " (speed) x " + text(size, 3) + " (volume) x " +
@@ -187,12 +218,14 @@ void expectedPressure(Draft& d) {
 
 constexpr Rule kRules[] = {
     {"pressure_sensor", "Pressure sensor", "Sensor line", pressureSensor, false},
+    {"rev_limit", "Engine", "Rev limit", revLimit, false},
+    {"speed_axis", "Engine", "Speed axis", speedAxis, false, "rev_limit", "ve_map"},
     {"pressure_axis", "Turbo", "Pressure axis", pressureAxis, false},
     {"displacement", "Engine", "Displacement", displacement, false},
     {"meter_housing", "Airflow meter", "Airflow meter curve", meterHousing, false, "", "meter_curve"},
     {"meter_fill", "Intake", "Manifold filling", manifoldFilling, false, "", "meter_fill"},
     {"throttle_bore", "Intake", "Throttle for air", throttleBore, false, "", "throttle_for_air"},
-    {"cam_filling", "Cams", "Volumetric efficiency", camFilling, true, "pressure_axis", "ve_map"},
+    {"cam_filling", "Cams", "Volumetric efficiency", camFilling, true, "speed_axis pressure_axis", "ve_map"},
     {"idle_speed", "Cams", "Idle speed", idleSpeed, false, "", "idle_speed"},
     {"idle_air", "Idle", "Idle base air", idleAir, false, "idle_speed throttle_bore", "idle_air"},
     {"expected_pressure", "Diagnostics", "Pressure expected", expectedPressure, false, "cam_filling throttle_bore",

@@ -13,18 +13,18 @@ double originalLoad_mg(const Draft& d, double kPa) {
 }
 
 void loadAxis(Draft& d) {
-    if (!d.plays("boost_target")) return;
+    const bool boosted = d.plays("boost_target");
+    if (!boosted && d.size() <= 1) return;  // nothing fills the cylinders more than before
     const auto map = d.table("spark_map");
-    const double load = d.reachableLoad_mg(greatest(d.table("boost_target")));
+    const double kPa = boosted ? greatest(d.table("boost_target")) : kWeather_kPa;
+    const double load = d.reachableLoad_mg(kPa);
     if (!d.ready() || map.y.values.empty() || map.y.values.back() >= load) return;
     d.move("spark_map", 1, stretchedAbove(map.y.values, load, originalLoad_mg(d, kWeather_kPa)));
     d.reason =
-        "The boost that is wanted fills the cylinders beyond the last breakpoint of the spark maps; there every load "
-        "would get the spark of the last one. Breakpoints in boost are stretched, the surface goes on by its last "
-        "slope.";
-    d.formula = "air at " + text(greatest(d.table("boost_target"))) +
-                " kPa, 25 \u00b0C and the best filling = " + text(load) + " mg; the axis ended at " +
-                text(map.y.values.back()) + " mg";
+        "The cylinders can fill beyond the last breakpoint of the spark maps; there every load would get the spark of "
+        "the last one. Breakpoints beyond what the weather fills are stretched, the surface goes on by its last slope.";
+    d.formula = "air at " + text(kPa) + " kPa, 25 \u00b0C and the best filling = " + text(load) +
+                " mg; the axis ended at " + text(map.y.values.back()) + " mg";
     d.check = "the air per cylinder in full boost stays below the last breakpoint";
 }
 
@@ -70,8 +70,7 @@ void boostSpark(Draft& d) {
     d.reason =
         "No engine of this kind left the factory with so much boost: its whole area starts later by what the charge is "
         "hotter and one degree for what nobody knows; cells beyond the highest load that its maker drove go on from "
-        "the "
-        "last one.";
+        "the last one.";
     d.formula = "charge " + text(std::abs(hotter)) + (hotter > 0 ? " K hotter" : " K cooler") + " than " + d.makers() +
                 ": " + (hotter > 0 ? "x 0.2\u00b0 + 1\u00b0 = " : "1\u00b0 all the same = ") + text(margin, 1) +
                 "\u00b0 above " + text(full) + " mg; beyond " + text(most) + " mg 1\u00b0 more for each 10 kPa";

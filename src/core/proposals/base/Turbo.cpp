@@ -113,14 +113,14 @@ void wastegateDuty(Draft& d) {
 void boostControl(Draft& d) {
     if (!boosted(d)) return;
     const double wheel = d.fitted(Fact::CompressorWheel), was = d.stock(Fact::CompressorWheel);
-    const double heavier = std::pow(wheel / was, 5);
+    const double inertia = std::pow(wheel / was, 5), heavier = d.choose(inertia, "times");
     d.set("boost_i", d.value("boost_i") / heavier);
     if (d.plays("boost_d")) d.set("boost_d", d.value("boost_d") * heavier);
     d.reason =
         "The inertia of a wheel goes with the fifth power of its diameter. A heavier one answers later: less integral, "
         "more attention to the rise, or it overshoots.";
-    d.formula = "inertia x (" + text(wheel, 1) + " mm / " + text(was, 1) + " mm)^5 = x " + text(heavier, 2) +
-                "; integral / " + text(heavier, 2) + ", damping x " + text(heavier, 2);
+    d.formula = "inertia x (" + text(wheel, 1) + " mm / " + text(was, 1) + " mm)^5 = x " + text(inertia, 2) +
+                "; integral / " + text(inertia, 2) + ", damping x " + text(inertia, 2);
     d.check = "overshoot and swinging when boost comes in";
 }
 
@@ -159,7 +159,7 @@ void fullLoadFuel(Draft& d) {
     const double was = originalMost(d), is = d.plays("boost_target") ? greatest(d.table("boost_target")) : was;
     if (!(is > was + 0.5) || !d.plays("full_load_lambda")) return;
     constexpr double kRicher = 0.0006;  // lambda for a kilopascal more of boost
-    const double richer = kRicher * (is - was);
+    const double computed = kRicher * (is - was), richer = d.choose(computed, "lambda");
     d.each("full_load_lambda", [&](double, double, double lambda) { return lambda - richer; });
     double delay = 0;
     if (d.plays("full_load_delay")) {
@@ -170,7 +170,7 @@ void fullLoadFuel(Draft& d) {
     d.reason =
         "More boost makes more heat and comes sooner than the enrichment of the original: it is made richer and "
         "waits less.";
-    d.formula = "full-load lambda - 0.0006 x " + text(is - was) + " kPa = - " + text(richer, 3) +
+    d.formula = "full-load lambda - 0.0006 x " + text(is - was) + " kPa = - " + text(computed, 3) +
                 (delay > 0 ? "; delay x " + text(was - kWeather_kPa) + " / " + text(is - kWeather_kPa) +
                                  " kPa = " + text(delay, 2) + " s"
                            : std::string());
@@ -179,7 +179,8 @@ void fullLoadFuel(Draft& d) {
 
 void loadLimit(Draft& d) {
     const double was = originalMost(d), is = d.plays("boost_target") ? greatest(d.table("boost_target")) : was;
-    if (!d.plays("load_limit") || !(is > was + 0.5)) return;
+    const double size = d.size();
+    if (!d.plays("load_limit") || (!(is > was + 0.5) && !(size > 1.005))) return;
     const auto ve = d.table("ve_map"), old = d.original("ve_map");
     if (ve.values.empty()) return;
     double now = 0, before = 0;
@@ -189,11 +190,12 @@ void loadLimit(Draft& d) {
     }
     constexpr double kNear = 0.95;  // of the limit: farther below it the limit may stay
     if (d.reachableLoad_mg(is) < kNear * d.originalValue("load_limit")) return;
-    const double limit = d.choose(d.originalValue("load_limit") * now / before, "mg");
+    const double limit = d.choose(d.originalValue("load_limit") * now / before * size, "mg");
     d.set("load_limit", limit);
-    d.reason = "The limit keeps its distance to the greatest load: pressure times filling, then and now.";
+    d.reason = "The limit keeps its distance to the greatest load: pressure times filling times swept volume.";
     d.formula = text(d.originalValue("load_limit")) + " mg x (" + text(is) + " kPa x " + text(now / is, 1) + " %) / (" +
-                text(was) + " kPa x " + text(before / was, 1) + " %) = " + text(limit) + " mg";
+                text(was) + " kPa x " + text(before / was, 1) + " %)" +
+                (size != 1 ? " x " + text(size, 3) + " (displacement)" : std::string()) + " = " + text(limit) + " mg";
     d.check = "no fuel cut at the top of a pull";
 }
 

@@ -238,7 +238,7 @@ class Session : public QObject {
     /// Somebody wants to see this parameter on the Maps station.
     void parameterWanted(const QString& name);
     /// Somebody wants to say who plays the missing roles.
-    void rolesWanted();
+    void rolesWanted(const QString& role);
     /// Somebody wants to see this station.
     void stationWanted(const QString& name);
     void samplesChanged();

@@ -153,8 +153,10 @@ int main(int argc, char** argv) {
     story.goTo("Review");
     must(QTest::qWaitFor([&] { return bool(story.session().playback().recording); }, 20000), "a recording to look at");
     story.goTo("Base");
-    shoot("base");
     auto* base = qobject_cast<BaseStation*>(window.station("Base"));
+    must(QTest::qWaitFor([&] { return base->work() && !base->computing(); }, 5000), "the base's proposals");
+    QTest::qWait(200);
+    shoot("base");
     base->addDonorFile(BRUSK_DATA_DIR "/heron/heron-s-donor.hex");
     must(QTest::qWaitFor([&] { return story.find<QCheckBox>("accept_donor_boost"); }, 5000), "a donor's offers");
     QTest::qWait(200);

@@ -60,6 +60,7 @@ QLabel[role="good"] { color: %accent; }
 QLabel[role="numbers"] { font-family: "JetBrains Mono"; }
 QFrame[panel="true"] { background: %sheet; border: 1px solid %line; border-radius: 5px; }
 QLabel[role="goodnumbers"] { font-family: "JetBrains Mono"; color: %accent; }
+QLabel[role="faintnumbers"] { font-family: "JetBrains Mono"; color: %faint; }
 QFrame#operatorPanel { background: transparent; border: 1px dashed %faint; }
 QFrame[told="true"] { background: %picked; border: 0; border-left: 3px solid %accent; }
 QFrame[note="true"] { background: %noteground; border: 0; border-left: 3px solid %warm; }
@@ -82,6 +83,9 @@ QToolButton[tab="true"]:focus { color: %accent; }
 QToolButton[flat="true"] { background: transparent; border: 1px solid transparent; padding: 4px 8px; }
 QToolButton[link="true"] { background: transparent; border: 0; padding: 1px 0; color: %accent; text-align: left; }
 QToolButton[link="quiet"] { background: transparent; border: 0; padding: 1px 0; text-align: left; }
+QPushButton[link] { background: transparent; border: 0; padding: 1px 0; min-width: 0; text-align: left; font-weight: 400; }
+QPushButton[link="faint"] { color: %faint; }
+QPushButton[link]:hover, QPushButton[link]:focus { background: transparent; border: 0; padding: 1px 0; text-decoration: underline; }
 QToolButton[link]:hover, QToolButton[link]:focus { text-decoration: underline; }
 QToolButton[flat="true"]:hover { border: 1px solid %line; }
 QToolButton[flat="true"]:checked { background: %picked; }

@@ -129,6 +129,7 @@ Result<BaseWork> baseWork(const Kit& kit, const carfolder::CarFolder& folder, in
     if (!loose) return tl::unexpected(loose.error());
     BaseWork out;
     out.onOriginal = round == original->id;
+    out.expected = proposals::expectedParts(*start, sheet);
     out.stages = proposals::firstStartPlan(loose->result, sheet);
     if (out.onOriginal) {
         auto plan = stage == proposals::Stage::FullLoad ? std::move(loose)

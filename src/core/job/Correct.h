@@ -42,6 +42,7 @@ struct MapNode {
 struct BaseWork {
     proposals::BasePlan plan;
     bool onOriginal = true;
+    proposals::PartNumbers expected;           ///< the parts that the original was made for, as far as anybody can tell
     std::vector<proposals::StagePlan> stages;  ///< of the base with nothing tightened
     std::vector<proposals::Contradiction> contradictions;
 };

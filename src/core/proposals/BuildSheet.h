@@ -73,9 +73,12 @@ enum class Wish { Power, Economy, Quiet };
 inline constexpr std::string_view kLoadModels[] = {"as built", "speed-density", "airflow meter", "both"};
 inline constexpr std::string_view kWishes[] = {"power", "economy", "quiet"};
 
+/// A number for each Fact, where there is one.
+using PartNumbers = std::array<std::optional<double>, kFacts>;
+
 /// What is not given proposes nothing.
 struct BuildSheet {
-    std::array<std::optional<double>, kFacts> stock, fitted;
+    PartNumbers stock, fitted;
     std::vector<DeadTimePoint> deadTimes;  ///< of the fitted injectors, rising voltage
     LoadModel loadModel = LoadModel::AsBuilt;
     Wish wish = Wish::Power;

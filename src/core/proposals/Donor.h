@@ -20,6 +20,9 @@ struct Donor {
 std::optional<double> partReadFrom(const calibration::Calibration& calibration, Fact fact,
                                    const calibration::Calibration& original, const BuildSheet& sheet);
 
+/// Each part as our original expects it: the stock part that the sheet tells, else what the original's numbers tell.
+PartNumbers expectedParts(const calibration::Calibration& original, const BuildSheet& sheet);
+
 /// What is worth telling of a donor's parts, because its numbers don't: by these its groups are held against ours.
 std::vector<Fact> factsOfDonors();
 

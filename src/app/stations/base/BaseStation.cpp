@@ -12,6 +12,7 @@
 
 #include "app/stations/car/BuildSheetForm.h"
 #include "core/base/Text.h"
+#include "core/definition/Roles.h"
 
 namespace brusk::app {
 
@@ -20,6 +21,7 @@ namespace {
 constexpr const char* kDecisions = "base_decisions";  // settings of the folder
 constexpr const char* kStage = "stage";
 constexpr const char* kDonor = "base_donor";
+constexpr const char* kBrief = "base_brief";
 constexpr const char* kDonorCause = "Donor";
 
 QString qs(std::string_view text) {
@@ -82,6 +84,9 @@ BaseStation::BaseStation(Session& session, QWidget* parent) : Station("Base", pa
     connect(make, &QShortcut::activated, this, [this] {
         if (primary()->isEnabled()) makeRound();
     });
+    auto* brief = new QShortcut(QKeySequence("Ctrl+Shift+B"), this);
+    brief->setContext(Qt::WidgetWithChildrenShortcut);
+    connect(brief, &QShortcut::activated, this, &BaseStation::turnBrief);
     // What cards tell in other units, or of parameters that are gone, is told anew.
     for (auto change : {&Session::definitionChanged, &Session::unitsChanged, &Session::folderChanged})
         connect(&session_, change, this, [this] {
@@ -99,7 +104,7 @@ BaseStation::BaseStation(Session& session, QWidget* parent) : Station("Base", pa
 
 void BaseStation::makeSide(QHBoxLayout* columns) {
     auto* side = new Panel("Fitted against original");
-    side->setFixedWidth(264);
+    side->setFixedWidth(284);
     std::tie(fitted_, waitingHead_, waiting_) = twoLists(side, "Waiting");
     auto* sheet = new QPushButton("Build sheet");
     sheet->setObjectName("toBuildSheet");
@@ -140,7 +145,10 @@ void BaseStation::compute() {
                      ? proposals::Stage::Gentle
                      : static_cast<proposals::Stage>(at - std::begin(proposals::kStages));
     }
-    if (session_.folder()) donor_ = session_.folder()->setting(kDonor);
+    if (session_.folder()) {
+        donor_ = session_.folder()->setting(kDonor);
+        brief_ = !session_.folder()->setting(kBrief).empty();
+    }
     stageChoice_->setCurrentIndex(static_cast<int>(stage_));
     const int mine = ++asked_;
     if (!round || !session_.kit() || !session_.calibration()) {
@@ -221,12 +229,15 @@ void BaseStation::fillCards() {
                     "Select the original to change the base itself.",
                     "faint"));
     if (work_->onOriginal) cards_->addWidget(donorHead());
+    causes_.clear();
     if (donorMissing())
         cards_->addWidget(wrapped("The donor " + qs(donor_) + " is not there; choose another, or none.", "warm"));
     std::string cause = kDonorCause;
     for (const auto& p : work_->plan.proposals) {
         if (p.cause != cause) cards_->addWidget(causeHead(qs(cause = p.cause)));
-        cards_->addWidget(cardOf(p));
+        auto* card = cardOf(p);
+        card->setBrief(brief_);
+        cards_->addWidget(card);
     }
     if (work_->plan.proposals.empty())
         cards_->addWidget(
@@ -279,7 +290,29 @@ QWidget* BaseStation::donorHead() {
         row->addWidget(suggested);
     }
     row->addStretch();
+    auto* brief = new QToolButton;
+    brief->setText(brief_ ? "in full" : "in brief");
+    brief->setObjectName("brief");
+    brief->setToolTip(brief_ ? "Each proposal with reason, numbers before and after, and what to check (Ctrl+Shift+B)"
+                             : "Each proposal by its formula alone (Ctrl+Shift+B)");
+    brief->setProperty("link", true);
+    brief->setFocusPolicy(Qt::TabFocus);
+    connect(brief, &QToolButton::clicked, this, &BaseStation::turnBrief, Qt::QueuedConnection);
+    row->addWidget(brief);
     return box;
+}
+
+void BaseStation::turnBrief() {
+    brief_ = !brief_;
+    keepDecisions();
+    fill();
+}
+
+void BaseStation::lookAt(const QString& cause) {
+    auto* head = causes_.value(cause);
+    if (!head) return;
+    scroll_->verticalScrollBar()->setValue(head->y());
+    if (auto* all = head->findChild<QToolButton*>()) all->setFocus();
 }
 
 void BaseStation::chooseDonor(int index) {
@@ -347,6 +380,7 @@ void BaseStation::askDonorParts() {
 
 QWidget* BaseStation::causeHead(const QString& cause) {
     auto* box = new QWidget;
+    causes_.insert(cause, box);
     auto* row = new QHBoxLayout(box);
     row->setContentsMargins(2, 4, 0, 0);
     row->addWidget(label(cause, "heading"));
@@ -374,38 +408,46 @@ void BaseStation::fillFitted() {
         const auto value = sheet.of(kind.fact);
         if (!value) continue;
         if (kind.group != group) {
-            auto* head = label(qs(group = kind.group), "faint");
-            head->setContentsMargins(0, fitted_->count() ? 5 : 0, 0, 0);
+            auto* head = new QPushButton(qs(group = kind.group));
+            head->setObjectName("lookAt_" + head->text());
+            head->setProperty("link", "faint");
+            head->setToolTip("To what is proposed for it");
+            connect(head, &QPushButton::clicked, this, [this, cause = head->text()] { lookAt(cause); });
+            if (fitted_->count()) fitted_->addSpacing(5);
             fitted_->addWidget(head);
         }
         const auto number = [&](double v) { return qs(formatNumber(v, kind.decimals)); };
-        const auto stock = sheet.of(kind.fact, false);
+        const auto stock = work_ ? work_->expected[static_cast<size_t>(kind.fact)] : sheet.of(kind.fact, false);
+        const bool differs = !stock || number(*stock) != number(*value);
         auto* box = new QWidget;
         auto* row = new QHBoxLayout(box);
         row->setContentsMargins(0, 0, 0, 0);
         row->setSpacing(4);
-        row->addWidget(wrapped(qs(kind.title)), 1);
-        row->addWidget(label((stock ? number(*stock) + " \u2192 " : QString()) + number(*value) +
+        row->addWidget(wrapped(qs(kind.title), differs ? nullptr : "faint"), 1);
+        row->addWidget(label((stock && differs ? number(*stock) + " \u2192 " : QString()) + number(*value) +
                                  (kind.unit.empty() ? QString() : " " + qs(kind.unit)),
-                             "numbers"));
+                             differs ? "numbers" : "faintnumbers"));
         fitted_->addWidget(box);
     }
     if (fitted_->count() == 0) fitted_->addWidget(wrapped("Nothing is on the build sheet yet.", "faint"));
     waitingHead_->setVisible(work_ && !work_->plan.waiting.empty());
+    if (work_) waitingHead_->setText(QString("Waiting, %1").arg(work_->plan.waiting.size()));
     if (!work_) return;
     std::vector<const proposals::Waiting*> waiting;
     for (const auto& w : work_->plan.waiting)
         waiting.push_back(&w);
     // First those for which something is known already.
-    std::stable_partition(waiting.begin(), waiting.end(), [](const auto* w) { return w->begun || !w->role.empty(); });
+    std::stable_partition(waiting.begin(), waiting.end(),
+                          [](const auto* w) { return w->begun || !w->role.empty() || !w->problem.empty(); });
     for (const auto* one : waiting) {
         const auto& w = *one;
-        auto* line = wrapped(qs(w.title) + " waits for " + qs(w.what), "faint");
+        auto* line = wrapped(qs(w.sentence()), w.problem.empty() ? "faint" : "warm");
         waiting_->addWidget(line);
         if (w.role.empty()) continue;
-        auto* ask = new QPushButton("Who plays \"" + qs(w.role) + "\"?");
+        const auto* role = definition::knownRole(w.role);
+        auto* ask = new QPushButton("Find the " + qs(role ? role->title : w.role));
         ask->setObjectName("ask_" + qs(w.role));
-        connect(ask, &QPushButton::clicked, this, [this] { emit session_.rolesWanted(); });
+        connect(ask, &QPushButton::clicked, this, [this, id = qs(w.role)] { emit session_.rolesWanted(id); });
         waiting_->addWidget(ask);
     }
 }
@@ -458,6 +500,7 @@ void BaseStation::keepDecisions() {
     };
     keep(kDecisions, job::toJson(decisions_));
     keep(kDonor, donor_);
+    keep(kBrief, brief_ ? "yes" : "");
     keep(kStage, std::string(proposals::kStages[static_cast<size_t>(stage_)]));
 }
 

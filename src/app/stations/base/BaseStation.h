@@ -4,6 +4,7 @@
 #pragma once
 
 #include <QComboBox>
+#include <QHash>
 #include <QScrollArea>
 
 #include "app/Session.h"
@@ -41,6 +42,10 @@ class BaseStation : public Station {
     /// What is known of the donor's parts, in place of the proposals until it is told.
     void askDonorParts();
     void fillCards();
+    /// Proposals in full, or by their formula alone.
+    void turnBrief();
+    /// Brings a cause's proposals into view, the keyboard with them.
+    void lookAt(const QString& cause);
     void fillFitted();
     void fillPlan();
     QWidget* causeHead(const QString& cause);
@@ -59,6 +64,8 @@ class BaseStation : public Station {
     bool computing_ = false;
     bool makeWhenDone_ = false;
     bool askingParts_ = false;
+    bool brief_ = false;
+    QHash<QString, QWidget*> causes_;  ///< the headings that are shown
     std::string problem_;
     QVBoxLayout *fitted_, *waiting_, *cards_, *contradictions_, *planLines_;
     QComboBox* stageChoice_;

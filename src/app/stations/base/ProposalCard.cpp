@@ -4,6 +4,8 @@
 #include <QComboBox>
 #include <QGridLayout>
 #include <QLineEdit>
+#include <QPushButton>
+#include <QStyle>
 #include <QToolButton>
 #include <algorithm>
 #include <tuple>
@@ -21,11 +23,25 @@ QString qs(const std::string& text) {
     return QString::fromStdString(text);
 }
 constexpr size_t kWidest = 10;  // columns that are told as numbers
+
+/// "Code P0101 on", "Changeover back below 2900 rpm": what a proposal needs and finds set already.
+QString asItIs(const proposals::Change& change, const units::Preferences& units) {
+    const auto& t = change.after;
+    const QString title = qs(t.parameter->title());
+    if (!t.text.empty()) return title + " " + qs(t.text);
+    if (t.values.size() != 1) return title;
+    const auto shown = units.shown(t.unit);
+    return title + " " + QString::number(shown(t.values[0]), 'f', shown.decimals(t.decimals)) + " " + qs(shown.unit);
+}
 }  // namespace
 
 ProposalCard::ProposalCard(const Proposal& p, const units::Preferences& units, QWidget* parent)
     : Panel("", parent), told_(p), decision_{p.accepted, p.strength, p.byHand ? p.number : std::nullopt} {
     makeHead(p);
+    wrong_ = label({}, "alarm");
+    wrong_->setObjectName("wrong_" + qs(p.id));
+    wrong_->hide();
+    body()->addWidget(wrong_);
     const auto line = [&](const QString& text, const char* role) {
         auto* l = label(text, role);
         l->setWordWrap(true);
@@ -33,10 +49,15 @@ ProposalCard::ProposalCard(const Proposal& p, const units::Preferences& units, Q
         body()->addWidget(l);
         return l;
     };
-    line(qs(p.reason), nullptr);
+    details_ << line(qs(p.reason), nullptr);
     line(qs(p.formula), "numbers")->setObjectName("formula_" + qs(p.id));
     makeTables(p, units);
-    if (!p.check.empty()) line("First drive: " + qs(p.check), "faint");
+    if (!p.check.empty()) details_ << line("First drive: " + qs(p.check), "faint");
+}
+
+void ProposalCard::setBrief(bool brief) {
+    for (QWidget* detail : details_)
+        detail->setVisible(!brief);
 }
 
 bool ProposalCard::tells(const Proposal& p) const {
@@ -68,14 +89,14 @@ void ProposalCard::makeTables(const Proposal& p, const units::Preferences& units
     };
     QStringList same, follow;
     for (const auto& change : p.changes)
-        if (p.offered && !change.changes())
-            same << qs(change.parameter().title());
+        if (!change.changes() && (p.offered || p.changesAnything()))
+            same << (p.offered ? qs(change.parameter().title()) : asItIs(change, units));
         else if (change.follows)
             follow << qs(change.parameter().title());
         else
             column->addWidget(changeView(change, units));
     if (!follow.isEmpty()) line("Breakpoints move along, surfaces are kept: " + follow.join(", "));
-    if (!same.isEmpty()) line("The same in both: " + same.join(", "));
+    if (!same.isEmpty()) line((p.offered ? "The same in both: " : "As before: ") + same.join(", "));
     // What would not serve better takes little room until somebody asks.
     if (p.offered && !p.suggested && !p.accepted && p.changesAnything()) {
         auto* show = new QToolButton;
@@ -90,6 +111,8 @@ void ProposalCard::makeTables(const Proposal& p, const units::Preferences& units
         tables->hide();
     }
     body()->addWidget(tables);
+    // An offer is judged by its tables.
+    if (!p.offered) details_ << tables;
 }
 
 void ProposalCard::makeHead(const Proposal& p) {
@@ -135,7 +158,16 @@ void ProposalCard::makeHead(const Proposal& p) {
         connect(number, &QLineEdit::editingFinished, this, [this, number] {
             if (!number->isModified()) return;
             number->setModified(false);
-            decision_.number = parseNumber(number->text().trimmed().replace(',', '.').toStdString());
+            const QString typed = number->text().trimmed();
+            const auto value = parseNumber(QString(typed).replace(',', '.').toStdString());
+            const bool wrong = !value && !typed.isEmpty();
+            wrong_->setText("\"" + typed + "\" is not a number; what stood there counts.");
+            wrong_->setVisible(wrong);
+            number->setProperty("wrong", wrong);
+            number->style()->unpolish(number);
+            number->style()->polish(number);
+            if (wrong) return;
+            decision_.number = value ? std::optional(*value) : std::nullopt;
             emit decided(told_.id, decision_);
         });
     }
@@ -151,15 +183,15 @@ QWidget* ProposalCard::changeView(const proposals::Change& change, const units::
     column->setContentsMargins(0, 0, 0, 0);
     column->setSpacing(2);
     auto* head = new QHBoxLayout;
-    auto* name = new QToolButton;
-    name->setText(qs(after.parameter->title()) + (shown.unit.empty() ? "" : ", " + qs(shown.unit)));
+    auto* name = new QPushButton(qs(after.parameter->title()) + (shown.unit.empty() ? "" : ", " + qs(shown.unit)));
     name->setProperty("link", "quiet");
     name->setToolTip("Open it on Maps");
-    connect(name, &QToolButton::clicked, this, [this, n = after.parameter->name] { emit parameterWanted(qs(n)); });
+    connect(name, &QPushButton::clicked, this, [this, n = after.parameter->name] { emit parameterWanted(qs(n)); });
     head->addWidget(name);
     column->addLayout(head);
     if (after.values.size() == 1) {
         const bool words = !after.text.empty();
+        head->addSpacing(6);
         head->addWidget(
             label((words ? qs(change.before.text) : number(change.before.values[0])) + "  \u2192  ", "numbers"));
         head->addWidget(
@@ -194,7 +226,7 @@ QWidget* ProposalCard::changeView(const proposals::Change& change, const units::
             cell(0, c, i < x.values.size() ? QString::number(x.values[i], 'f', x.decimals) : QString::number(c),
                  "faint");
             cell(1, c, number(change.before.values[i]), "numbers");
-            cell(2, c, number(after.values[i]), change.changes() ? "goodnumbers" : "numbers");
+            cell(2, c, number(after.values[i]), after.values[i] != change.before.values[i] ? "goodnumbers" : "numbers");
         }
         grid->setColumnStretch(static_cast<int>(after.columns) + 1, 1);
         column->addLayout(grid);
@@ -210,9 +242,11 @@ QWidget* ProposalCard::changeView(const proposals::Change& change, const units::
     c.setAxes(ShownAxis(after.x, units), ShownAxis(after.y, units));
     c.shade = GridContents::Shade::Difference;
     double least = INFINITY, most = -INFINITY;
+    size_t changed = 0;
     for (size_t i = 0; i < after.values.size(); ++i) {
         const double by = shown.change(after.values[i] - change.before.values[i]);
         c.values.push_back(by);
+        changed += by != 0;
         least = std::min(least, by), most = std::max(most, by);
     }
     auto* picture = new MapGrid;
@@ -221,10 +255,11 @@ QWidget* ProposalCard::changeView(const proposals::Change& change, const units::
     picture->setContents(std::move(c));
     column->addWidget(picture);
     QString text = QString("%1 cells change by %2 to %3")
-                       .arg(after.values.size())
+                       .arg(changed)
                        .arg(QString::number(least, 'f', decimals), QString::number(most, 'f', decimals));
-    if (!sameAxes)
-        text += QString("; the axis reaches %1 now").arg(ShownAxis(after.y, units).text(after.y.values.size() - 1));
+    for (const auto& [was, is] : {std::pair{&change.before.x, &after.x}, {&change.before.y, &after.y}})
+        if (was->values != is->values)
+            text += QString("; the axis reaches %1 now").arg(ShownAxis(*is, units).text(is->values.size() - 1));
     column->addWidget(label(text, "faint"));
     return box;
 }

@@ -15,6 +15,8 @@ class ProposalCard : public Panel {
   public:
     ProposalCard(const proposals::Proposal& proposal, const units::Preferences& units, QWidget* parent = nullptr);
 
+    /// Brief: its formula alone, without reason, tables and what to check.
+    void setBrief(bool brief);
     /// Whether it tells just this: then nothing is to be drawn anew.
     bool tells(const proposals::Proposal& proposal) const;
 
@@ -30,6 +32,8 @@ class ProposalCard : public Panel {
     /// Ours and the donor's side by side, in one shading, and what lies between.
     void sideBySide(QVBoxLayout* column, const proposals::Change& change, const units::Preferences& units);
 
+    QLabel* wrong_ = nullptr;  ///< why what was typed is no number
+    QWidgetList details_;      ///< what the brief view leaves out
     proposals::Proposal told_;
     proposals::Decision decision_;
 };

@@ -40,15 +40,19 @@ QLineEdit* BuildSheetForm::field(const QString& name, const QString& title) {
     return edit;
 }
 
+QLabel* BuildSheetForm::refusalLine(QGridLayout* grid, int& row, const QString& name) {
+    auto* line = label({}, "alarm");
+    line->setObjectName("why_" + name);
+    line->setWordWrap(true);
+    line->hide();
+    grid->addWidget(line, row++, 0, 1, 4);
+    return line;
+}
+
 BuildSheetForm::BuildSheetForm(Check check, std::vector<proposals::Fact> only, QWidget* parent)
     : QWidget(parent), check_(std::move(check)), only_(std::move(only)) {
     auto* column = new QVBoxLayout(this);
     column->setContentsMargins(0, 0, 6, 0);
-    refusal_ = label({}, "alarm");
-    refusal_->setObjectName("sheetRefusal");
-    refusal_->setWordWrap(true);
-    refusal_->hide();
-    column->addWidget(refusal_);
     name_ = new QLineEdit;
     name_->setObjectName("partName");
     name_->hide();
@@ -123,18 +127,19 @@ void BuildSheetForm::makeFacts(QGridLayout* grid, int& row) {
             ++row;
         }
         grid->addWidget(label(qs(kind.title), "faint"), row, 0);
+        grid->addWidget(label(qs(kind.unit), "faint"), row, 3);
+        const int fieldRow = row++;
+        auto* why = refusalLine(grid, row, qs(kind.key));
         for (const bool fitted : {false, true}) {
             if (!fitted && (!kind.compared || !only_.empty())) continue;
             auto* edit = field((fitted ? "fitted_" : "stock_") + qs(kind.key),
                                qs(kind.group) + ", " + qs(kind.title) + (fitted ? ", fitted" : ", stock"));
-            grid->addWidget(edit, row, fitted ? 2 : 1);
-            fields_.push_back({kind.fact, fitted, edit});
+            grid->addWidget(edit, fieldRow, fitted ? 2 : 1);
+            fields_.push_back({kind.fact, fitted, edit, why});
             auto* choose = new QShortcut(QKeySequence("Alt+Down"), edit);
             choose->setContext(Qt::WidgetShortcut);
             connect(choose, &QShortcut::activated, parts, &QToolButton::showMenu);
         }
-        grid->addWidget(label(qs(kind.unit), "faint"), row, 3);
-        ++row;
     }
 }
 
@@ -210,7 +215,10 @@ void BuildSheetForm::makeDeadTimes(QGridLayout* grid, int& row) {
         grid->addWidget(label(i ? "" : "volts, \u00b5s", "faint"), row, 0);
         grid->addWidget(volts_[i], row, 1);
         grid->addWidget(dead_[i], row++, 2);
+        for (QLineEdit* edit : {volts_[i], dead_[i]})
+            connect(edit, &QLineEdit::editingFinished, this, &BuildSheetForm::take);
     }
+    deadWhy_ = refusalLine(grid, row, "dead_times");
 }
 
 void BuildSheetForm::setSheet(const proposals::BuildSheet& sheet) {
@@ -233,11 +241,24 @@ void BuildSheetForm::setSheet(const proposals::BuildSheet& sheet) {
     filled();  // what can't be is said; nothing is changed before somebody types
 }
 
-void BuildSheetForm::refuse(QLineEdit* edit, const QString& why) {
+void BuildSheetForm::refuse(QLineEdit* edit, QLabel* line, const QString& why) {
     edit->setProperty("wrong", true);
     edit->setToolTip(why);
-    if (!refusal_->text().isEmpty()) return;  // the first is said; each field has its own as a tip
-    refusal_->setText(edit->accessibleName() + ": " + why);
+    line->setText(why);
+    line->show();
+}
+
+void BuildSheetForm::takeDeadTimes(proposals::BuildSheet& sheet) {
+    sheet.deadTimes.clear();
+    for (size_t i = 0; i < kPoints; ++i) {
+        const auto volts = numberIn(volts_[i]), time = numberIn(dead_[i]);
+        if (volts && time) sheet.deadTimes.push_back({*volts, *time});
+        // Who is just typing the one is about to type the other.
+        if (volts.has_value() != time.has_value() && !volts_[i]->hasFocus() && !dead_[i]->hasFocus())
+            refuse(volts ? dead_[i] : volts_[i], deadWhy_,
+                   "A dead time needs its voltage too, and a voltage its time.");
+    }
+    sheet.deadTimes.insert(sheet.deadTimes.end(), moreDeadTimes_.begin(), moreDeadTimes_.end());
 }
 
 void BuildSheetForm::take() {
@@ -250,11 +271,12 @@ void BuildSheetForm::take() {
 
 proposals::BuildSheet BuildSheetForm::filled() {
     proposals::BuildSheet sheet = only_.empty() ? proposals::BuildSheet{} : taken_;
-    sheet.deadTimes.clear();
-    refusal_->clear();
     std::vector<QLineEdit*> all;
-    for (const Field& f : fields_)
+    for (const Field& f : fields_) {
         all.push_back(f.edit);
+        f.why->hide();
+    }
+    deadWhy_->hide();
     all.insert(all.end(), std::begin(volts_), std::end(volts_));
     all.insert(all.end(), std::begin(dead_), std::end(dead_));
     for (QLineEdit* edit : all) {
@@ -264,30 +286,25 @@ proposals::BuildSheet BuildSheetForm::filled() {
     for (const Field& f : fields_) {
         const auto value = numberIn(f.edit);
         if (value && std::isnan(*value))
-            refuse(f.edit, "\"" + f.edit->text() + "\" is not a number.");
+            refuse(f.edit, f.why, "\"" + f.edit->text() + "\" is not a number.");
         else
             sheet.of(f.fact, f.fitted) = value;
     }
-    for (size_t i = 0; i < kPoints; ++i) {
-        const auto volts = numberIn(volts_[i]), time = numberIn(dead_[i]);
-        if (volts && time) sheet.deadTimes.push_back({*volts, *time});
-    }
-    sheet.deadTimes.insert(sheet.deadTimes.end(), moreDeadTimes_.begin(), moreDeadTimes_.end());
+    takeDeadTimes(sheet);
     for (const auto& refused : check_(sheet)) {
         if (!refused.fact) {
-            refuse(volts_[0], QString::fromStdString(refused.why));
+            refuse(volts_[0], deadWhy_, QString::fromStdString(refused.why));
             sheet.deadTimes.clear();
             continue;
         }
         sheet.of(*refused.fact, refused.isFitted).reset();
         for (const Field& f : fields_)
             if (f.fact == *refused.fact && f.fitted == refused.isFitted)
-                refuse(f.edit, QString::fromStdString(refused.why));
+                refuse(f.edit, f.why, QString::fromStdString(refused.why));
     }
     sheet.wish = static_cast<proposals::Wish>(wish_->currentIndex());
     sheet.loadModel = static_cast<proposals::LoadModel>(loadModel_->currentIndex());
     sheet.notes = notes_->text().toStdString();
-    refusal_->setVisible(!refusal_->text().isEmpty());
     for (QLineEdit* edit : all) {
         edit->style()->unpolish(edit);
         edit->style()->polish(edit);

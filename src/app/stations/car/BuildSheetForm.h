@@ -38,7 +38,10 @@ class BuildSheetForm : public QWidget {
         proposals::Fact fact;
         bool fitted;
         QLineEdit* edit;
+        QLabel* why;  ///< below its row: why it is refused
     };
+    /// Below a row; hidden until something of the row is refused.
+    QLabel* refusalLine(QGridLayout* grid, int& row, const QString& name);
     QLineEdit* field(const QString& name, const QString& title);
     void makeFacts(QGridLayout* grid, int& row);
     void makeDeadTimes(QGridLayout* grid, int& row);
@@ -50,7 +53,8 @@ class BuildSheetForm : public QWidget {
     void take();
     /// What is filled in; the fields that are refused say so.
     proposals::BuildSheet filled();
-    void refuse(QLineEdit* edit, const QString& why);
+    void refuse(QLineEdit* edit, QLabel* line, const QString& why);
+    void takeDeadTimes(proposals::BuildSheet& sheet);
 
     static constexpr size_t kPoints = 5;
     Check check_;
@@ -65,7 +69,7 @@ class BuildSheetForm : public QWidget {
     QLineEdit* dead_[kPoints] = {};
     QComboBox *loadModel_, *wish_;
     QLineEdit* notes_;
-    QLabel* refusal_;
+    QLabel* deadWhy_ = nullptr;  ///< why the dead times are refused
     bool filling_ = false;
 };
 

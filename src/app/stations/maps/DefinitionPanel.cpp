@@ -114,7 +114,8 @@ DefinitionPanel::DefinitionPanel(Session& session, QWidget* parent) : QFrame(par
     });
 }
 
-void DefinitionPanel::showRoles() {
+void DefinitionPanel::showRoles(const QString& wanted) {
+    roles_->want(wanted);
     tabs_.last()->click();
 }
 

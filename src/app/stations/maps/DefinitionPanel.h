@@ -26,7 +26,7 @@ class DefinitionPanel : public QFrame {
   public:
     explicit DefinitionPanel(Session& session, QWidget* parent = nullptr);
     void showParameter(const QString& name);
-    void showRoles();
+    void showRoles(const QString& wanted);
 
   signals:
     void closed();

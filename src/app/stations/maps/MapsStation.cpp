@@ -64,10 +64,10 @@ MapsStation::MapsStation(Session& session, QWidget* parent) : Station("Maps", pa
     connect(card_, &ParameterCard::nameFollowed, this, [this](const QString& name) { open(name); });
     connect(card_, &ParameterCard::searched, finder_, &FinderPanel::lookFor);
     connect(card_, &ParameterCard::definitionAsked, this, [this] { showDefinitionWork(true); });
-    connect(&session_, &Session::rolesWanted, this, [this] {
+    connect(&session_, &Session::rolesWanted, this, [this](const QString& role) {
         emit session_.stationWanted("Maps");
         showDefinitionWork(true);
-        definitionPanel_->showRoles();
+        definitionPanel_->showRoles(role);
     });
     connect(definitionPanel_, &DefinitionPanel::closed, this, [this] { showDefinitionWork(false); });
     for (auto asked : {&DefinitionPanel::made, &DefinitionPanel::nameFollowed})

@@ -3,6 +3,7 @@
 
 #include <QCheckBox>
 #include <QComboBox>
+#include <QPointer>
 #include <QScrollArea>
 #include <QToolButton>
 #include <algorithm>
@@ -24,7 +25,12 @@ RolesPage::RolesPage(QWidget* parent) : QWidget(parent) {
     fact_->setObjectName("rolesFact");
     fact_->setWordWrap(true);
     column->addWidget(fact_);
-    auto* scroll = new QScrollArea;
+    nobody_ = label({}, "warm");
+    nobody_->setObjectName("rolesNobody");
+    nobody_->setWordWrap(true);
+    nobody_->hide();
+    column->addWidget(nobody_);
+    auto* scroll = scroll_ = new QScrollArea;
     scroll->setWidgetResizable(true);
     scroll->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
     auto* inside = new QWidget;
@@ -65,6 +71,32 @@ void RolesPage::show(const definition::Definition& definition, const std::vector
         list_->addWidget(rowFor(definition, role));
     list_->addStretch();
     refreshButton();
+    if (definition.parameterWithRole(wanted_.toStdString())) wanted_.clear();  // found
+    showWanted();
+}
+
+void RolesPage::want(const QString& role) {
+    wanted_ = role;
+    showWanted();
+}
+
+void RolesPage::showWanted() {
+    const auto* meaning = definition::knownRole(wanted_.toStdString());
+    const auto at = std::find_if(rows_.begin(), rows_.end(), [&](const Row& row) { return row.role == meaning; });
+    const bool busy = list_->count() == 0;
+    nobody_->setVisible(meaning && !busy && at == rows_.end());
+    if (!meaning || busy) return;
+    if (at == rows_.end())
+        return nobody_->setText("Nothing here looks like \"" + qs(meaning->title) +
+                                "\". Open the parameter that is, and give it the role under \"This one\".");
+    at->yes->setFocus();
+    // Once the page is laid out.
+    QMetaObject::invokeMethod(
+        scroll_,
+        [scroll = scroll_, yes = QPointer(at->yes)] {
+            if (yes) scroll->ensureWidgetVisible(yes, 0, 120);
+        },
+        Qt::QueuedConnection);
 }
 
 QWidget* RolesPage::rowFor(const definition::Definition& d, const definition::MissingRole& missing) {

@@ -13,6 +13,7 @@
 
 class QCheckBox;
 class QComboBox;
+class QScrollArea;
 
 namespace brusk::app {
 
@@ -23,6 +24,8 @@ class RolesPage : public QWidget {
     /// The guesses are offered, none is taken before somebody ticks it.
     void show(const definition::Definition& definition, const std::vector<definition::MissingRole>& missing);
     void showBusy();
+    /// The role somebody came for: it stands first, also when nobody is likely to play it.
+    void want(const QString& role);
 
   signals:
     /// Names and roles that were ticked.
@@ -38,9 +41,13 @@ class RolesPage : public QWidget {
     };
     QWidget* rowFor(const definition::Definition& definition, const definition::MissingRole& missing);
     void refreshButton();
+    void showWanted();
 
+    QString wanted_;
     QLabel* fact_;
+    QLabel* nobody_;  ///< what to do when nobody is likely to play it
     QVBoxLayout* list_;
+    QScrollArea* scroll_;
     QPushButton* keep_;
     std::vector<Row> rows_;
 };

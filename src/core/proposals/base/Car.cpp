@@ -127,15 +127,13 @@ std::optional<double> choiceNamed(Draft& d, std::string_view role, std::string_v
     return std::nullopt;
 }
 
-/// Sets the switches that are there and tells their names after a word: "; on: Code P0101, Code P0102".
-std::string switched(Draft& d, std::initializer_list<const char*> roles, bool on, std::string_view word) {
-    std::string names;
+/// Sets the switches that are there and adds their names to a list.
+void turn(Draft& d, std::initializer_list<const char*> roles, bool on, std::string& names) {
     for (const char* role : roles)
         if (d.plays(role)) {
             d.set(role, on ? 1 : 0);
             names += (names.empty() ? "" : ", ") + d.table(role).parameter->title();
         }
-    return names.empty() ? names : "; " + std::string(word) + ": " + names;
 }
 
 /// Where one model hands over to the other; the way back lies as far below as before.
@@ -159,9 +157,12 @@ void loadModel(Draft& d) {
     d.set("air_model", model.value_or(0));
     d.formula = "air model: " + std::string(kLoadModels[static_cast<size_t>(wanted)]);
     if (wanted == LoadModel::Both) d.formula += changeover(d);
-    d.formula += switched(d, {"diag_meter_range", "diag_meter_low", "diag_meter_high"}, meter, meter ? "on" : "off");
-    if (density) d.formula += switched(d, {"diag_pressure_low", "diag_pressure_high"}, true, "on");
-    d.formula += switched(d, {"air_fallback"}, true, "on");
+    std::string on, off;
+    turn(d, {"diag_meter_range", "diag_meter_low", "diag_meter_high"}, meter, meter ? on : off);
+    if (density) turn(d, {"diag_pressure_low", "diag_pressure_high"}, true, on);
+    turn(d, {"air_fallback"}, true, on);
+    if (!off.empty()) d.formula += "; off: " + off;
+    if (!on.empty()) d.formula += "; on: " + on;
     d.reason =
         !meter ? "The VE map counts alone: it needs a right pressure sensor, whose checks stay awake. Those of the "
                  "airflow meter are silenced, since nothing depends on it."

@@ -202,6 +202,10 @@ std::optional<double> partReadFrom(const Calibration& calibration, Fact fact, co
             return valueOf(calibration, "injector_flow", "cm3/min");
         case Fact::SensorSlope:
             return valueOf(calibration, "map_sensor_slope", "kPa/V");
+        case Fact::SensorOffset:
+            return valueOf(calibration, "map_sensor_offset", "kPa");
+        case Fact::FanOn:
+            return valueOf(calibration, "fan_on", "\u00b0C");
         case Fact::BoostCeiling: {
             const auto target = tableOf(calibration, "boost_target");
             if (!target) return std::nullopt;
@@ -227,6 +231,14 @@ std::optional<double> partReadFrom(const Calibration& calibration, Fact fact, co
         default:
             return std::nullopt;
     }
+}
+
+PartNumbers expectedParts(const Calibration& original, const BuildSheet& sheet) {
+    PartNumbers out = sheet.stock;
+    for (const FactKind& kind : factKinds())
+        if (auto& part = out[static_cast<size_t>(kind.fact)]; !part)
+            part = partReadFrom(original, kind.fact, original, sheet);
+    return out;
 }
 
 std::string adopt(Calibration& work, std::string_view role, const Calibration& donor,

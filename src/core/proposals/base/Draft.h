@@ -14,7 +14,7 @@ namespace brusk::proposals {
 /// Who made the tables a rule starts from: the car's maker, or a donor's.
 struct Maker {
     calibration::Calibration calibration;  ///< through our definition, before any other proposal
-    std::array<std::optional<double>, kFacts> parts;
+    PartNumbers parts;
     bool isDonor = false;
 };
 

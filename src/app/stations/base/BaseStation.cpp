@@ -7,12 +7,10 @@
 #include <QShortcut>
 #include <QToolButton>
 #include <algorithm>
-#include <tuple>
 #include <utility>
 
 #include "app/stations/car/BuildSheetForm.h"
 #include "core/base/Text.h"
-#include "core/definition/Roles.h"
 
 namespace brusk::app {
 
@@ -28,55 +26,32 @@ QString qs(std::string_view text) {
     return QString::fromUtf8(text.data(), static_cast<qsizetype>(text.size()));
 }
 
-/// The inside of a scroll area that takes the width there is and wraps its texts.
-QWidget* narrow() {
-    auto* inside = new QWidget;
-    inside->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Preferred);
-    return inside;
-}
-
-/// Two lists in a panel, the second under a heading; they scroll where there is too much for it.
-std::tuple<QVBoxLayout*, QLabel*, QVBoxLayout*> twoLists(Panel* panel, const char* second) {
-    auto* scroll = new QScrollArea;
-    scroll->setWidgetResizable(true);
-    scroll->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
-    auto* inside = narrow();
-    auto* column = new QVBoxLayout(inside);
-    column->setContentsMargins(0, 0, 4, 0);
-    column->setSpacing(4);
-    auto *upper = new QVBoxLayout, *lower = new QVBoxLayout;
-    auto* heading = label(second, "heading");
-    heading->setContentsMargins(0, 8, 0, 0);
-    column->addLayout(upper);
-    column->addWidget(heading);
-    column->addLayout(lower);
-    column->addStretch();
-    for (auto* list : {upper, lower})
-        list->setSpacing(3);
-    scroll->setWidget(inside);
-    panel->body()->addWidget(scroll, 1);
-    return {upper, heading, lower};
-}
-
-QLabel* wrapped(const QString& text, const char* role = nullptr) {
-    auto* l = label(text, role);
-    l->setWordWrap(true);
-    return l;
-}
-
 }  // namespace
 
 BaseStation::BaseStation(Session& session, QWidget* parent) : Station("Base", parent), session_(session) {
     primary()->setObjectName("makeBaseRound");
     auto* columns = new QHBoxLayout;
     columns->setSpacing(12);
-    makeSide(columns);
+    fitted_ = new FittedPanel;
+    connect(fitted_, &FittedPanel::sheetWanted, this, [this] { emit session_.stationWanted("Car"); });
+    connect(fitted_, &FittedPanel::causeWanted, this, &BaseStation::lookAt);
+    connect(fitted_, &FittedPanel::roleWanted, &session_, &Session::rolesWanted);
+    columns->addWidget(fitted_);
     scroll_ = new QScrollArea;
     scroll_->setObjectName("proposals");
     scroll_->setWidgetResizable(true);
     scroll_->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
     columns->addWidget(scroll_, 1);
-    makePlan(columns);
+    drives_ = new FirstDrivesPanel;
+    connect(drives_, &FirstDrivesPanel::parameterWanted, &session_, &Session::parameterWanted);
+    connect(drives_, &FirstDrivesPanel::stageChosen, this, [this](proposals::Stage stage) {
+        stage_ = stage;
+        // A limit set by hand was meant for its own stage.
+        std::erase_if(decisions_, [](const auto& one) { return one.first.starts_with("stage_"); });
+        keepDecisions();
+        compute();
+    });
+    columns->addWidget(drives_);
     body()->addLayout(columns, 1);
     connect(primary(), &QPushButton::clicked, this, &BaseStation::makeRound);
     auto* make = new QShortcut(QKeySequence("Ctrl+Return"), this);
@@ -102,37 +77,6 @@ BaseStation::BaseStation(Session& session, QWidget* parent) : Station("Base", pa
     compute();
 }
 
-void BaseStation::makeSide(QHBoxLayout* columns) {
-    auto* side = new Panel("Fitted against original");
-    side->setFixedWidth(284);
-    std::tie(fitted_, waitingHead_, waiting_) = twoLists(side, "Waiting");
-    auto* sheet = new QPushButton("Build sheet");
-    sheet->setObjectName("toBuildSheet");
-    connect(sheet, &QPushButton::clicked, this, [this] { emit session_.stationWanted("Car"); });
-    side->body()->addWidget(sheet);
-    columns->addWidget(side);
-}
-
-void BaseStation::makePlan(QHBoxLayout* columns) {
-    auto* panel = new Panel("First drives");
-    panel->setFixedWidth(224);
-    stageChoice_ = new QComboBox;
-    stageChoice_->setObjectName("stage");
-    stageChoice_->setAccessibleName("Stage of the next drives");
-    for (const auto stage : proposals::kStages)
-        stageChoice_->addItem(qs(stage));
-    connect(stageChoice_, &QComboBox::activated, this, [this](int index) {
-        stage_ = static_cast<proposals::Stage>(index);
-        // A limit set by hand was meant for its own stage.
-        std::erase_if(decisions_, [](const auto& one) { return one.first.starts_with("stage_"); });
-        keepDecisions();
-        compute();
-    });
-    panel->headRow()->addWidget(stageChoice_);
-    std::tie(planLines_, contradictionHead_, contradictions_) = twoLists(panel, "Contradictions");
-    columns->addWidget(panel);
-}
-
 void BaseStation::compute() {
     const auto* round = session_.selected();
     if (session_.folder()) {
@@ -149,7 +93,6 @@ void BaseStation::compute() {
         donor_ = session_.folder()->setting(kDonor);
         brief_ = !session_.folder()->setting(kBrief).empty();
     }
-    stageChoice_->setCurrentIndex(static_cast<int>(stage_));
     const int mine = ++asked_;
     if (!round || !session_.kit() || !session_.calibration()) {
         computing_ = false;
@@ -195,8 +138,8 @@ void BaseStation::fill() {
         session_.selected()
             ? QString("built on round %1, %2").arg(session_.selected()->number).arg(qs(session_.selected()->title))
             : "");
-    fillFitted();
-    fillPlan();
+    fitted_->show(session_.buildSheet(), work());
+    drives_->show(work(), stage_);
     if (askingParts_) return refreshButton();
     // The old cards go as the new ones take their place; those that tell the same move over.
     auto* inside = narrow();
@@ -397,100 +340,6 @@ QWidget* BaseStation::causeHead(const QString& cause) {
     }
     row->addStretch();
     return box;
-}
-
-void BaseStation::fillFitted() {
-    emptyLayout(fitted_);
-    emptyLayout(waiting_);
-    const auto sheet = session_.buildSheet();
-    std::string_view group;
-    for (const auto& kind : proposals::factKinds()) {
-        const auto value = sheet.of(kind.fact);
-        if (!value) continue;
-        if (kind.group != group) {
-            auto* head = new QPushButton(qs(group = kind.group));
-            head->setObjectName("lookAt_" + head->text());
-            head->setProperty("link", "faint");
-            head->setToolTip("To what is proposed for it");
-            connect(head, &QPushButton::clicked, this, [this, cause = head->text()] { lookAt(cause); });
-            if (fitted_->count()) fitted_->addSpacing(5);
-            fitted_->addWidget(head);
-        }
-        const auto number = [&](double v) { return qs(formatNumber(v, kind.decimals)); };
-        const auto stock = work_ ? work_->expected[static_cast<size_t>(kind.fact)] : sheet.of(kind.fact, false);
-        const bool differs = !stock || number(*stock) != number(*value);
-        auto* box = new QWidget;
-        auto* row = new QHBoxLayout(box);
-        row->setContentsMargins(0, 0, 0, 0);
-        row->setSpacing(4);
-        row->addWidget(wrapped(qs(kind.title), differs ? nullptr : "faint"), 1);
-        row->addWidget(label((stock && differs ? number(*stock) + " \u2192 " : QString()) + number(*value) +
-                                 (kind.unit.empty() ? QString() : " " + qs(kind.unit)),
-                             differs ? "numbers" : "faintnumbers"));
-        fitted_->addWidget(box);
-    }
-    if (fitted_->count() == 0) fitted_->addWidget(wrapped("Nothing is on the build sheet yet.", "faint"));
-    waitingHead_->setVisible(work_ && !work_->plan.waiting.empty());
-    if (work_) waitingHead_->setText(QString("Waiting, %1").arg(work_->plan.waiting.size()));
-    if (!work_) return;
-    std::vector<const proposals::Waiting*> waiting;
-    for (const auto& w : work_->plan.waiting)
-        waiting.push_back(&w);
-    // First those for which something is known already.
-    std::stable_partition(waiting.begin(), waiting.end(),
-                          [](const auto* w) { return w->begun || !w->role.empty() || !w->problem.empty(); });
-    for (const auto* one : waiting) {
-        const auto& w = *one;
-        auto* line = wrapped(qs(w.sentence()), w.problem.empty() ? "faint" : "warm");
-        waiting_->addWidget(line);
-        if (w.role.empty()) continue;
-        const auto* role = definition::knownRole(w.role);
-        auto* ask = new QPushButton("Find the " + qs(role ? role->title : w.role));
-        ask->setObjectName("ask_" + qs(w.role));
-        connect(ask, &QPushButton::clicked, this, [this, id = qs(w.role)] { emit session_.rolesWanted(id); });
-        waiting_->addWidget(ask);
-    }
-}
-
-void BaseStation::fillPlan() {
-    emptyLayout(planLines_);
-    emptyLayout(contradictions_);
-    contradictionHead_->setVisible(work_.has_value());
-    if (!work_) return;
-    for (const auto& stage : work_->stages) {
-        const bool now = stage.stage == stage_;
-        auto* name = label(qs(proposals::kStages[static_cast<size_t>(stage.stage)]), now ? "headingon" : "heading");
-        planLines_->addWidget(name);
-        planLines_->addWidget(wrapped(qs(stage.limits()), "faint"));
-        if (!now) continue;
-        planLines_->addWidget(
-            wrapped(QString("%1 to %2 rpm, up to %3 kPa%4")
-                        .arg(stage.fromSpeed_rpm, 0, 'f', 0)
-                        .arg(stage.toSpeed_rpm, 0, 'f', 0)
-                        .arg(stage.toPressure_kPa, 0, 'f', 0)
-                        .arg(stage.coverage_pct > 0 ? QString(", %1 % of its cells").arg(stage.coverage_pct, 0, 'f', 0)
-                                                    : QString())));
-        QStringList lines;
-        for (const auto& condition : stage.conditions)
-            lines << "\u2013 " + qs(condition);
-        planLines_->addWidget(wrapped("Before the next:\n" + lines.join("\n")));
-        QStringList watch;
-        for (const auto& w : stage.watch)
-            watch << qs(w);
-        planLines_->addWidget(wrapped("Watch: " + watch.join(", "), "faint"));
-    }
-    if (work_->contradictions.empty())
-        contradictions_->addWidget(wrapped("None found in the calibration as it would be.", "good"));
-    for (const auto& c : work_->contradictions) {
-        auto* title = new QToolButton;
-        title->setText(qs(c.title));
-        title->setObjectName("contradiction_" + qs(c.id));
-        title->setProperty("link", "quiet");
-        title->setToolTip("Open it on Maps");
-        connect(title, &QToolButton::clicked, this, [this, n = qs(c.parameter)] { emit session_.parameterWanted(n); });
-        contradictions_->addWidget(title);
-        contradictions_->addWidget(wrapped(qs(c.why), "warm"));
-    }
 }
 
 void BaseStation::keepDecisions() {

@@ -3,12 +3,12 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
-#include <QComboBox>
 #include <QHash>
 #include <QScrollArea>
 
 #include "app/Session.h"
 #include "app/stations/base/ProposalCard.h"
+#include "app/stations/base/SidePanels.h"
 #include "app/widgets/Panels.h"
 
 namespace brusk::app {
@@ -27,8 +27,6 @@ class BaseStation : public Station {
     void addDonorFile(const QString& image);
 
   private:
-    void makeSide(QHBoxLayout* columns);
-    void makePlan(QHBoxLayout* columns);
     void compute();
     void computed(Result<job::BaseWork> work);
     void fill();
@@ -46,8 +44,6 @@ class BaseStation : public Station {
     void turnBrief();
     /// Brings a cause's proposals into view, the keyboard with them.
     void lookAt(const QString& cause);
-    void fillFitted();
-    void fillPlan();
     QWidget* causeHead(const QString& cause);
     void decide(const std::string& id, const proposals::Decision& decision);
     void decideCause(const std::string& cause, bool accept);
@@ -67,10 +63,10 @@ class BaseStation : public Station {
     bool brief_ = false;
     QHash<QString, QWidget*> causes_;  ///< the headings that are shown
     std::string problem_;
-    QVBoxLayout *fitted_, *waiting_, *cards_, *contradictions_, *planLines_;
-    QComboBox* stageChoice_;
+    FittedPanel* fitted_;
+    FirstDrivesPanel* drives_;
+    QVBoxLayout* cards_ = nullptr;
     QScrollArea* scroll_;
-    QLabel *waitingHead_, *contradictionHead_;
 };
 
 }  // namespace brusk::app

@@ -14,6 +14,8 @@ class UnitsTest : public QObject {
     void knownConversionsAgreeWithTheirDefinitions();
     void everyUnitGoesToEveryOtherOfItsQuantityAndBack();
     void unitsOfDifferentQuantitiesDoNotMix();
+    void ratesGoByTheirParts();
+    void unitsAreKnownHoweverTheyAreSpelled();
     void aPreferenceShowsNumbersInItsUnit();
     void anAirFuelRatioFollowsTheFuel();
     void decimalsFollowTheUnit();
@@ -55,6 +57,37 @@ void UnitsTest::everyUnitGoesToEveryOtherOfItsQuantityAndBack() {
 void UnitsTest::unitsOfDifferentQuantitiesDoNotMix() {
     QVERIFY(!convert(1, "kPa", "rpm"));
     QVERIFY(!convert(1, "furlong", "mm"));
+}
+
+void UnitsTest::ratesGoByTheirParts() {
+    const auto by = [](const char* from, const char* to) { return conversion(from, to).value_or(Shown{"", 0, 0}); };
+    QVERIFY(std::abs(by("mbar/V", "kPa/V").scale - 0.1) < 1e-12);
+    QVERIFY(std::abs(by("kPa/mV", "bar/V").scale - 10) < 1e-12);
+    QVERIFY(std::abs(by("%/(bar/s)", "%/(kPa/s)").scale - 0.01) < 1e-12);
+    QVERIFY(std::abs(by("rpm/mph", "rpm/(km/h)").scale - 1 / 1.609344) < 1e-12);
+    // A rate of temperatures has no offset.
+    QCOMPARE(by("\u00b0F/s", "\u00b0C/s").offset, 0.0);
+    QVERIFY(std::abs(by("\u00b0F", "\u00b0C")(212) - 100) < 1e-9);
+    QVERIFY(!conversion("kPa/V", "rpm/V") && !conversion("kPa", "kPa/V") && !conversion("kPa/turn", "kPa/V"));
+    QVERIFY(conversion("turns/mile", "turns/mile")->same());
+    QVERIFY(std::abs(conversion("AFR", "lambda", 14.1)->scale - 1 / 14.1) < 1e-12);
+}
+
+void UnitsTest::unitsAreKnownHoweverTheyAreSpelled() {
+    for (const auto& [spelled, meant] : {std::pair{"cm\u00b3/min", "cm3/min"},
+                                         {"ml/min", "cm3/min"},
+                                         {"\u00b5s", "us"},
+                                         {"Deg C", "\u00b0C"},
+                                         {"mg/stk", "mg"},
+                                         {"U/min", "rpm"},
+                                         {"\u00b0KW", "\u00b0"},
+                                         {"lb-ft", "lbf ft"},
+                                         {"KPA", "kPa"},
+                                         {" bar ", "bar"}})
+        QVERIFY2(findUnit(spelled) && findUnit(spelled)->symbol == meant, spelled);
+    // Other spellings are understood and not offered.
+    for (const auto symbol : unitsOf(Quantity::VolumeFlow))
+        QVERIFY(symbol != "ml/min");
 }
 
 void UnitsTest::aPreferenceShowsNumbersInItsUnit() {

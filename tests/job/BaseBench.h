@@ -3,6 +3,7 @@
 #pragma once
 
 #include <cmath>
+#include <functional>
 #include <set>
 
 #include "Expect.h"
@@ -12,6 +13,7 @@
 #include "core/job/Donors.h"
 #include "core/proposals/Consistency.h"
 #include "core/proposals/Stages.h"
+#include "core/proposals/base/RoleUnits.h"
 
 using namespace brusk;
 using namespace brusk::proposals;

@@ -179,6 +179,13 @@ const Parameter* Definition::parameterWithRole(std::string_view role) const {
     return nullptr;
 }
 
+std::string_view Definition::axisUnitOf(const Parameter& p, size_t axis) const {
+    if (axis >= p.axes.size()) return {};
+    const Axis& a = p.axes[axis];
+    if (const auto* shared = a.kind == Axis::Kind::Shared ? parameter(a.shared) : nullptr) return unitOf(*shared);
+    return a.unit.empty() ? conversions[a.conversion].unit : a.unit;
+}
+
 const Measurement* Definition::measurementWithRole(std::string_view role) const {
     for (const Measurement& m : measurements)
         if (m.role == role) return &m;

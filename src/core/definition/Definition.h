@@ -326,6 +326,9 @@ struct Definition {
     const Conversion& conversionOf(const Measurement& m) const { return conversions[m.conversion]; }
     /// The unit of its own, or its conversion's.
     const std::string& unitOf(const Parameter& p) const { return p.unit.empty() ? conversionOf(p).unit : p.unit; }
+    /// The unit along an axis: that of the breakpoints it shares, its own, or its conversion's; empty where there is
+    /// none.
+    std::string_view axisUnitOf(const Parameter& p, size_t axis) const;
     const std::string& unitOf(const Measurement& m) const { return m.unit.empty() ? conversionOf(m).unit : m.unit; }
     /// The group a parameter or measurement stands in; null when in none.
     const Group* groupOf(const Parameter& p) const;

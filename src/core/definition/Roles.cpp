@@ -166,14 +166,6 @@ double fits(std::string_view unit, std::string_view wanted) {
     return 0.5;
 }
 
-std::string_view inputUnit(const Definition& d, const Parameter& p, size_t axis) {
-    if (axis >= p.axes.size()) return {};
-    const Axis& a = p.axes[axis];
-    if (!a.unit.empty()) return a.unit;
-    if (const auto* shared = d.parameter(a.shared)) return d.unitOf(*shared);
-    return d.conversions[a.conversion].unit;
-}
-
 /// How much of the role's words a thing's names and description have; the words found are collected.
 double wordScore(const RoleMeaning& role, const std::string& names, const std::string& description,
                  std::vector<std::string>& found) {
@@ -240,7 +232,7 @@ std::vector<RoleGuess> guessRole(const Definition& d, const RoleMeaning& role, s
             if (!p.role.empty() || p.kind != role.kind) continue;
             double fit = fits(d.unitOf(p), role.unit);
             for (const auto& [axis, unit] : {std::pair<size_t, std::string_view>{0, role.x}, {1, role.y}})
-                if (fit > 0 && !unit.empty()) fit = std::min(fit, fits(inputUnit(d, p, axis), unit));
+                if (fit > 0 && !unit.empty()) fit = std::min(fit, fits(d.axisUnitOf(p, axis), unit));
             consider(role, {p.name, p.label, p.description, d.unitOf(p)}, i, fit, out);
         }
     }

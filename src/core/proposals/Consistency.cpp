@@ -25,8 +25,7 @@ class Look {
     const calibration::Table* table(std::string_view role) {
         auto [at, isNew] = tables_.try_emplace(std::string(role));
         if (isNew)
-            if (const auto* parameter = calibration_.definition().parameterWithRole(role))
-                if (auto read = calibration_.read(*parameter)) at->second = std::move(*read);
+            if (auto read = readRole(calibration_, role)) at->second = std::move(*read);
         return at->second.values.empty() ? nullptr : &at->second;
     }
     std::optional<double> value(std::string_view role) {

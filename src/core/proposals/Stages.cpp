@@ -21,8 +21,7 @@ constexpr Share kShares[] = {{Stage::Idle, 0.45, 0, 0.35, 0},
                              {Stage::FullLoad, 1, 1, 1, 80}};
 
 double tableMost(const calibration::Calibration& calibration, std::string_view role, double otherwise) {
-    const auto* parameter = calibration.definition().parameterWithRole(role);
-    const auto table = parameter ? calibration.read(*parameter) : fail(ErrorCode::NotFound, "");
+    const auto table = readRole(calibration, role);
     return table && !table->values.empty() ? greatest(*table) : otherwise;
 }
 
@@ -167,9 +166,8 @@ Result<BasePlan> planStage(const calibration::Calibration& round, const calibrat
     for (const Rule& rule : kRules) {
         const auto loosen = [&](Draft& draft) {
             for (const auto role : limited.at(rule.id))
-                if (const auto* parameter = loose.definition().parameterWithRole(role))
-                    if (const auto table = loose.read(*parameter); table && draft.plays(role))
-                        draft.set(role, table->values);
+                if (const auto table = readRole(loose, role); table && draft.plays(role))
+                    draft.set(role, table->values);
             draft.reason = "Nothing of the first drives' limits is left. ";
             draft.formula = "as the base computed it";
         };

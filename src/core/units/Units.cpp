@@ -78,12 +78,39 @@ constexpr std::array kUnits = {
 
 }  // namespace
 
+namespace {
+/// Other ways to write a unit that are met in definitions; lower case.
+constexpr std::pair<std::string_view, std::string_view> kSpellings[] = {
+    {"degc", "\u00b0C"},    {"deg c", "\u00b0C"},
+    {"degf", "\u00b0F"},    {"deg f", "\u00b0F"},
+    {"\u00b5s", "us"},      {"\u03bcs", "us"},
+    {"usec", "us"},         {"msec", "ms"},
+    {"sec", "s"},           {"cm\u00b3/min", "cm3/min"},
+    {"ccm/min", "cm3/min"}, {"cm^3/min", "cm3/min"},
+    {"ml/min", "cm3/min"},  {"cm\u00b3", "cm3"},
+    {"ccm", "cm3"},         {"cm^3", "cm3"},
+    {"u/min", "rpm"},       {"rev/min", "rpm"},
+    {"mg/stk", "mg"},       {"mg/str", "mg"},
+    {"mg/stroke", "mg"},    {"g/stk", "g"},
+    {"g/cyl", "g"},         {"mg/cyl", "mg"},
+    {"n*m", "Nm"},          {"n.m", "Nm"},
+    {"ft lb", "lbf ft"},    {"lb ft", "lbf ft"},
+    {"lb-ft", "lbf ft"},    {"ft-lb", "lbf ft"},
+    {"\u00b0ca", "\u00b0"}, {"\u00b0kw", "\u00b0"},
+    {"deg ca", "\u00b0"},   {"percent", "%"},
+    {"kph", "km/h"},        {"volt", "V"},
+    {"volts", "V"},         {"g/cm\u00b3", "g/cm3"},
+    {"kg/l", "g/cm3"},      {"lbs/hr", "lb/h"},
+    {"lb/hr", "lb/h"},      {"kg/hr", "kg/h"},
+    {"afr (:1)", "AFR"},    {"\u03bb", "lambda"}};
+}  // namespace
+
 const Unit* findUnit(std::string_view symbol) {
-    std::string wanted = toLower(trimmed(symbol));
-    if (wanted == "degc") wanted = "\u00b0c";
-    if (wanted == "degf") wanted = "\u00b0f";
     for (const Unit& unit : kUnits)
         if (unit.symbol == symbol) return &unit;
+    std::string wanted = toLower(trimmed(symbol));
+    for (const auto& [spelling, meant] : kSpellings)
+        if (wanted == spelling) wanted = toLower(meant);
     for (const Unit& unit : kUnits)
         if (toLower(unit.symbol) == wanted) return &unit;
     return nullptr;
@@ -106,11 +133,40 @@ double convertBetween(double value, const Unit& from, const Unit& to) {
 
 }  // namespace
 
+namespace {
+
+/// "kPa/V" into "kPa" and "V", "rpm/(km/h)" into "rpm" and "km/h"; nothing where there is no stroke.
+std::optional<std::pair<std::string_view, std::string_view>> parts(std::string_view rate) {
+    const size_t stroke = rate.find('/');
+    if (stroke == std::string_view::npos) return std::nullopt;
+    std::string_view below = rate.substr(stroke + 1);
+    if (below.size() > 2 && below.front() == '(' && below.back() == ')') below = below.substr(1, below.size() - 2);
+    return std::pair{rate.substr(0, stroke), below};
+}
+
+}  // namespace
+
+std::optional<Shown> conversion(std::string_view from, std::string_view to, double stoichiometric) {
+    const Unit *source = findUnit(from), *target = findUnit(to);
+    if (source && target) {
+        if (source->quantity != target->quantity) return std::nullopt;
+        const Unit a = withFuel(*source, stoichiometric), b = withFuel(*target, stoichiometric);
+        return Shown{std::string(to), a.scale / b.scale, (a.offset - b.offset) / b.scale};
+    }
+    if (source || target) return std::nullopt;
+    if (from == to) return Shown{std::string(to)};
+    const auto have = parts(from), want = parts(to);
+    if (!have || !want) return std::nullopt;
+    // A rate has no offset: a difference of one quantity for a difference of another.
+    const auto above = conversion(have->first, want->first, stoichiometric);
+    const auto below = conversion(have->second, want->second, stoichiometric);
+    if (!above || !below) return std::nullopt;
+    return Shown{std::string(to), above->scale / below->scale, 0};
+}
+
 std::optional<double> convert(double value, std::string_view from, std::string_view to) {
-    const Unit* source = findUnit(from);
-    const Unit* target = findUnit(to);
-    if (!source || !target || source->quantity != target->quantity) return std::nullopt;
-    return convertBetween(value, withFuel(*source, kPetrol), withFuel(*target, kPetrol));
+    const auto by = conversion(from, to, kPetrol);
+    return by ? std::optional((*by)(value)) : std::nullopt;
 }
 
 std::string_view quantityName(Quantity quantity) {
@@ -132,11 +188,7 @@ Shown Preferences::shown(std::string_view storedUnit) const {
     const auto wish = wanted.find(stored->quantity);
     const Unit* target = wish == wanted.end() ? nullptr : findUnit(wish->second);
     if (!target || target->symbol == stored->symbol || target->quantity != stored->quantity) return out;
-    const Unit from = withFuel(*stored, stoichiometric), to = withFuel(*target, stoichiometric);
-    out.unit = target->symbol;
-    out.scale = from.scale / to.scale;
-    out.offset = (from.offset - to.offset) / to.scale;
-    return out;
+    return conversion(storedUnit, target->symbol, stoichiometric).value_or(out);
 }
 
 std::string Preferences::text() const {

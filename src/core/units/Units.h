@@ -67,6 +67,10 @@ struct Shown {
     bool same() const { return scale == 1 && offset == 0; }
 };
 
+/// How numbers in `from` become numbers in `to`, also of rates ("mbar/V" in "kPa/V"); nothing when either is unknown or
+/// they measure different quantities. Air-fuel ratios are lambda times the stoichiometric ratio.
+std::optional<Shown> conversion(std::string_view from, std::string_view to, double stoichiometric = 14.7);
+
 /// The unit a user wants for each quantity; quantities without a wish stay in the unit they are stored in.
 struct Preferences {
     std::map<Quantity, std::string> wanted;

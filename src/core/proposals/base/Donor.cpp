@@ -5,7 +5,6 @@
 #include "core/base/Text.h"
 #include "core/calibration/Transfer.h"
 #include "core/proposals/base/Draft.h"
-#include "core/units/Units.h"
 
 namespace brusk::proposals {
 
@@ -65,17 +64,13 @@ std::optional<double> finite(double v) {
 }
 
 std::optional<calibration::Table> tableOf(const Calibration& calibration, std::string_view role) {
-    const auto* parameter = calibration.definition().parameterWithRole(role);
-    auto table = parameter ? calibration.read(*parameter) : fail(ErrorCode::NotFound, "");
+    auto table = readRole(calibration, role);
     return table && !table->values.empty() ? std::optional(std::move(*table)) : std::nullopt;
 }
 
-/// A value in the unit that its role has with us.
-std::optional<double> valueOf(const Calibration& calibration, std::string_view role, std::string_view unit) {
+std::optional<double> valueOf(const Calibration& calibration, std::string_view role) {
     const auto table = tableOf(calibration, role);
-    if (!table || table->values.size() != 1) return std::nullopt;
-    return table->unit == unit || unit.empty() ? finite(table->values[0])
-                                               : units::convert(table->values[0], table->unit, unit);
+    return table && table->values.size() == 1 ? finite(table->values[0]) : std::nullopt;
 }
 
 /// What a car has now: the fitted part, or the one it was sold with.
@@ -195,23 +190,21 @@ std::optional<double> partReadFrom(const Calibration& calibration, Fact fact, co
     };
     switch (fact) {
         case Fact::Displacement:
-            return valueOf(calibration, "displacement", "cm3");
+            return valueOf(calibration, "displacement");
         case Fact::RevLimit:
-            return valueOf(calibration, "rev_limit", "rpm");
+            return valueOf(calibration, "rev_limit");
         case Fact::InjectorFlow:
-            return valueOf(calibration, "injector_flow", "cm3/min");
+            return valueOf(calibration, "injector_flow");
         case Fact::SensorSlope:
-            return valueOf(calibration, "map_sensor_slope", "kPa/V");
+            return valueOf(calibration, "map_sensor_slope");
         case Fact::SensorOffset:
-            return valueOf(calibration, "map_sensor_offset", "kPa");
+            return valueOf(calibration, "map_sensor_offset");
         case Fact::FanOn:
-            return valueOf(calibration, "fan_on", "\u00b0C");
+            return valueOf(calibration, "fan_on");
         case Fact::BoostCeiling: {
             const auto target = tableOf(calibration, "boost_target");
             if (!target) return std::nullopt;
-            const auto most = target->unit == "kPa" ? std::optional(greatest(*target))
-                                                    : units::convert(greatest(*target), target->unit, "kPa");
-            return most ? std::optional(*most - kWeather_kPa) : std::nullopt;
+            return greatest(*target) - kWeather_kPa;
         }
         case Fact::MeterHousing:
             return against(fact, [&]() -> std::optional<double> {
@@ -224,8 +217,7 @@ std::optional<double> partReadFrom(const Calibration& calibration, Fact fact, co
             });
         case Fact::TyreCircumference:
             return against(fact, [&]() -> std::optional<double> {
-                const auto mine = valueOf(original, "wheel_pulses", ""),
-                           theirs = valueOf(calibration, "wheel_pulses", "");
+                const auto mine = valueOf(original, "wheel_pulses"), theirs = valueOf(calibration, "wheel_pulses");
                 return mine && theirs && *theirs > 0 ? std::optional(*mine / *theirs) : std::nullopt;
             });
         default:

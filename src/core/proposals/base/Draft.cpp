@@ -48,10 +48,9 @@ double airAt_mg(const calibration::Table& filling, double displacement_cm3, doub
 }
 
 double Draft::size() const {
-    const auto* parameter = before_.definition().parameterWithRole("displacement");
-    const auto is = parameter ? now().value(parameter->name) : fail(ErrorCode::NotFound, "");
+    const auto is = readRole(now(), "displacement");
     const double was = originalValue("displacement");
-    return is && was > 0 ? *is / was : 1;
+    return is && was > 0 ? is->values.at(0) / was : 1;
 }
 
 double Draft::reachableLoad_mg(double kPa) {
@@ -89,11 +88,30 @@ const definition::Parameter* Draft::player(std::string_view role) {
     return parameter;
 }
 
+FuelOf Draft::fuel() const {
+    const auto ethanol = sheet.of(Fact::Ethanol);
+    const double ratio = originalValue("stoichiometric_ratio");
+    return {ethanol ? blend_gcm3(*ethanol / 100) : kPetrol_gcm3,
+            std::isfinite(ratio) ? std::optional(ratio) : std::nullopt};
+}
+
+const RoleUnits* Draft::unitsOf(const definition::Parameter* parameter) {
+    if (const auto known = units_.find(parameter); known != units_.end()) return &known->second;
+    auto units = roleUnits(before_, *parameter, fuel());
+    if (!units) {
+        if (!error_) error_ = units.error();
+        return nullptr;
+    }
+    remarks_ += units->remark;
+    return &units_.emplace(parameter, std::move(*units)).first->second;
+}
+
 calibration::Table Draft::table(std::string_view role) {
     const auto* parameter = player(role);
-    if (!parameter) return {};
+    const auto* units = parameter ? unitsOf(parameter) : nullptr;
+    if (!units) return {};
     auto read = now().read(*parameter);
-    if (read) return std::move(*read);
+    if (read) return units->in(std::move(*read));
     if (!error_) error_ = read.error();
     return {};
 }
@@ -104,9 +122,7 @@ double Draft::value(std::string_view role) {
 }
 
 calibration::Table Draft::original(std::string_view role) const {
-    const auto& start = maker.calibration;
-    const auto* parameter = start.definition().parameterWithRole(role);
-    return parameter ? start.read(*parameter).value_or(calibration::Table{}) : calibration::Table{};
+    return readRole(maker.calibration, role).value_or(calibration::Table{});
 }
 
 double Draft::originalValue(std::string_view role) const {
@@ -136,10 +152,12 @@ void Draft::set(std::string_view role, const std::vector<double>& values) {
             error_ = Error{ErrorCode::OutOfRange, "Its formula gives no number for " + parameter->title() + "."};
         return;
     }
+    const auto* units = unitsOf(parameter);
+    if (!units) return;
     touch(parameter);
     std::vector<calibration::CellValue> cells;
     for (size_t i = 0; i < values.size(); ++i)
-        cells.push_back({i, values[i]});
+        cells.push_back({i, units->value.back(values[i])});
     take(now().prepare(*parameter, cells, calibration::AtLimit::Clamp, parameter->title()));
 }
 
@@ -158,8 +176,13 @@ void Draft::each(std::string_view role, const std::function<double(double, doubl
 void Draft::move(std::string_view role, size_t axis, const std::vector<double>& breakpoints) {
     const auto* parameter = player(role);
     if (!parameter || !ready()) return;
-    auto moved = calibration::respace(now(), *parameter, axis, breakpoints, calibration::Keep::Surface,
-                                      calibration::Outside::Extend);
+    const auto* units = unitsOf(parameter);
+    if (!units) return;
+    std::vector<double> own;
+    for (const double breakpoint : breakpoints)
+        own.push_back((axis == 0 ? units->x : units->y).back(breakpoint));
+    auto moved =
+        calibration::respace(now(), *parameter, axis, own, calibration::Keep::Surface, calibration::Outside::Extend);
     if (!moved) {
         error_ = moved.error();
         return;

@@ -8,6 +8,7 @@
 
 #include "core/calibration/Respace.h"
 #include "core/proposals/BaseCalibration.h"
+#include "core/proposals/base/RoleUnits.h"
 
 namespace brusk::proposals {
 
@@ -36,7 +37,8 @@ class Draft {
     /// The fitted part's number, or the stock one's where the part was not changed.
     double present(Fact fact);
     bool has(Fact fact) const { return fittedIfKnown(fact).has_value(); }
-    /// The parameter with a role, as accepted proposals left it.
+    /// The parameter with a role, as accepted proposals left it, in the units of the role. All that is put goes back
+    /// into the definition's own.
     calibration::Table table(std::string_view role);
     double value(std::string_view role);
     /// Whether anybody plays it; never missed.
@@ -85,6 +87,9 @@ class Draft {
 
   private:
     const definition::Parameter* player(std::string_view role);
+    /// The units of whoever plays a role; null with the reason remembered where they are of another quantity.
+    const RoleUnits* unitsOf(const definition::Parameter* parameter);
+    FuelOf fuel() const;
     /// To a donor's table the part that the car was sold with counts as fitted too.
     std::optional<double> fittedIfKnown(Fact fact) const {
         const auto value = sheet.of(fact);
@@ -97,6 +102,7 @@ class Draft {
     const calibration::Calibration& before_;
     std::optional<calibration::Calibration> after_;  ///< a copy, once something is put
     std::vector<const definition::Parameter*> touched_;
+    std::map<const definition::Parameter*, RoleUnits> units_;
     std::map<const definition::Parameter*, std::string> adopted_;  ///< a donor's, with what there is to say of it
     bool suggested_ = false;
     std::vector<std::string> missingFacts_;

@@ -6,13 +6,11 @@
 namespace brusk::proposals {
 namespace {
 
-constexpr double kPetrol_gcm3 = 0.745, kEthanol_gcm3 = 0.789;  // Heywood, table D.4
-
 void stoichiometricRatio(Draft& d) {
     const double ethanol = d.fitted(Fact::Ethanol) / 100;
     const double ratio = d.choose(units::stoichiometricRatio(ethanol), "");
     d.set("stoichiometric_ratio", ratio);
-    const double density = kPetrol_gcm3 * (1 - ethanol) + kEthanol_gcm3 * ethanol;
+    const double density = blend_gcm3(ethanol);
     if (d.plays("fuel_density")) d.set("fuel_density", density);
     d.reason =
         "Ethanol brings oxygen of its own, so the blend needs less air for each gram: more fuel for the same air. It "

@@ -1,0 +1,114 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/proposals/base/RoleUnits.h"
+
+#include <algorithm>
+
+#include "core/definition/Roles.h"
+
+namespace brusk::proposals {
+
+namespace {
+
+constexpr double kPetrolAir = 14.7;
+
+/// What rules expect of the second axis where a role itself leaves it open.
+std::string_view secondAxis(const definition::RoleMeaning& role) {
+    constexpr std::pair<std::string_view, std::string_view> kOpen[] = {{"lambda_map", "kPa"},
+                                                                       {"spark_map", "mg"},
+                                                                       {"spark_octane", "mg"},
+                                                                       {"boost_target", "%"},
+                                                                       {"wastegate_duty", "kPa"}};
+    for (const auto& [name, unit] : kOpen)
+        if (role.role == name) return unit;
+    return role.y;
+}
+
+double stoichiometricOf(const calibration::Calibration& calibration) {
+    const auto* ratio = calibration.definition().parameterWithRole("stoichiometric_ratio");
+    const auto value = ratio ? calibration.value(ratio->name) : fail(ErrorCode::NotFound, "");
+    return value && *value > 5 && *value < 20 ? *value : kPetrolAir;
+}
+
+/// How one unit becomes another; an error where it measures another quantity. `unknown` is set where nobody knows it.
+Result<units::Shown> between(std::string_view from, std::string_view to, double density_gcm3, double stoichiometric,
+                             bool& unknown) {
+    units::Shown same{std::string(to)};
+    if (to.empty() || from == to) return same;
+    if (const auto known = units::conversion(from, to, stoichiometric)) return *known;
+    const auto *have = units::findUnit(from), *want = units::findUnit(to);
+    if (!have || !want) {
+        unknown = true;
+        return same;
+    }
+    if (have->quantity == units::Quantity::FuelFlow && want->quantity == units::Quantity::VolumeFlow) {
+        auto byMass = units::conversion(from, "g/min").value_or(same);
+        byMass.unit = to;
+        byMass.scale /= density_gcm3;
+        return byMass;
+    }
+    return fail(ErrorCode::BadInput, "it is told in " + std::string(from) + ", and that is no " +
+                                         std::string(units::quantityName(want->quantity)) + ".");
+}
+
+void convertAll(std::vector<double>& values, const units::Shown& by) {
+    if (by.same()) return;
+    for (double& v : values)
+        v = by(v);
+}
+
+}  // namespace
+
+double blend_gcm3(double ethanol) {
+    constexpr double kEthanol_gcm3 = 0.789;
+    return kPetrol_gcm3 * (1 - ethanol) + kEthanol_gcm3 * ethanol;
+}
+
+calibration::Table RoleUnits::in(calibration::Table table) const {
+    convertAll(table.values, value);
+    convertAll(table.x.values, x);
+    convertAll(table.y.values, y);
+    if (!value.unit.empty()) table.unit = value.unit;
+    if (!x.unit.empty()) table.x.unit = x.unit;
+    if (!y.unit.empty()) table.y.unit = y.unit;
+    return table;
+}
+
+Result<RoleUnits> roleUnits(const calibration::Calibration& calibration, const definition::Parameter& parameter,
+                            const FuelOf& fuel) {
+    RoleUnits out;
+    const auto* role = definition::knownRole(parameter.role);
+    if (!role) return out;
+    const auto& d = calibration.definition();
+    const double stoichiometric = fuel.stoichiometric.value_or(stoichiometricOf(calibration));
+    struct One {
+        std::string_view from, to;
+        const char* what;
+        units::Shown& into;
+    };
+    for (const One& one : {One{d.unitOf(parameter), role->unit, "", out.value},
+                           One{d.axisUnitOf(parameter, 0), role->x, " along its first axis", out.x},
+                           One{d.axisUnitOf(parameter, 1), secondAxis(*role), " along its second axis", out.y}}) {
+        bool unknown = false;
+        const auto how = between(one.from, one.to, fuel.density_gcm3, stoichiometric, unknown);
+        if (!how) return fail(ErrorCode::BadInput, parameter.title() + one.what + ": " + how.error().message);
+        one.into = *how;
+        // Where a definition tells nothing at all there is nothing to doubt.
+        if (unknown && !one.from.empty())
+            out.remark += " " + parameter.title() + one.what + " is told in \"" + std::string(one.from) +
+                          "\", which is taken for " + std::string(one.to) + ".";
+    }
+    return out;
+}
+
+Result<calibration::Table> readRole(const calibration::Calibration& calibration, std::string_view role,
+                                    const FuelOf& fuel) {
+    const auto* parameter = calibration.definition().parameterWithRole(role);
+    if (!parameter) return fail(ErrorCode::NotFound, "Nobody plays the role \"" + std::string(role) + "\".");
+    const auto units = roleUnits(calibration, *parameter, fuel);
+    if (!units) return tl::unexpected(units.error());
+    auto table = calibration.read(*parameter);
+    if (!table) return table;
+    return units->in(std::move(*table));
+}
+
+}  // namespace brusk::proposals

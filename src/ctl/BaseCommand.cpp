@@ -62,6 +62,8 @@ Done listParts(Context& c) {
             c.outcome.text += "  " + std::string(kind.title) + " " + exactNumber(value) +
                               (kind.unit.empty() ? "" : " " + std::string(kind.unit));
         }
+        if (!part.meterCurve.empty())
+            c.outcome.text += "  curve of " + std::to_string(part.meterCurve.size()) + " points";
         if (!part.deadTimes.empty()) c.outcome.text += "  " + std::to_string(part.deadTimes.size()) + " dead times";
         c.outcome.text += "\n";
     }

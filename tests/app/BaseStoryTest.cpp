@@ -1,6 +1,7 @@
 // From an empty build sheet to round 1 by keyboard; refusals at the field, decisions, stages, roles that are asked for.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include <QCheckBox>
+#include <QClipboard>
 #include <QComboBox>
 #include <QLabel>
 #include <QMenu>
@@ -110,9 +111,13 @@ void BaseStoryTest::anEmptySheetBecomesRoundOneByKeyboard() {
     QVERIFY(session.buildSheet() == *wanted);
     press(Qt::Key_2, Qt::AltModifier);
     QTRY_VERIFY(!baseOf(story)->computing() && proposal(story, "injector_flow"));
-    // The formula with its numbers stands in the window.
-    auto* formula = story.find<QLabel>("formula_injector_flow");
-    QVERIFY(formula && formula->text().contains("620 cm3/min x sqrt(350 kPa / 300 kPa)"));
+    // Each formula with its numbers stands in the window.
+    QVERIFY(proposal(story, "injector_flow")->formula.find("620 cm3/min x sqrt(350 kPa / 300 kPa)") !=
+            std::string::npos);
+    for (const auto& p : baseOf(story)->work()->plan.proposals) {
+        auto* formula = story.find<QLabel>(("formula_" + p.id).c_str());
+        QVERIFY2(formula && formula->text().toStdString() == p.formula, p.id.c_str());
+    }
     // Space leaves a proposal out and takes it again; the keyboard stays on it.
     QVERIFY(tabTo("accept_injector_flow"));
     press(Qt::Key_Space);
@@ -186,6 +191,20 @@ void BaseStoryTest::nonsenseIsRefusedBesideItsField() {
     QVERIFY2(refused().startsWith("dead_times: A dead time needs its voltage too"), qPrintable(refused()));
     put(story, "deadTime2", qPrintable(whole));
     QCOMPARE(refused(), QString());
+    // Another meter's table as it comes from a spreadsheet.
+    QVERIFY(session.buildSheet().meterCurve.empty());
+    put(story, "meterCurve", "1200 0; 2600 31; 4000 127; 7100 568; 9600");
+    QVERIFY2(refused().startsWith("meter_curve: Each point takes two numbers"), qPrintable(refused()));
+    QTest::keyClicks(story.window().findChild<QLineEdit*>("meterCurve"), " 500");
+    QVERIFY2(refused().startsWith("meter_curve: A meter's curve rises"), qPrintable(refused()));
+    QVERIFY(session.buildSheet().meterCurve.empty());
+    put(story, "meterCurve", "");
+    QApplication::clipboard()->setText("1200\t0\n2600\t31\n4000\t127,5\n7100\t568\n");
+    QTest::keyClick(QApplication::focusWidget(), Qt::Key_V, Qt::ControlModifier);
+    QCOMPARE(refused(), QString());
+    QCOMPARE(session.buildSheet().meterCurve.size(), size_t{4});
+    QCOMPARE(session.buildSheet().meterCurve[2].flow_kgh, 127.5);
+    put(story, "meterCurve", "");
     // A table longer than the form is kept whole, whatever else is typed.
     auto sheet = session.buildSheet();
     sheet.deadTimes = {{8, 1700}, {9, 1580}, {10, 1465}, {11, 1350}, {12, 1230}, {14, 995}, {15, 880}};

@@ -227,6 +227,14 @@ void BaseDonorTest::partsGoOnTheSheetAndComeBackFromIt() {
     put(sheet, named("Tulvik T46"), false);
     QCOMPARE(*sheet.of(Fact::TurboSpring, false), 45.0);
     QCOMPARE(*sheet.of(Fact::BoostCeiling), 84.0);
+    // Another meter brings its curve, and takes it away again.
+    put(sheet, named("Halmer W2 meter"), true);
+    QCOMPARE(sheet.meterCurve.size(), size_t{13});
+    const auto meter = partOn(sheet, "Airflow meter", "ours");
+    QVERIFY(meter && meter->meterCurve == sheet.meterCurve);
+    QVERIFY(*job::buildSheetFromJson(job::toJson(sheet)) == sheet);
+    put(sheet, named("Halmer 90 housing"), true);
+    QVERIFY(sheet.meterCurve.empty() && *sheet.of(Fact::MeterHousing) == 90);
     // And back: what is fitted becomes a part, without what is only wished for.
     auto own = partOn(demoSheet(), "Turbo", "ours");
     QVERIFY(own && own->facts.size() == 3);
@@ -248,6 +256,7 @@ void BaseDonorTest::partsGoOnTheSheetAndComeBackFromIt() {
           {R"({"parts":[{"group":"Wings","name":"X"}]})", "no group of the build sheet"},
           {R"({"parts":[{"group":"Turbo","name":"X","injector_flow":500}]})", "belongs to Injectors"},
           {R"({"parts":[{"group":"Turbo","name":""}]})", "needs a name"},
+          {R"({"parts":[{"group":"Turbo","name":"X","meter_curve":[{"reading":1,"kgh":1}]}]})", "is no meter"},
           {R"({"parts":[{"group":7,"name":"X"}]})", "can't be read"},
           {"{", "can't be read"}}) {
         const auto read = job::partsFromJson(text);

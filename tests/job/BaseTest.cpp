@@ -17,6 +17,7 @@ class BaseTest : public QObject {
     void tyresFansAndRevsFollowTheirRatios();
     void theLoadModelSetsEverySwitchItNeeds();
     void oneDeadTimeScalesTheWholeCurve();
+    void anotherMeterBringsItsOwnCurve();
     void fuelInBoostGoesOnFromItsMakersBoost();
     void limitsAndAxesReachWhatTheEngineReaches();
     void theLoadLimitKeepsItsDistanceToTheGreatestLoad();
@@ -264,6 +265,34 @@ void BaseTest::oneDeadTimeScalesTheWholeCurve() {
     const Proposal* p = plan->find("injector_dead_time");
     QVERIFY(p->formula.find("at 14.0 V = x 1.150") != std::string::npos);
     QVERIFY(p->reason.find("a single dead time") != std::string::npos);
+}
+
+void BaseTest::anotherMeterBringsItsOwnCurve() {
+    auto sheet = demoSheet();
+    sheet.meterCurve = {{1200, 0}, {2600, 31}, {4000, 127}, {7100, 568}, {9600, 1154}};
+    const auto plan = planBase(heron(), sheet);
+    EXPECT_OK(plan);
+    QVERIFY(!plan->find("meter_housing"));  // it is told for its own housing
+    const auto& is = after(*plan, "meter_curve");
+    // 5126 Hz lies 1126 / 3100 of the way from 127 to 568 kg/h: 287.2.
+    QCOMPARE(is.x.values[11], 5126.0);
+    QVERIFY(near(is.values[11], 127 + 1126.0 / 3100 * 441, 0.02));
+    // Beyond its end the last slope goes on.
+    QVERIFY(near(is.values[23], 1154 + (10066 - 9600) * 586.0 / 2500, 0.02));
+    QVERIFY(plan->find("meter_curve")->formula.find("5 points, 1200.0 to 9600.0 Hz") != std::string::npos);
+    QVERIFY(plan->find("meter_curve")->reason.find("count the same") == std::string::npos);
+    // A table in volts against a curve in hertz is doubted.
+    sheet.meterCurve = {{0.5, 0}, {2, 31}, {3, 127}, {4.8, 568}};
+    QVERIFY(planBase(heron(), sheet)->find("meter_curve")->reason.find("see that both count the same") !=
+            std::string::npos);
+    for (const auto& [curve, why] : {std::pair{std::vector<MeterPoint>{{1, 1}, {2, 2}}, "four points or more"},
+                                     {{{1, 1}, {2, 5}, {3, 4}, {4, 9}}, "rises in reading and in flow"},
+                                     {{{1, 1}, {2, 5}, {3, 8}, {4, 9e9}}, "0 to 4000 kg/h"},
+                                     {{{-1, 1}, {2, 5}, {3, 8}, {4, 9}}, "not negative"}}) {
+        sheet.meterCurve = curve;
+        const auto refused = refusals(sheet);
+        QVERIFY2(refused.size() == 1 && refused[0].ofMeter && refused[0].why.find(why) != std::string::npos, why);
+    }
 }
 
 void BaseTest::fuelInBoostGoesOnFromItsMakersBoost() {

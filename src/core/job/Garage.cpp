@@ -152,6 +152,21 @@ json toJson(const std::vector<proposals::DeadTimePoint>& table) {
     return out;
 }
 
+json toJson(const std::vector<proposals::MeterPoint>& curve) {
+    json out = json::array();
+    for (const auto& point : curve)
+        out.push_back({{"reading", point.reading}, {"kgh", point.flow_kgh}});
+    return out;
+}
+
+/// The member "meter_curve", if there is one.
+std::vector<proposals::MeterPoint> meterCurveIn(const json& in) {
+    std::vector<proposals::MeterPoint> out;
+    for (const json& point : in.value("meter_curve", json::array()))
+        out.push_back({point.at("reading"), point.at("kgh")});
+    return out;
+}
+
 /// The member "dead_times", if there is one.
 std::vector<proposals::DeadTimePoint> deadTimesIn(const json& in) {
     std::vector<proposals::DeadTimePoint> out;
@@ -169,6 +184,7 @@ std::string toJson(const proposals::BuildSheet& sheet) {
             if (const auto value = sheet.of(kind.fact, fitted))
                 out[fitted ? "fitted" : "stock"][std::string(kind.key)] = *value;
     if (!sheet.deadTimes.empty()) out["dead_times"] = toJson(sheet.deadTimes);
+    if (!sheet.meterCurve.empty()) out["meter_curve"] = toJson(sheet.meterCurve);
     out["load_model"] = proposals::kLoadModels[static_cast<size_t>(sheet.loadModel)];
     out["wish"] = proposals::kWishes[static_cast<size_t>(sheet.wish)];
     if (!sheet.notes.empty()) out["notes"] = sheet.notes;
@@ -196,6 +212,7 @@ Result<proposals::BuildSheet> buildSheetFromJson(const std::string& text) {
             }
         }
         sheet.deadTimes = deadTimesIn(in);
+        sheet.meterCurve = meterCurveIn(in);
         const auto model = choiceIn(in, "load_model", proposals::kLoadModels);
         const auto wish = choiceIn(in, "wish", proposals::kWishes);
         if (!model || !wish)
@@ -217,6 +234,7 @@ std::string toJson(const std::vector<proposals::Part>& parts) {
         for (const auto& [fact, value] : part.facts)
             one[std::string(proposals::kindOf(fact).key)] = value;
         if (!part.deadTimes.empty()) one["dead_times"] = toJson(part.deadTimes);
+        if (!part.meterCurve.empty()) one["meter_curve"] = toJson(part.meterCurve);
         list.push_back(std::move(one));
     }
     return json{{"parts", list}}.dump(2);
@@ -227,7 +245,7 @@ Result<std::vector<proposals::Part>> partsFromJson(const std::string& text) {
     try {
         const json in = json::parse(text);
         for (const json& one : in.at("parts")) {
-            proposals::Part part{one.at("name"), one.at("group"), {}, deadTimesIn(one)};
+            proposals::Part part{one.at("name"), one.at("group"), {}, deadTimesIn(one), meterCurveIn(one)};
             for (const auto& kind : proposals::factKinds())
                 if (const auto at = one.find(std::string(kind.key)); at != one.end())
                     part.facts.emplace_back(kind.fact, at->get<double>());

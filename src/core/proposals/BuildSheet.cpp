@@ -99,6 +99,20 @@ void refuseSensor(const BuildSheet& sheet, const calibration::Calibration* calib
                            formatNumber(top, 0) + " kPa is beyond what it can use."});
 }
 
+void refuseMeterCurve(const std::vector<MeterPoint>& curve, std::vector<Refusal>& out) {
+    constexpr size_t kFewest = 4;
+    constexpr double kMost_kgh = 4000;
+    const auto refuse = [&](const char* why) { out.push_back({std::nullopt, true, why, true}); };
+    if (curve.empty()) return;
+    if (curve.size() < kFewest) return refuse("A meter's curve takes four points or more.");
+    for (size_t i = 0; i < curve.size(); ++i) {
+        if (!(curve[i].reading >= 0) || !(curve[i].flow_kgh >= 0 && curve[i].flow_kgh <= kMost_kgh))
+            return refuse("A meter shows 0 to 4000 kg/h at a reading that is not negative.");
+        if (i > 0 && !(curve[i].reading > curve[i - 1].reading && curve[i].flow_kgh > curve[i - 1].flow_kgh))
+            return refuse("A meter's curve rises in reading and in flow.");
+    }
+}
+
 }  // namespace
 
 std::span<const FactKind> factKinds() {
@@ -130,8 +144,8 @@ std::optional<SensorLine> sensorLine(const BuildSheet& sheet) {
 }
 
 bool BuildSheet::operator==(const BuildSheet& o) const {
-    return stock == o.stock && fitted == o.fitted && deadTimes == o.deadTimes && loadModel == o.loadModel &&
-           wish == o.wish && notes == o.notes;
+    return stock == o.stock && fitted == o.fitted && deadTimes == o.deadTimes && meterCurve == o.meterCurve &&
+           loadModel == o.loadModel && wish == o.wish && notes == o.notes;
 }
 
 std::vector<Refusal> refusals(const BuildSheet& sheet, const calibration::Calibration* calibration) {
@@ -150,6 +164,7 @@ std::vector<Refusal> refusals(const BuildSheet& sheet, const calibration::Calibr
         else if (i > 0 && point.time_us > sheet.deadTimes[i - 1].time_us)
             out.push_back({std::nullopt, true, "An injector opens sooner at a higher voltage; its dead time falls."});
     }
+    refuseMeterCurve(sheet.meterCurve, out);
     refuseSensor(sheet, calibration, out);
     return out;
 }

@@ -68,6 +68,13 @@ struct DeadTimePoint {
     double time_us = 0;
 };
 
+/// What an airflow meter shows at a flow, from its maker's table.
+struct MeterPoint {
+    double reading = 0;  ///< in the unit of the controller's own curve: Hz, V
+    double flow_kgh = 0;
+    bool operator==(const MeterPoint&) const = default;
+};
+
 enum class LoadModel { AsBuilt, SpeedDensity, AirflowMeter, Both };
 enum class Wish { Power, Economy, Quiet };
 inline constexpr std::string_view kLoadModels[] = {"as built", "speed-density", "airflow meter", "both"};
@@ -80,6 +87,7 @@ using PartNumbers = std::array<std::optional<double>, kFacts>;
 struct BuildSheet {
     PartNumbers stock, fitted;
     std::vector<DeadTimePoint> deadTimes;  ///< of the fitted injectors, rising voltage
+    std::vector<MeterPoint> meterCurve;    ///< of another airflow meter in its own housing, rising
     LoadModel loadModel = LoadModel::AsBuilt;
     Wish wish = Wish::Power;
     std::string notes;  ///< exhaust, gearbox, what else a reader of the round should know
@@ -106,9 +114,10 @@ inline bool operator==(const DeadTimePoint& a, const DeadTimePoint& b) {
 
 /// A number that can't be: which one, and a sentence to stand beside it.
 struct Refusal {
-    std::optional<Fact> fact;  ///< none: the dead times
+    std::optional<Fact> fact;  ///< none: one of the tables
     bool isFitted = true;
     std::string why;
+    bool ofMeter = false;  ///< of the tables the meter's curve, else the dead times
 };
 /// Everything on the sheet that can't be meant; with a calibration also what its controller could not store.
 std::vector<Refusal> refusals(const BuildSheet& sheet, const calibration::Calibration* calibration = nullptr);

@@ -6,7 +6,7 @@
 namespace brusk::proposals {
 
 namespace {
-constexpr std::string_view kInjectors = "Injectors", kSensor = "Pressure sensor";
+constexpr std::string_view kInjectors = "Injectors", kMeter = "Airflow meter", kSensor = "Pressure sensor";
 }
 
 void put(BuildSheet& sheet, const Part& part, bool isFitted) {
@@ -16,15 +16,18 @@ void put(BuildSheet& sheet, const Part& part, bool isFitted) {
     for (const auto& [fact, value] : part.facts)
         if (isFitted || kindOf(fact).compared) sheet.of(fact, isFitted) = value;
     if (isFitted && part.group == kInjectors) sheet.deadTimes = part.deadTimes;
+    if (isFitted && part.group == kMeter) sheet.meterCurve = part.meterCurve;
 }
 
 std::optional<Part> partOn(const BuildSheet& sheet, const std::string& group, const std::string& name) {
-    Part part{name, group, {}, {}, true};
+    Part part{name, group, {}, {}, {}, true};
     for (const FactKind& kind : factKinds())
         if (const auto value = sheet.of(kind.fact); kind.group == group && !kind.isWish && value)
             part.facts.emplace_back(kind.fact, *value);
     if (group == kInjectors) part.deadTimes = sheet.deadTimes;
-    return part.facts.empty() && part.deadTimes.empty() ? std::nullopt : std::optional(std::move(part));
+    if (group == kMeter) part.meterCurve = sheet.meterCurve;
+    const bool empty = part.facts.empty() && part.deadTimes.empty() && part.meterCurve.empty();
+    return empty ? std::nullopt : std::optional(std::move(part));
 }
 
 std::string refusalOf(const Part& part) {
@@ -41,7 +44,9 @@ std::string refusalOf(const Part& part) {
         sheet.of(fact) = value;
     }
     if (!part.deadTimes.empty() && part.group != kInjectors) return part.name + " has dead times and is no injector.";
+    if (!part.meterCurve.empty() && part.group != kMeter) return part.name + " has a meter's curve and is no meter.";
     sheet.deadTimes = part.deadTimes;
+    sheet.meterCurve = part.meterCurve;
     const auto refused = refusals(sheet);
     return refused.empty() ? std::string() : part.name + ": " + refused.front().why;
 }

@@ -11,6 +11,7 @@ struct Part {
     std::string group;  ///< of FactKind: "Injectors"
     std::vector<std::pair<Fact, double>> facts;
     std::vector<DeadTimePoint> deadTimes;  ///< of injectors
+    std::vector<MeterPoint> meterCurve;    ///< of an airflow meter in its own housing
     bool own = false;                      ///< kept by whoever tunes, not one that ships
     bool operator==(const Part&) const = default;
 };

@@ -91,7 +91,7 @@ void FittedPanel::show(const proposals::BuildSheet& sheet, const job::BaseWork* 
         addFact(kind, *value, work ? work->expected[static_cast<size_t>(kind.fact)] : sheet.of(kind.fact, false));
     }
     if (upper_->count() == 0) upper_->addWidget(wrapped("Nothing is on the build sheet yet.", "faint"));
-    addWishes(sheet);
+    addBesides(sheet);
     if (work) addWaiting(work->plan);
 }
 
@@ -110,11 +110,13 @@ void FittedPanel::addFact(const proposals::FactKind& kind, double value, std::op
     upper_->addWidget(box);
 }
 
-void FittedPanel::addWishes(const proposals::BuildSheet& sheet) {
+void FittedPanel::addBesides(const proposals::BuildSheet& sheet) {
     const auto besides = [&](const QString& text) {
         upper_->addSpacing(5);
         upper_->addWidget(wrapped(text));
     };
+    if (!sheet.meterCurve.empty())
+        besides(QString("Another airflow meter, with a curve of %1 points").arg(sheet.meterCurve.size()));
     if (sheet.wish != proposals::Wish::Power)
         besides("Wanted most of all: " + qs(proposals::kWishes[static_cast<size_t>(sheet.wish)]));
     if (sheet.loadModel != proposals::LoadModel::AsBuilt)

@@ -39,7 +39,8 @@ class FittedPanel : public TwoLists {
 
   private:
     void addFact(const proposals::FactKind& kind, double value, std::optional<double> stock);
-    void addWishes(const proposals::BuildSheet& sheet);
+    /// What is no number of a part: another meter, wishes, notes.
+    void addBesides(const proposals::BuildSheet& sheet);
     void addWaiting(const proposals::BasePlan& plan);
 };
 

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/stations/car/BuildSheetForm.h"
 
+#include <QRegularExpression>
 #include <QShortcut>
 #include <QStyle>
 #include <algorithm>
@@ -40,6 +41,19 @@ QLineEdit* BuildSheetForm::field(const QString& name, const QString& title) {
     return edit;
 }
 
+std::vector<proposals::MeterPoint> BuildSheetForm::meterCurve() {
+    std::vector<double> numbers;
+    static const QRegularExpression between("[\\s;|]+");
+    for (const QString& word : meterCurve_->text().split(between, Qt::SkipEmptyParts))
+        numbers.push_back(parseNumber(QString(word).replace(',', '.').toStdString()).value_or(std::nan("")));
+    if (numbers.size() % 2)
+        refuse(meterCurve_, meterWhy_, "Each point takes two numbers: a reading and its flow in kg/h.");
+    std::vector<proposals::MeterPoint> out;
+    for (size_t i = 0; i + 1 < numbers.size(); i += 2)
+        out.push_back({numbers[i], numbers[i + 1]});
+    return numbers.size() % 2 ? std::vector<proposals::MeterPoint>() : out;
+}
+
 QLabel* BuildSheetForm::refusalLine(QGridLayout* grid, int& row, const QString& name) {
     auto* line = label({}, "alarm");
     line->setObjectName("why_" + name);
@@ -72,6 +86,15 @@ BuildSheetForm::BuildSheetForm(Check check, std::vector<proposals::Fact> only, Q
     makeFacts(grid, row);
     const int beyond = row;
     makeDeadTimes(grid, row);
+    auto* meter = label("Another airflow meter", "heading");
+    meter->setContentsMargins(0, 6, 0, 0);
+    grid->addWidget(meter, row++, 0, 1, 4);
+    meterCurve_ = field("meterCurve", "Another airflow meter's curve: reading and kg/h in pairs");
+    meterCurve_->setAlignment(Qt::AlignLeft);
+    meterCurve_->setPlaceholderText("reading, kg/h, reading, kg/h \u2026 as in its table");
+    grid->addWidget(label("Its curve", "faint"), row, 0);
+    grid->addWidget(meterCurve_, row++, 1, 1, 3);
+    meterWhy_ = refusalLine(grid, row, "meter_curve");
     const auto line = [&](const QString& title, QWidget* widget) {
         grid->addWidget(label(title, "faint"), row, 0);
         grid->addWidget(widget, row++, 1, 1, 3);
@@ -231,6 +254,10 @@ void BuildSheetForm::setSheet(const proposals::BuildSheet& sheet) {
         volts_[i]->setText(there ? written(sheet.deadTimes[i].volts) : QString());
         dead_[i]->setText(there ? written(sheet.deadTimes[i].time_us) : QString());
     }
+    QStringList curve;
+    for (const auto& point : sheet.meterCurve)
+        curve << written(point.reading) + " " + written(point.flow_kgh);
+    meterCurve_->setText(curve.join("; "));
     wish_->setCurrentIndex(static_cast<int>(sheet.wish));
     loadModel_->setCurrentIndex(static_cast<int>(sheet.loadModel));
     notes_->setText(QString::fromStdString(sheet.notes));
@@ -277,6 +304,8 @@ proposals::BuildSheet BuildSheetForm::filled() {
         f.why->hide();
     }
     deadWhy_->hide();
+    meterWhy_->hide();
+    all.push_back(meterCurve_);
     all.insert(all.end(), std::begin(volts_), std::end(volts_));
     all.insert(all.end(), std::begin(dead_), std::end(dead_));
     for (QLineEdit* edit : all) {
@@ -291,7 +320,13 @@ proposals::BuildSheet BuildSheetForm::filled() {
             sheet.of(f.fact, f.fitted) = value;
     }
     takeDeadTimes(sheet);
+    sheet.meterCurve = meterCurve();
     for (const auto& refused : check_(sheet)) {
+        if (!refused.fact && refused.ofMeter) {
+            refuse(meterCurve_, meterWhy_, QString::fromStdString(refused.why));
+            sheet.meterCurve.clear();
+            continue;
+        }
         if (!refused.fact) {
             refuse(volts_[0], deadWhy_, QString::fromStdString(refused.why));
             sheet.deadTimes.clear();

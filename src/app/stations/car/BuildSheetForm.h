@@ -69,6 +69,10 @@ class BuildSheetForm : public QWidget {
     QLineEdit* dead_[kPoints] = {};
     QComboBox *loadModel_, *wish_;
     QLineEdit* notes_;
+    /// The meter's curve as it is written: pairs of reading and flow.
+    std::vector<proposals::MeterPoint> meterCurve();
+    QLineEdit* meterCurve_ = nullptr;
+    QLabel* meterWhy_ = nullptr;
     QLabel* deadWhy_ = nullptr;  ///< why the dead times are refused
     bool filling_ = false;
 };

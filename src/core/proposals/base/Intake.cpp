@@ -83,7 +83,35 @@ void displacement(Draft& d) {
     d.check = "fuel trims: off by the same share everywhere means displacement or injector flow";
 }
 
+/// By the maker's table; beyond it the nearest slope goes on.
+double flowAt_kgh(const std::vector<MeterPoint>& curve, double reading) {
+    size_t i = 1;
+    while (i + 1 < curve.size() && reading > curve[i].reading)
+        ++i;
+    const auto &a = curve[i - 1], &b = curve[i];
+    const double share = (reading - a.reading) / (b.reading - a.reading);
+    return std::max(0.0, a.flow_kgh + share * (b.flow_kgh - a.flow_kgh));
+}
+
+void otherMeter(Draft& d) {
+    const auto& curve = d.sheet.meterCurve;
+    if (curve.empty()) return;
+    const auto now = d.table("meter_curve");
+    d.each("meter_curve", [&](double reading, double, double) { return flowAt_kgh(curve, reading); });
+    d.reason =
+        "Another meter shows another reading for the same air; its maker's table takes the place of the old one.";
+    const double from = curve.front().reading, to = curve.back().reading;
+    const std::string unit = now.x.unit.empty() ? std::string() : " " + now.x.unit;
+    d.formula = "the maker's table of " + std::to_string(curve.size()) + " points, " + text(from, 1) + " to " +
+                text(to, 1) + unit + ", linear between them, its last slope beyond";
+    if (!now.x.values.empty() && (now.x.values.back() > to * 1.1 || now.x.values.back() < to * 0.5))
+        d.remark("The controller's curve goes to " + text(now.x.values.back(), 1) + unit + ", the table to " +
+                 text(to, 1) + unit + ": see that both count the same.");
+    d.check = "airflow meter against speed-density while cruising";
+}
+
 void meterHousing(Draft& d) {
+    if (!d.sheet.meterCurve.empty()) return;  // a curve is told for its own housing
     const double bore = d.fitted(Fact::MeterHousing), was = d.stock(Fact::MeterHousing);
     const double section = bore * bore / (was * was), factor = d.choose(section, "times");
     d.each("meter_curve", [&](double, double, double flow) { return flow * factor; });
@@ -222,6 +250,7 @@ constexpr Rule kRules[] = {
     {"speed_axis", "Engine", "Speed axis", speedAxis, false, "rev_limit", "ve_map"},
     {"pressure_axis", "Turbo", "Pressure axis", pressureAxis, false},
     {"displacement", "Engine", "Displacement", displacement, false},
+    {"meter_curve", "Airflow meter", "Another meter's curve", otherMeter, false, "", "meter_curve"},
     {"meter_housing", "Airflow meter", "Airflow meter curve", meterHousing, false, "", "meter_curve"},
     {"meter_fill", "Intake", "Manifold filling", manifoldFilling, false, "", "meter_fill"},
     {"throttle_bore", "Intake", "Throttle for air", throttleBore, false, "", "throttle_for_air"},

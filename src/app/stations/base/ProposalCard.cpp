@@ -27,7 +27,7 @@ constexpr size_t kWidest = 10;  // columns that are told as numbers
 /// "Code P0101 on", "Changeover back below 2900 rpm": what a proposal needs and finds set already.
 QString asItIs(const proposals::Change& change, const units::Preferences& units) {
     const auto& t = change.after;
-    const QString title = qs(t.parameter->title());
+    QString title = qs(t.parameter->title());
     if (!t.text.empty()) return title + " " + qs(t.text);
     if (t.values.size() != 1) return title;
     const auto shown = units.shown(t.unit);

@@ -178,9 +178,9 @@ void Draft::move(std::string_view role, size_t axis, const std::vector<double>& 
     if (!parameter || !ready()) return;
     const auto* units = unitsOf(parameter);
     if (!units) return;
-    std::vector<double> own;
-    for (const double breakpoint : breakpoints)
-        own.push_back((axis == 0 ? units->x : units->y).back(breakpoint));
+    std::vector<double> own = breakpoints;
+    for (double& breakpoint : own)
+        breakpoint = (axis == 0 ? units->x : units->y).back(breakpoint);
     auto moved =
         calibration::respace(now(), *parameter, axis, own, calibration::Keep::Surface, calibration::Outside::Extend);
     if (!moved) {

@@ -322,6 +322,7 @@ void BaseStoryTest::aRoleThatNothingLooksLikeIsSaid() {
     played.parameters.emplace_back();
     played.parameters.back().name = "KI";
     played.parameters.back().role = "boost_i";
+    played.index();
     page.show(played, {});
     QVERIFY(!nobody->isVisible());
 }

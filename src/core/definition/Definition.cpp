@@ -127,6 +127,23 @@ void NameIndex::reserve(size_t count) {
     }
 }
 
+namespace {
+template <class Thing>
+const Thing* playerOf(std::string_view role, const std::vector<Thing>& things, const std::vector<uint32_t>& playing) {
+    for (const uint32_t i : playing)
+        if (i < things.size() && things[i].role == role) return &things[i];
+    return nullptr;
+}
+
+template <class Thing>
+std::vector<uint32_t> playersAmong(const std::vector<Thing>& things) {
+    std::vector<uint32_t> out;
+    for (uint32_t i = 0; i < things.size(); ++i)
+        if (!things[i].role.empty()) out.push_back(i);
+    return out;
+}
+}  // namespace
+
 void Definition::index(NameIndex names) {
     const auto nameOfThing = [this](uint32_t thing) { return nameOf(thing); };
     const auto nameOfGroup = [this](uint32_t i) { return std::string_view(groups[i].name); };
@@ -139,6 +156,8 @@ void Definition::index(NameIndex names) {
         for (uint32_t i = 0; i < measurements.size(); ++i)
             names_.add(2 * i + 1, nameOfThing);
     }
+    playing_ = playersAmong(parameters);
+    playingMeasurements_ = playersAmong(measurements);
     groupIndex_ = NameIndex();
     for (uint32_t i = 0; i < groups.size(); ++i)
         groupIndex_.add(i, nameOfGroup);
@@ -174,9 +193,7 @@ const Measurement* Definition::measurement(std::string_view name) const {
 }
 
 const Parameter* Definition::parameterWithRole(std::string_view role) const {
-    for (const Parameter& p : parameters)
-        if (p.role == role) return &p;
-    return nullptr;
+    return playerOf(role, parameters, playing_);
 }
 
 std::string_view Definition::axisUnitOf(const Parameter& p, size_t axis) const {
@@ -187,9 +204,7 @@ std::string_view Definition::axisUnitOf(const Parameter& p, size_t axis) const {
 }
 
 const Measurement* Definition::measurementWithRole(std::string_view role) const {
-    for (const Measurement& m : measurements)
-        if (m.role == role) return &m;
-    return nullptr;
+    return playerOf(role, measurements, playingMeasurements_);
 }
 
 namespace {

@@ -320,6 +320,7 @@ struct Definition {
 
     const Parameter* parameter(std::string_view name) const;
     const Measurement* measurement(std::string_view name) const;
+    /// Who plays a role; null for nobody, and for a role that was given after index().
     const Parameter* parameterWithRole(std::string_view role) const;
     const Measurement* measurementWithRole(std::string_view role) const;
     const Conversion& conversionOf(const Parameter& p) const { return conversions[p.conversion]; }
@@ -344,8 +345,8 @@ struct Definition {
         bool writes = false;
     };
     std::vector<Use> functionsOf(std::string_view name) const;
-    /// Builds the name look-ups; called once by whoever built it. `names` may hold them already: parameter i as 2 i,
-    /// measurement i as 2 i + 1.
+    /// Builds the look-ups by name and by role; called once by whoever built it. `names` may hold them already:
+    /// parameter i as 2 i, measurement i as 2 i + 1.
     void index(NameIndex names = {});
     /// The name of a thing so numbered.
     std::string_view nameOf(uint32_t thing) const {
@@ -355,6 +356,7 @@ struct Definition {
   private:
     NameIndex names_, groupIndex_;
     std::vector<uint32_t> groupOfParameter_, groupOfMeasurement_, parentOfGroup_;
+    std::vector<uint32_t> playing_, playingMeasurements_;  ///< those with a role: few among many
 };
 
 /// "value", "curve", "map", "block", "text", "axis", "cuboid".

@@ -248,6 +248,19 @@ void BaseTest::theLoadModelSetsEverySwitchItNeeds() {
     QCOMPARE(*both->result.value("changeover_off"), 2500.0);
     QCOMPARE(*both->result.value("diag_maf_range"), 1.0);
     QVERIFY(both->find("load_model")->formula.find("back below") != std::string::npos);
+    // Another maker words it otherwise; one that offers no such choice is said.
+    auto definition = heron().definition();
+    for (auto& conversion : definition.conversions)
+        if (conversion.name == "air_model") {
+            conversion.texts = {{0, 0, "MAF"}, {1, 1, "Speed Density"}};
+            conversion.defaultText = "?";
+        }
+    const calibration::Calibration other(std::make_shared<const definition::Definition>(definition), heron().image());
+    sheet.loadModel = LoadModel::SpeedDensity;
+    QCOMPARE(*planBase(other, sheet)->result.value("air_model"), 1.0);
+    sheet.loadModel = LoadModel::Both;
+    QCOMPARE(qs(waits(*planBase(other, sheet), "load_model")->what),
+             QString("a choice called \"both\" of the air model"));
 }
 
 void BaseTest::oneDeadTimeScalesTheWholeCurve() {
@@ -526,6 +539,9 @@ void BaseTest::whatLacksAFactWaitsAndSaysForWhat() {
     QCOMPARE(qs(w->what), QString("the housing bore of the stock airflow meter"));
     sheet.of(Fact::MeterHousing, false) = 70;
     QVERIFY(!waits(*planBase(heron(), sheet), "meter_housing"));
+    // What is asked for more than once is told once.
+    QCOMPARE(qs(waits(*planBase(heron(), {}), "fans")->what),
+             QString("the thermostat of the cooling; the thermostat of the stock cooling"));
     // A sheet that names what is there changes nothing.
     const auto same = planBase(heron(), sheetOf({{Fact::MeterHousing, 70, 70}, {Fact::Displacement, 1598, 1598}}));
     QVERIFY(same->edits().empty() && same->find("meter_housing") && !same->find("meter_housing")->changesAnything());

@@ -118,12 +118,21 @@ void fans(Draft& d) {
     d.check = "the fan starts and stops while idling warm";
 }
 
-/// The number behind a choice whose words begin so; every maker counts its own way.
-std::optional<double> choiceNamed(Draft& d, std::string_view role, std::string_view words) {
-    const auto* parameter = d.now().definition().parameterWithRole(role);
+/// The number behind a choice of the air model; every maker counts and words it its own way.
+std::optional<double> choiceOf(Draft& d, LoadModel wanted) {
+    // By model, as LoadModel counts; likeliest first, a stroke between.
+    constexpr std::string_view kWords[] = {"", "speed-density|speed density|speed/density|map|pressure",
+                                           "airflow meter|air flow meter|airflow|air mass|maf|meter",
+                                           "both|blend|changeover"};
+    const auto* parameter = d.now().definition().parameterWithRole("air_model");
     if (!parameter) return std::nullopt;
-    for (const auto& choice : d.now().definition().conversionOf(*parameter).texts)
-        if (toLower(choice.text).starts_with(words)) return choice.low;
+    std::string_view words = kWords[static_cast<size_t>(wanted)];
+    while (!words.empty()) {
+        const std::string_view word = words.substr(0, words.find('|'));
+        for (const auto& choice : d.now().definition().conversionOf(*parameter).texts)
+            if (toLower(choice.text).starts_with(word)) return choice.low;
+        words.remove_prefix(std::min(words.size(), word.size() + 1));
+    }
     return std::nullopt;
 }
 
@@ -151,7 +160,7 @@ void loadModel(Draft& d) {
     const LoadModel wanted = d.sheet.loadModel;
     if (wanted == LoadModel::AsBuilt) return;
     const bool meter = wanted != LoadModel::SpeedDensity, density = wanted != LoadModel::AirflowMeter;
-    const auto model = choiceNamed(d, "air_model", kLoadModels[static_cast<size_t>(wanted)]);
+    const auto model = choiceOf(d, wanted);
     if (!model)
         d.lack("a choice called \"" + std::string(kLoadModels[static_cast<size_t>(wanted)]) + "\" of the air model");
     d.set("air_model", model.value_or(0));

@@ -57,13 +57,19 @@ double Draft::reachableLoad_mg(double kPa) {
     return airAt_mg(table("ve_map"), value("displacement"), value("cylinders"), kPa);
 }
 
+void Draft::lack(std::string what) {
+    // Asked for twice, it is missed once.
+    if (std::find(missingFacts_.begin(), missingFacts_.end(), what) == missingFacts_.end())
+        missingFacts_.push_back(std::move(what));
+}
+
 double Draft::fitted(Fact fact) {
     if (const auto value = fittedIfKnown(fact)) {
         begun_ = true;
         return *value;
     }
     const FactKind& kind = kindOf(fact);
-    missingFacts_.push_back("the " + lowerFirst(kind.title) + " of the " + lowerFirst(kind.group));
+    lack("the " + lowerFirst(kind.title) + " of the " + lowerFirst(kind.group));
     return kNothing;
 }
 
@@ -73,8 +79,8 @@ double Draft::stock(Fact fact) {
         return *value;
     }
     const FactKind& kind = kindOf(fact);
-    missingFacts_.push_back("the " + lowerFirst(kind.title) + " of the " + (maker.isDonor ? "donor's " : "stock ") +
-                            lowerFirst(kind.group));
+    lack("the " + lowerFirst(kind.title) + " of the " + (maker.isDonor ? "donor's " : "stock ") +
+         lowerFirst(kind.group));
     return kNothing;
 }
 

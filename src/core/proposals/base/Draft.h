@@ -70,7 +70,7 @@ class Draft {
     /// The number somebody may set by hand: the computed one, or what was set.
     double choose(double computed, std::string unit);
     /// It waits for this.
-    void lack(std::string what) { missingFacts_.push_back(std::move(what)); }
+    void lack(std::string what);
     /// Beside the formula: what did not fit.
     void remark(const std::string& sentence) { remarks_ += " " + sentence; }
 

@@ -297,6 +297,11 @@ void BaseStoryTest::aRoleThatNobodyPlaysIsAskedForAndRemembered() {
     openBase(story);
     QVERIFY(!proposal(story, "injector_flow"));
     QTRY_VERIFY(story.find<QPushButton>("ask_injector_flow"));
+    // What waits is told above, and one click shows for what.
+    auto* wait = story.find<QPushButton>("toWaiting");
+    QVERIFY(wait && wait->text().endsWith(" wait"));
+    QVERIFY(story.click("toWaiting"));
+    QVERIFY(!story.find<QPushButton>("ask_injector_flow")->visibleRegion().isEmpty());
     QVERIFY(story.click("ask_injector_flow"));
     // It leads to those who may play it; ticked, the proposal is there.
     QTRY_VERIFY_WITH_TIMEOUT(story.find<QCheckBox>("role_injector_flow"), 10000);

@@ -22,6 +22,12 @@ namespace {
 QString qs(const std::string& text) {
     return QString::fromStdString(text);
 }
+/// Four digits that count, none of them an empty nought: "669.7", "14.1", "0.9811", "12000".
+QString inShort(double value) {
+    constexpr int kDigits = 4;
+    return std::abs(value) >= 1e4 ? QString::number(value, 'f', 0) : QString::number(value, 'g', kDigits);
+}
+
 constexpr size_t kWidest = 10;  // columns that are told as numbers
 
 /// "Code P0101 on", "Changeover back below 2900 rpm": what a proposal needs and finds set already.
@@ -147,7 +153,7 @@ void ProposalCard::makeHead(const Proposal& p) {
         });
     }
     if (p.number) {
-        auto* number = new QLineEdit(qs(formatNumber(*p.number, *p.number < 10 ? 2 : *p.number < 1000 ? 1 : 0)));
+        auto* number = new QLineEdit(inShort(*p.number));
         number->setObjectName("number_" + qs(p.id));
         number->setAccessibleName("Number of " + qs(p.title));
         number->setToolTip("Another number than the computed one; emptied, the computed one comes back");

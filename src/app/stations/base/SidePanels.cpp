@@ -1,8 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/stations/base/SidePanels.h"
 
-#include <QPushButton>
-#include <QScrollArea>
+#include <QScrollBar>
 #include <QToolButton>
 #include <algorithm>
 
@@ -32,9 +31,9 @@ QWidget* narrow() {
 // --- both
 
 TwoLists::TwoLists(const QString& heading, const QString& second) : Panel(heading) {
-    auto* scroll = new QScrollArea;
-    scroll->setWidgetResizable(true);
-    scroll->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+    scroll_ = new QScrollArea;
+    scroll_->setWidgetResizable(true);
+    scroll_->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
     auto* inside = narrow();
     auto* column = new QVBoxLayout(inside);
     column->setContentsMargins(0, 0, 4, 0);
@@ -49,8 +48,8 @@ TwoLists::TwoLists(const QString& heading, const QString& second) : Panel(headin
     column->addStretch();
     for (auto* list : {upper_, lower_})
         list->setSpacing(3);
-    scroll->setWidget(inside);
-    body()->addWidget(scroll, 1);
+    scroll_->setWidget(inside);
+    body()->addWidget(scroll_, 1);
 }
 
 void TwoLists::begin() {
@@ -63,6 +62,13 @@ void TwoLists::begin() {
 
 FittedPanel::FittedPanel() : TwoLists("Fitted against original", "Waiting") {
     setFixedWidth(284);
+    wait_ = new QPushButton;
+    wait_->setObjectName("toWaiting");
+    wait_->setProperty("link", "faint");
+    wait_->setToolTip("What could not be computed yet, and what it waits for");
+    connect(wait_, &QPushButton::clicked, this,
+            [this] { scroll_->verticalScrollBar()->setValue(second_->mapTo(scroll_->widget(), QPoint()).y()); });
+    headRow()->addWidget(wait_);
     auto* sheet = new QPushButton("Build sheet");
     sheet->setObjectName("toBuildSheet");
     connect(sheet, &QPushButton::clicked, this, &FittedPanel::sheetWanted);
@@ -71,6 +77,9 @@ FittedPanel::FittedPanel() : TwoLists("Fitted against original", "Waiting") {
 
 void FittedPanel::show(const proposals::BuildSheet& sheet, const job::BaseWork* work) {
     begin();
+    const size_t waiting = work ? work->plan.waiting.size() : 0;
+    wait_->setVisible(waiting > 0);
+    wait_->setText(QString("%1 %2").arg(waiting).arg(waiting == 1 ? "waits" : "wait"));
     std::string_view group;
     for (const auto& kind : proposals::factKinds()) {
         const auto value = sheet.of(kind.fact);
@@ -127,7 +136,6 @@ void FittedPanel::addBesides(const proposals::BuildSheet& sheet) {
 void FittedPanel::addWaiting(const proposals::BasePlan& plan) {
     if (plan.waiting.empty()) return;
     second_->show();
-    second_->setText(QString("Waiting, %1").arg(plan.waiting.size()));
     std::vector<const proposals::Waiting*> waiting;
     for (const auto& w : plan.waiting)
         waiting.push_back(&w);

@@ -4,6 +4,8 @@
 #pragma once
 
 #include <QComboBox>
+#include <QPushButton>
+#include <QScrollArea>
 
 #include "app/widgets/Panels.h"
 #include "core/job/Correct.h"
@@ -21,6 +23,7 @@ class TwoLists : public Panel {
     void begin();
     QVBoxLayout *upper_, *lower_;
     QLabel* second_;
+    QScrollArea* scroll_;
 };
 
 /// Each part on the build sheet beside the one that the original was made for, and the proposals that wait.
@@ -42,6 +45,7 @@ class FittedPanel : public TwoLists {
     /// What is no number of a part: another meter, wishes, notes.
     void addBesides(const proposals::BuildSheet& sheet);
     void addWaiting(const proposals::BasePlan& plan);
+    QPushButton* wait_;  ///< how many wait; leads down to them
 };
 
 /// How hard the car may be driven, stage by stage, and the contradictions of the calibration as it would be.

@@ -190,7 +190,7 @@ constexpr Rule kRules[] = {
     {"pedal_map", "Torque", "Pedal in shares", pedalMap, false, "torque_ceiling", "pedal_map"},
     {"tyres", "Driveline", "Tyres and final drive", tyres, false, "", "wheel_pulses"},
     {"fans", "Cooling", "Fans", fans, false, "", "fan_on"},
-    {"load_model", "Load model", "Air estimate", loadModel, false, "meter_housing pressure_sensor"},
+    {"load_model", "Load model", "Air estimate", loadModel, false, "meter_curve meter_housing pressure_sensor"},
 };
 
 }  // namespace

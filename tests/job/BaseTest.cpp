@@ -522,8 +522,8 @@ void BaseTest::whatIsNotInTheImageLeavesTheOtherRulesAlone() {
     QVERIFY(near(after(*plan, "injector_flow").values[0], 669.7, 0.06));
     const Waiting* idle = waits(*plan, "idle_speed");
     QVERIFY(idle && idle->what.empty());
-    QVERIFY2(idle->sentence().starts_with("Idle speed can't be computed. "), idle->sentence().c_str());
-    QVERIFY(plan->account(demoSheet()).find("Not computed: Idle speed can't be computed.") != std::string::npos);
+    QVERIFY2(idle->sentence().starts_with("Idle speed: can't be computed. "), idle->sentence().c_str());
+    QVERIFY(plan->account(demoSheet()).find("Not computed: Idle speed: can't be computed.") != std::string::npos);
 }
 
 void BaseTest::whatLacksAFactWaitsAndSaysForWhat() {

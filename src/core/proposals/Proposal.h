@@ -52,9 +52,9 @@ struct Waiting {
     std::string problem;  ///< instead: why it can't be computed, a sentence
     std::string role;     ///< the role that nobody plays; empty when it waits for the build sheet
     bool begun = false;   ///< the sheet says something of what it needs
-    /// "Airflow meter curve waits for the bore of the stock housing".
+    /// "Airflow meter curve: waits for the bore of the stock housing".
     std::string sentence() const {
-        return problem.empty() ? title + " waits for " + what : title + " can't be computed. " + problem;
+        return title + (problem.empty() ? ": waits for " + what : ": can't be computed. " + problem);
     }
 };
 

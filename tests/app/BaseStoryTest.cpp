@@ -198,6 +198,11 @@ void BaseStoryTest::nonsenseIsRefusedBesideItsField() {
     QTest::keyClicks(story.window().findChild<QLineEdit*>("meterCurve"), " 500");
     QVERIFY2(refused().startsWith("meter_curve: A meter's curve rises"), qPrintable(refused()));
     QVERIFY(session.buildSheet().meterCurve.empty());
+    put(story, "meterCurve", "1200 0; many 31");
+    QCOMPARE(refused(), QString("meter_curve: \"many\" is not a number."));
+    put(story, "meterCurve", "1200, 0, 2600, 31, 4000, 127,5, 7100, 568");
+    QCOMPARE(refused(), QString());
+    QCOMPARE(session.buildSheet().meterCurve[2].flow_kgh, 127.5);
     put(story, "meterCurve", "");
     QApplication::clipboard()->setText("1200\t0\n2600\t31\n4000\t127,5\n7100\t568\n");
     QTest::keyClick(QApplication::focusWidget(), Qt::Key_V, Qt::ControlModifier);
@@ -361,6 +366,8 @@ void BaseStoryTest::aDonorsGroupsAreShownBesideOursAndTakenByKeyboard() {
     // What its maker fitted can be told here; the suggestion follows.
     QVERIFY(story.click("donorParts"));
     QTRY_VERIFY(baseOf(story)->findChild<QWidget*>("donorSheet"));
+    // A part of the car leads nowhere while its proposals are not shown.
+    QVERIFY(story.click("lookAt_Turbo"));
     auto* spring = baseOf(story)->findChild<QWidget*>("donorSheet")->findChild<QLineEdit*>("fitted_turbo_spring");
     spring->setFocus();
     spring->selectAll();

@@ -585,6 +585,8 @@ void BaseTest::nonsenseIsRefusedAtItsField() {
     QCOMPARE(static_cast<int>(*refused[0].fact), fact);
     QVERIFY2(qs(refused[0].why).contains(why), refused[0].why.c_str());
     EXPECT_FAILS(planBase(calibration, sheet), why.toStdString());
+    // A word that no sheet has is not passed over: it may be a slip.
+    EXPECT_FAILS(job::buildSheetFromJson(R"({"fitted": {"injctor_flow": 620}})"), "\"injctor_flow\", which Brusk");
     // Tables that can't be.
     BuildSheet dead;
     dead.deadTimes = {{14, 900}, {12, 1000}};

@@ -172,7 +172,6 @@ void BaseStation::fillCards() {
                     "Select the original to change the base itself.",
                     "faint"));
     if (work_->onOriginal) cards_->addWidget(donorHead());
-    causes_.clear();
     if (donorMissing())
         cards_->addWidget(wrapped("The donor " + qs(donor_) + " is not there; choose another, or none.", "warm"));
     std::string cause = kDonorCause;
@@ -252,7 +251,8 @@ void BaseStation::turnBrief() {
 }
 
 void BaseStation::lookAt(const QString& cause) {
-    auto* head = causes_.value(cause);
+    // While a donor's parts are asked for, no proposals are shown.
+    auto* head = scroll_->widget() ? scroll_->widget()->findChild<QWidget*>("cause_" + cause) : nullptr;
     if (!head) return;
     scroll_->verticalScrollBar()->setValue(head->y());
     if (auto* all = head->findChild<QToolButton*>()) all->setFocus();
@@ -323,7 +323,7 @@ void BaseStation::askDonorParts() {
 
 QWidget* BaseStation::causeHead(const QString& cause) {
     auto* box = new QWidget;
-    causes_.insert(cause, box);
+    box->setObjectName("cause_" + cause);
     auto* row = new QHBoxLayout(box);
     row->setContentsMargins(2, 4, 0, 0);
     row->addWidget(label(cause, "heading"));

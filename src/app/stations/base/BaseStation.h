@@ -3,7 +3,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
-#include <QHash>
 #include <QScrollArea>
 
 #include "app/Session.h"
@@ -61,7 +60,6 @@ class BaseStation : public Station {
     bool makeWhenDone_ = false;
     bool askingParts_ = false;
     bool brief_ = false;
-    QHash<QString, QWidget*> causes_;  ///< the headings that are shown
     std::string problem_;
     FittedPanel* fitted_;
     FirstDrivesPanel* drives_;

@@ -2,7 +2,6 @@
 #include "app/stations/base/SidePanels.h"
 
 #include <QScrollBar>
-#include <QToolButton>
 #include <algorithm>
 
 #include "core/base/Text.h"

@@ -44,14 +44,23 @@ QLineEdit* BuildSheetForm::field(const QString& name, const QString& title) {
 std::vector<proposals::MeterPoint> BuildSheetForm::meterCurve() {
     std::vector<double> numbers;
     static const QRegularExpression between("[\\s;|]+");
-    for (const QString& word : meterCurve_->text().split(between, Qt::SkipEmptyParts))
-        numbers.push_back(parseNumber(QString(word).replace(',', '.').toStdString()).value_or(std::nan("")));
-    if (numbers.size() % 2)
+    for (QString word : meterCurve_->text().split(between, Qt::SkipEmptyParts)) {
+        if (word.endsWith(',')) word.chop(1);  // between numbers; within one it is a decimal sign
+        const auto number = parseNumber(QString(word).replace(',', '.').toStdString());
+        if (!number) {
+            refuse(meterCurve_, meterWhy_, "\"" + word + "\" is not a number.");
+            return {};
+        }
+        numbers.push_back(*number);
+    }
+    if (numbers.size() % 2) {
         refuse(meterCurve_, meterWhy_, "Each point takes two numbers: a reading and its flow in kg/h.");
+        return {};
+    }
     std::vector<proposals::MeterPoint> out;
     for (size_t i = 0; i + 1 < numbers.size(); i += 2)
         out.push_back({numbers[i], numbers[i + 1]});
-    return numbers.size() % 2 ? std::vector<proposals::MeterPoint>() : out;
+    return out;
 }
 
 QLabel* BuildSheetForm::refusalLine(QGridLayout* grid, int& row, const QString& name) {

@@ -2,6 +2,7 @@
 // a rule is plain arithmetic from top to bottom. SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
+#include <algorithm>
 #include <cmath>
 #include <functional>
 #include <span>
@@ -163,6 +164,16 @@ std::string text(double value, int decimals = 0);
 
 /// Nominal weather that formulas assume, kPa.
 inline constexpr double kWeather_kPa = 101.3;
+
+/// A maker's table of two points or more at `at`: linear between them, the nearest slope beyond, never below nil.
+template <class Point>
+double alongTable(const std::vector<Point>& table, double Point::*x, double Point::*y, double at) {
+    size_t i = 1;
+    while (i + 1 < table.size() && at > table[i].*x)
+        ++i;
+    const Point &a = table[i - 1], &b = table[i];
+    return std::max(0.0, a.*y + (at - a.*x) / (b.*x - a.*x) * (b.*y - a.*y));
+}
 
 /// Breakpoints of which those above `from` are stretched so that the last is `last`; the others stay.
 std::vector<double> stretchedAbove(const std::vector<double>& axis, double last, double from);

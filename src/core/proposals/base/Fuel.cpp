@@ -32,16 +32,6 @@ void injectorFlow(Draft& d) {
     d.check = "fuel trims: off by the same share everywhere means the flow";
 }
 
-/// By the maker's table of two points or more.
-double deadTimeAt(const std::vector<DeadTimePoint>& table, double volts) {
-    // Outside the table its nearest slope goes on: dead times rise fastest at low voltage.
-    size_t i = 1;
-    while (i + 1 < table.size() && volts > table[i].volts)
-        ++i;
-    const double share = (volts - table[i - 1].volts) / (table[i].volts - table[i - 1].volts);
-    return std::max(0.0, table[i - 1].time_us + share * (table[i].time_us - table[i - 1].time_us));
-}
-
 /// Only one dead time is known: the shape over the voltage is that of the injectors before.
 void scaledDeadTimes(Draft& d, const DeadTimePoint& known) {
     const auto curve = d.table("injector_dead_time");
@@ -67,8 +57,10 @@ void deadTimes(Draft& d) {
     if (d.sheet.deadTimes.size() == 1) {
         scaledDeadTimes(d, d.sheet.deadTimes.front());
     } else {
-        d.each("injector_dead_time",
-               [&](double volts, double, double) { return deadTimeAt(d.sheet.deadTimes, volts); });
+        // Dead times rise fastest at low voltage: beyond the table its slope goes on.
+        d.each("injector_dead_time", [&](double volts, double, double) {
+            return alongTable(d.sheet.deadTimes, &DeadTimePoint::volts, &DeadTimePoint::time_us, volts);
+        });
         d.formula = "the maker's table of " + std::to_string(d.sheet.deadTimes.size()) +
                     " points, linear between them, its last slope beyond";
     }

@@ -83,21 +83,13 @@ void displacement(Draft& d) {
     d.check = "fuel trims: off by the same share everywhere means displacement or injector flow";
 }
 
-/// By the maker's table; beyond it the nearest slope goes on.
-double flowAt_kgh(const std::vector<MeterPoint>& curve, double reading) {
-    size_t i = 1;
-    while (i + 1 < curve.size() && reading > curve[i].reading)
-        ++i;
-    const auto &a = curve[i - 1], &b = curve[i];
-    const double share = (reading - a.reading) / (b.reading - a.reading);
-    return std::max(0.0, a.flow_kgh + share * (b.flow_kgh - a.flow_kgh));
-}
-
 void otherMeter(Draft& d) {
     const auto& curve = d.sheet.meterCurve;
     if (curve.empty()) return;
     const auto now = d.table("meter_curve");
-    d.each("meter_curve", [&](double reading, double, double) { return flowAt_kgh(curve, reading); });
+    d.each("meter_curve", [&](double reading, double, double) {
+        return alongTable(curve, &MeterPoint::reading, &MeterPoint::flow_kgh, reading);
+    });
     d.reason =
         "Another meter shows another reading for the same air; its maker's table takes the place of the old one.";
     const double from = curve.front().reading, to = curve.back().reading;

@@ -6,7 +6,7 @@
 #include <QApplication>
 #include <QMenu>
 #include <QMouseEvent>
-#include <QtTest>
+#include <QTest>
 
 #include "Story.h"
 #include "app/stations/maps/MapsStation.h"

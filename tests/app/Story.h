@@ -3,7 +3,7 @@
 #pragma once
 
 #include <QTemporaryDir>
-#include <QtTest>
+#include <QTest>
 #include <memory>
 
 #include "app/Session.h"
@@ -64,7 +64,7 @@ inline Bytes benchFlash(Session& session) {
 }
 
 inline bool carHoldsRound(Session& session, int64_t round) {
-    const auto image = *session.folder()->image(round);
+    const auto image = *session.folder()->rounds().image(round);
     const auto wanted = image->bytes(0x800000, 0x100000);
     const Bytes held = benchFlash(session);
     return wanted && held.size() == wanted->size() && std::equal(held.begin(), held.end(), wanted->begin());

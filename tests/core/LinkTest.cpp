@@ -4,6 +4,7 @@
 
 #include "Expect.h"
 #include "core/link/Dbc.h"
+#include "core/link/Obd.h"
 #include "core/link/Sampler.h"
 #include "core/link/SocketFrame.h"
 #include "core/link/Uds.h"
@@ -81,11 +82,43 @@ Profile demoProfile() {
     return *profile;
 }
 
+/// A controller that never comes to an end: after each frame it gets, and then again and again, the same frame arrives.
+class EndlessPort final : public CanPort {
+  public:
+    std::vector<uint8_t> frame;
+    int64_t every_us = 1000;
+    uint32_t id = 0x7E8;
+    using CanPort::send;
+    Done send(const CanFrame&, int64_t) override { return {}; }
+    Done confirm(int64_t) override { return {}; }
+    Result<std::optional<CanFrame>> receive(int64_t deadline_us) override {
+        const int64_t next = (now_ / every_us + 1) * every_us;
+        if (next > deadline_us) {
+            now_ = std::max(now_, deadline_us);
+            return std::optional<CanFrame>{};
+        }
+        now_ = next;
+        CanFrame out;
+        out.id = id;
+        out.length = static_cast<uint8_t>(frame.size());
+        std::copy(frame.begin(), frame.end(), out.data.begin());
+        out.time_us = now_;
+        return std::optional(out);
+    }
+    int64_t now_us() const override { return now_; }
+
+  private:
+    int64_t now_ = 0;
+};
+
 }  // namespace
 
 class LinkTest : public QObject {
     Q_OBJECT
   private slots:
+    void aControllerThatNeverComesToAnEndIsGivenUp_data();
+    void aControllerThatNeverComesToAnEndIsGivenUp();
+    void waitingForAnObdAnswerCanBeStopped();
     void frameLengthsMatchTheStandard();
     void socketFramesRoundTripAndForeignOnesAreDropped();
     void aShortMessageIsASingleFramePaddedToEight();
@@ -561,6 +594,55 @@ void LinkTest::brokenDbcLinesAreNamed() {
 void LinkTest::aSocketNobodyListensOnIsSaid() {
     EXPECT_FAILS(openUnixSocket("/tmp/brusk-nobody-is-here"), "Nobody listens on /tmp/brusk-nobody-is-here");
     EXPECT_FAILS(openUnixSocket(std::string(300, 'x')), "too long");
+}
+
+void LinkTest::aControllerThatNeverComesToAnEndIsGivenUp_data() {
+    QTest::addColumn<QByteArray>("frame");
+    QTest::addColumn<int>("every_us");
+    QTest::addColumn<int>("id");
+    QTest::newRow("pending at once") << QByteArray::fromHex("037f0978") << 1000 << 0x7E8;
+    QTest::newRow("pending late") << QByteArray::fromHex("037f0978") << 180000 << 0x7E8;
+    QTest::newRow("first frames") << QByteArray::fromHex("1040490201414141") << 1000 << 0x7E8;
+    QTest::newRow("answers to something else") << QByteArray::fromHex("0341000000") << 1000 << 0x7E8;
+    QTest::newRow("a bus full of others") << QByteArray::fromHex("0102030405060708") << 100 << 0x123;
+    QTest::newRow("busy") << QByteArray::fromHex("037f0921") << 1000 << 0x7E8;
+}
+
+void LinkTest::aControllerThatNeverComesToAnEndIsGivenUp() {
+    QFETCH(QByteArray, frame);
+    QFETCH(int, every_us);
+    QFETCH(int, id);
+    for (const bool obd : {true, false}) {
+        EndlessPort port;
+        port.frame.assign(frame.begin(), frame.end());
+        port.every_us = every_us;
+        port.id = static_cast<uint32_t>(id);
+        if (obd) {
+            ObdController controller;
+            controller.address.requestId = 0x7E0;
+            controller.address.responseId = 0x7E8;
+            const auto vehicle = Obd(port).vehicle(controller);  // four questions
+            QVERIFY(!vehicle || vehicle->vin.empty() || vehicle->vin == "AAA");
+            QVERIFY2(port.now_us() < 4 * 15000000, qPrintable(QString::number(port.now_us())));
+        } else {
+            Profile profile;
+            profile.address.requestId = 0x7E0;
+            profile.address.responseId = 0x7E8;
+            QVERIFY(!Uds(port, profile).request(Bytes{0x09, 0x02}, 1));
+            QVERIFY2(port.now_us() < 15000000, qPrintable(QString::number(port.now_us())));
+        }
+    }
+}
+
+void LinkTest::waitingForAnObdAnswerCanBeStopped() {
+    EndlessPort port;
+    port.frame = {0x03, 0x7F, 0x01, 0x78};
+    Obd obd(port);
+    int asked = 0;
+    obd.setGoOn([&] { return ++asked < 5; });
+    const auto found = obd.discover();
+    QVERIFY(!found && found.error().code == ErrorCode::Cancelled);
+    QVERIFY(port.now_us() < 1000000);
 }
 
 QTEST_APPLESS_MAIN(LinkTest)

@@ -2,6 +2,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include <QTemporaryDir>
 
+#include <sys/stat.h>
+
 #include "Expect.h"
 #include "core/storage/FileSystem.h"
 
@@ -21,6 +23,14 @@ class StorageTest : public QObject {
     void atEveryFailureOfASaveEitherTheOldOrTheNewBytesAreThere();
     void powerLossKeepsOnlyWhatWasSynced();
     void readOnlyFilesAreNotReplaced();
+    void aFileChangedBehindOurBackIsNotReplaced();
+    void aSaveThatFailsLeavesNothingBehind();
+    void whatAFailedAppendLeftIsWrittenOver();
+    void aFullDiskTakesWhatFitsAndMoreWhenThereIsRoomAgain();
+    void foldersAreListedAndFilesBelowThemFound();
+    void movingReplacesNothing();
+    void aLockKeepsOthersOutAndGoesWithItsHolder();
+    void aPipeIsNoFile();
 };
 
 void StorageTest::savedBytesReadBack() {
@@ -123,6 +133,124 @@ void StorageTest::readOnlyFilesAreNotReplaced() {
     EXPECT_OK(real.save(path, Bytes{1}));
     EXPECT_OK(real.makeReadOnly(path));
     QVERIFY(!(QFile::permissions(qs(path.string())) & QFile::WriteOwner));
+    EXPECT_FAILS(real.save(path, Bytes{2}), "read-only");
+    QCOMPARE(*real.read(path), Bytes{1});
+}
+
+void StorageTest::aFileChangedBehindOurBackIsNotReplaced() {
+    QTemporaryDir folder;
+    RealFileSystem real;
+    MemoryFileSystem memory;
+    for (FileSystem* files : {static_cast<FileSystem*>(&real), static_cast<FileSystem*>(&memory)}) {
+        const Path path = folder.filePath("parts.json").toStdString();
+        const Stamp none = files->stamp(path);
+        EXPECT_OK(files->save(path, Bytes{1}, none));
+        EXPECT_FAILS(files->save(path, Bytes{2}, none), "was changed by another program");
+        const Stamp seen = files->stamp(path);
+        EXPECT_OK(files->save(path, Bytes{3, 3}, seen));
+        EXPECT_FAILS(files->save(path, Bytes{4}, seen), "was changed by another program");
+        QCOMPARE(*files->read(path), (Bytes{3, 3}));
+        const Stamp last = files->stamp(path);
+        EXPECT_OK(files->remove(path));
+        EXPECT_FAILS(files->save(path, Bytes{5}, last), "was removed");
+    }
+}
+
+void StorageTest::aSaveThatFailsLeavesNothingBehind() {
+    QTemporaryDir folder;
+    RealFileSystem files;
+    EXPECT_OK(files.makeFolder(folder.filePath("taken").toStdString()));
+    EXPECT_FAILS(files.save(folder.filePath("taken").toStdString(), Bytes{1}), "is not a file");
+    EXPECT_FAILS(files.save(folder.filePath("no/such/a.bin").toStdString(), Bytes{1}), "No such file");
+    // A leaving of a program that died while it saved is no hindrance.
+    EXPECT_OK(files.save(folder.filePath("a.bin.saving").toStdString(), Bytes(100, 9)));
+    EXPECT_OK(files.save(folder.filePath("a.bin").toStdString(), Bytes{1}));
+    QCOMPARE(QDir(folder.path()).entryList(QDir::Files), QStringList{"a.bin"});
+}
+
+void StorageTest::whatAFailedAppendLeftIsWrittenOver() {
+    MemoryFileSystem files;
+    auto file = files.create("/car/a");
+    EXPECT_OK((*file)->append(Bytes{1, 2, 3, 4}));
+    files.failAt(1, false);
+    EXPECT_FAILS((*file)->append(Bytes{5, 6, 7, 8}), "the disk is full");
+    QCOMPARE(*files.read("/car/a"), (Bytes{1, 2, 3, 4, 5, 6}));  // half of it came through
+    QCOMPARE((*file)->size(), uint64_t{4});
+    EXPECT_OK((*file)->append(Bytes{9}));
+    QCOMPARE((*files.read("/car/a"))[4], uint8_t{9});
+    EXPECT_FAILS((*file)->patch(5, Bytes{1}), "beyond the end");
+}
+
+void StorageTest::aFullDiskTakesWhatFitsAndMoreWhenThereIsRoomAgain() {
+    MemoryFileSystem files;
+    auto file = files.create("/car/a");
+    files.setRoom(6);
+    EXPECT_OK((*file)->append(Bytes{1, 2, 3, 4}));
+    EXPECT_FAILS((*file)->append(Bytes{5, 6, 7, 8}), "the disk is full");
+    QCOMPARE(files.read("/car/a")->size(), size_t{6});
+    files.setRoom(100);
+    EXPECT_OK((*file)->append(Bytes{5, 6, 7, 8}));
+    QCOMPARE(*files.read("/car/a"), (Bytes{1, 2, 3, 4, 5, 6, 7, 8}));
+}
+
+void StorageTest::foldersAreListedAndFilesBelowThemFound() {
+    QTemporaryDir folder;
+    RealFileSystem real;
+    MemoryFileSystem memory;
+    const Path top = folder.path().toStdString();
+    for (FileSystem* files : {static_cast<FileSystem*>(&real), static_cast<FileSystem*>(&memory)}) {
+        EXPECT_OK(files->makeFolder(top / "b"));
+        EXPECT_OK(files->save(top / "b" / "two", Bytes{1, 2}));
+        EXPECT_OK(files->save(top / "one", Bytes{1}));
+        const auto held = files->list(top);
+        EXPECT_OK(held);
+        QVERIFY(held->size() == 2 && (*held)[0].isFolder && (*held)[1].path == top / "one" && (*held)[1].size == 1);
+        QCOMPARE(files->filesBelow(top).size(), size_t{2});
+        EXPECT_FAILS(files->list(top / "nowhere"), "nowhere");
+        QCOMPARE(files->freeName(top, "one", ""), top / "one-2");
+        EXPECT_OK(files->removeFolder(top / "b"));
+        QVERIFY(!files->exists(top / "b" / "two") && files->exists(top / "one"));
+    }
+}
+
+void StorageTest::movingReplacesNothing() {
+    QTemporaryDir folder;
+    RealFileSystem files;
+    const Path a = folder.filePath("a").toStdString(), b = folder.filePath("b").toStdString();
+    EXPECT_OK(files.save(a, Bytes{1}));
+    EXPECT_OK(files.save(b, Bytes{2}));
+    const auto refused = files.move(a, b);
+    QVERIFY(!refused && refused.error().code == ErrorCode::Conflict);
+    QVERIFY(*files.read(a) == Bytes{1} && *files.read(b) == Bytes{2});
+    EXPECT_OK(files.remove(b));
+    EXPECT_OK(files.move(a, b));
+    QVERIFY(!files.exists(a) && *files.read(b) == Bytes{1});
+}
+
+void StorageTest::aLockKeepsOthersOutAndGoesWithItsHolder() {
+    QTemporaryDir folder;
+    RealFileSystem real;
+    MemoryFileSystem memory;
+    for (FileSystem* files : {static_cast<FileSystem*>(&real), static_cast<FileSystem*>(&memory)}) {
+        const Path path = folder.filePath("car.lock").toStdString();
+        auto first = files->lock(path, "the first");
+        QVERIFY(first && first->lock);
+        const auto second = files->lock(path, "the second");
+        QVERIFY(second && !second->lock && second->locksAreThere);
+        QCOMPARE(second->holder, std::string("the first"));
+        first->lock.reset();
+        QVERIFY(files->lock(path, "the third")->lock);
+    }
+}
+
+void StorageTest::aPipeIsNoFile() {
+    QTemporaryDir folder;
+    RealFileSystem files;
+    const Path path = folder.filePath("pipe").toStdString();
+    QCOMPARE(::mkfifo(path.c_str(), 0600), 0);
+    EXPECT_FAILS(files.read(path), "is not a file");
+    EXPECT_FAILS(files.save(path, Bytes{1}), "is not a file");
+    QVERIFY(files.exists(path) && !files.isFile(path));
 }
 
 QTEST_APPLESS_MAIN(StorageTest)

@@ -2,7 +2,9 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
+#include <cstdint>
 #include <memory>
+#include <optional>
 #include <string>
 #include <tl/expected.hpp>
 #include <utility>
@@ -20,7 +22,22 @@ enum class ErrorCode {
     Mismatch,    ///< two things that must agree do not
     OutOfRange,  ///< a number beyond its limits
     Cancelled,   ///< the user stopped it
-    Conflict     ///< something is already there, or changed behind our back
+    Conflict,    ///< something is already there, or changed behind our back
+    Broken       ///< an invariant of ours did not hold; caught at a root
+};
+
+/// As `bruskctl --json` names it.
+constexpr const char* errorCodeName(ErrorCode code) {
+    constexpr const char* names[] = {"bad-input", "not-found",    "io",        "timeout",  "refused", "link-lost",
+                                     "mismatch",  "out-of-range", "cancelled", "conflict", "broken"};
+    return names[static_cast<int>(code)];
+}
+
+/// Where in a file a failure lies, as far as it is known.
+struct ErrorPlace {
+    std::string file = {};
+    int line = 0;  ///< from 1; 0 when there is none
+    std::optional<uint64_t> offset = {};
 };
 
 /// A code, one sentence a tuner understands (what, where, what to do), and what caused it.
@@ -28,9 +45,27 @@ struct Error {
     ErrorCode code = ErrorCode::BadInput;
     std::string message;
     std::shared_ptr<const Error> cause = nullptr;
+    ErrorPlace place = {};
 
     /// The sentence followed by the sentences of its causes.
     std::string text() const { return cause ? message + " (" + cause->text() + ")" : message; }
+
+    /// The same, said of a file.
+    Error in(const std::string& file) const {
+        Error out = *this;
+        out.message = file + ": " + message;
+        out.place.file = file;
+        return out;
+    }
+
+    /// The place as this error and its causes know it together; the outermost that knows a part has it.
+    ErrorPlace placeOfAll() const {
+        ErrorPlace out = cause ? cause->placeOfAll() : ErrorPlace{};
+        if (!place.file.empty()) out.file = place.file;
+        if (place.line > 0) out.line = place.line;
+        if (place.offset) out.offset = place.offset;
+        return out;
+    }
 };
 
 template <class T>
@@ -41,6 +76,11 @@ using Done = Result<void>;
 
 inline tl::unexpected<Error> fail(ErrorCode code, std::string message) {
     return tl::unexpected<Error>(Error{code, std::move(message), nullptr});
+}
+
+/// The same, with the place in a file.
+inline tl::unexpected<Error> failIn(ErrorPlace place, ErrorCode code, std::string message) {
+    return tl::unexpected<Error>(Error{code, std::move(message), nullptr, std::move(place)});
 }
 
 /// Adds a sentence of the caller above the failure it met; the code stays that of the cause.

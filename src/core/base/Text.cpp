@@ -4,6 +4,7 @@
 #include <fast_float/fast_float.h>
 #include <sodium.h>
 
+#include <algorithm>
 #include <charconv>
 #include <cmath>
 #include <cstdio>
@@ -69,6 +70,54 @@ std::string exactNumber(double value) {
         if (parseNumber(text) == value) break;
     }
     return text;
+}
+
+namespace {
+
+/// How many bytes the UTF-8 character at the front has; 0 when it is none (RFC 3629: no overlong forms, no surrogates,
+/// nothing above U+10FFFF).
+size_t utf8Length(std::string_view text) {
+    const auto at = [&](size_t i) { return static_cast<uint8_t>(text[i]); };
+    const uint8_t first = at(0);
+    if (first < 0x80) return 1;
+    const size_t length = first >= 0xC2 && first <= 0xDF   ? 2
+                          : (first & 0xF0) == 0xE0         ? 3
+                          : first >= 0xF0 && first <= 0xF4 ? 4
+                                                           : 0;
+    if (length == 0 || text.size() < length) return 0;
+    for (size_t i = 1; i < length; ++i)
+        if ((at(i) & 0xC0) != 0x80) return 0;
+    if (first == 0xE0 && at(1) < 0xA0) return 0;
+    if (first == 0xED && at(1) > 0x9F) return 0;
+    if (first == 0xF0 && at(1) < 0x90) return 0;
+    if (first == 0xF4 && at(1) > 0x8F) return 0;
+    return length;
+}
+
+}  // namespace
+
+std::string validText(std::string_view text) {
+    constexpr const char* kReplacement = "\xEF\xBF\xBD";
+    std::string out;
+    out.reserve(text.size());
+    while (!text.empty()) {
+        const auto byte = static_cast<uint8_t>(text[0]);
+        const size_t length = utf8Length(text);
+        const bool control = (byte < 0x20 && byte != '\t' && byte != '\n' && byte != '\r') || byte == 0x7F;
+        // U+0080 to U+009F are controls as well, however they are written.
+        const bool c1 = (length == 2 && byte == 0xC2 && static_cast<uint8_t>(text[1]) < 0xA0) ||
+                        (length == 0 && byte >= 0x80 && byte < 0xA0);
+        if (control || c1) {
+            out += kReplacement;
+        } else if (length > 0) {
+            out += text.substr(0, length);
+        } else {
+            out += static_cast<char>(0xC0 | byte >> 6);
+            out += static_cast<char>(0x80 | (byte & 0x3F));
+        }
+        text.remove_prefix(std::max<size_t>(length, 1));
+    }
+    return out;
 }
 
 std::string toLower(std::string_view text) {

@@ -23,6 +23,10 @@ std::optional<uint64_t> parseUnsigned(std::string_view text);
 std::string formatNumber(double value, int decimals);
 /// The shortest text that reads back as the same number.
 std::string exactNumber(double value);
+/// The text as valid UTF-8: what is no UTF-8 is taken as Latin-1, byte by byte, and what is no character there (C1
+/// controls) or would break a line of output (C0 controls but tab, line feed and return) becomes U+FFFD. For everything
+/// that comes from outside: controllers, definitions, recordings, file names.
+std::string validText(std::string_view text);
 std::string toLower(std::string_view text);
 std::string_view trimmed(std::string_view text);
 /// SHA-256 of the bytes in lower-case hexadecimal (FIPS 180-4).

@@ -258,7 +258,7 @@ Result<Table> Calibration::read(const Parameter& p, size_t slice) const {
     if (p.kind == Parameter::Kind::Text) {
         const auto bytes = image_.bytes(placement->values, static_cast<uint32_t>(placement->counts[0]));
         if (!bytes) return failBecause(p.name + " can't be read.", bytes.error());
-        table.text = std::string(trimmed(asText(*bytes).substr(0, asText(*bytes).find('\0'))));
+        table.text = validText(trimmed(asText(*bytes).substr(0, asText(*bytes).find('\0'))));
         return table;
     }
     auto raw = readRaw(p, *placement, slice);

@@ -55,7 +55,8 @@ Result<std::vector<DbcMessage>> readDbc(std::string_view text) {
             if (!std::regex_match(row, part, message)) return bad("a message can't be read");
             const auto id = parseUnsigned(part[1].str());
             if (!id || *id > 0xFFFFFFFF) return bad("a message's identifier is out of range");
-            out.push_back({static_cast<uint32_t>(*id & 0x1FFFFFFF), (*id & 0x80000000) != 0, part[2], {}});
+            out.push_back(
+                {static_cast<uint32_t>(*id & 0x1FFFFFFF), (*id & 0x80000000) != 0, validText(part[2].str()), {}});
         } else if (row.starts_with("SG_ ")) {
             if (!std::regex_match(row, part, signal)) return bad("a signal can't be read");
             if (out.empty()) return bad("a signal stands before any message");
@@ -65,8 +66,9 @@ Result<std::vector<DbcMessage>> readDbc(std::string_view text) {
             const auto offset = parseNumber(trimmed(part[7].str()));
             if (!start || !bits || !factor || !offset || *start > 63 || *bits == 0 || *bits > 64)
                 return bad("a signal's place or scale is out of range");
-            out.back().signalList.push_back({part[1], part[8], static_cast<int>(*start), static_cast<int>(*bits),
-                                             part[4] == "0", part[5] == "-", *factor, *offset});
+            out.back().signalList.push_back({validText(part[1].str()), validText(part[8].str()),
+                                             static_cast<int>(*start), static_cast<int>(*bits), part[4] == "0",
+                                             part[5] == "-", *factor, *offset});
         }
     }
     if (out.empty()) return fail(ErrorCode::BadInput, "There is no message in this DBC file.");

@@ -12,6 +12,19 @@ const std::string& Identity::at(const std::string& key) const {
     return found == values.end() ? none : found->second;
 }
 
+namespace {
+
+/// An identifier as a person reads it: without the padding behind it (0x00 or erased flash, 0xFF), always valid text.
+std::string shownText(ByteSpan bytes) {
+    std::string_view text = asText(bytes);
+    text = text.substr(0, text.find('\0'));
+    while (!text.empty() && text.back() == '\xFF')
+        text.remove_suffix(1);
+    return validText(trimmed(text));
+}
+
+}  // namespace
+
 Result<Identity> identify(Uds& uds) {
     Identity identity;
     const Profile& profile = uds.profile();
@@ -22,7 +35,7 @@ Result<Identity> identify(Uds& uds) {
             if (bytes.error().code == ErrorCode::Refused) continue;
             return failBecause("No controller answers on this link. Is the ignition on?", bytes.error());
         }
-        identity.values[item.key] = std::string(trimmed(asText(*bytes).substr(0, asText(*bytes).find('\0'))));
+        identity.values[item.key] = shownText(*bytes);
     }
     // A controller may lack one of these too; silence is not taken for nothing.
     const auto number = [&](uint16_t did) -> Result<double> {

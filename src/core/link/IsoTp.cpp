@@ -9,6 +9,10 @@ namespace {
 enum Pci : uint8_t { kSingle = 0x0, kFirst = 0x1, kConsecutive = 0x2, kFlowControl = 0x3 };
 enum FlowStatus : uint8_t { kContinue = 0, kWait = 1, kOverflow = 2 };
 
+// What a well-behaved controller never does, however long it is waited for.
+constexpr int kMostBeginnings = 8;  // first frames before one message is complete
+constexpr int kMostIgnored = 200;   // frames that are no flow control while one is due
+constexpr int64_t kMostDraining_us = 200000;
 constexpr uint8_t kGoOn[] = {kFlowControl << 4 | kContinue, 0, 0};
 constexpr uint8_t kTooLong[] = {kFlowControl << 4 | kOverflow, 0, 0};
 
@@ -146,6 +150,9 @@ Result<CanFrame> IsoTp::nextFrame(int64_t deadline_us, const char* what) {
         if (!*frame) return fail(ErrorCode::Timeout, std::string("No answer: ") + what + " did not come in time.");
         if (address_.isOurs(**frame)) return **frame;
         if (onOther_) onOther_(**frame);
+        // A bus full of others' frames always has one more.
+        if (port_.now_us() > deadline_us)
+            return fail(ErrorCode::Timeout, std::string("No answer: ") + what + " did not come in time.");
     }
 }
 
@@ -153,13 +160,16 @@ Result<Bytes> IsoTp::receive(int64_t deadline_us) {
     using Event = IsoTpAssembler::Event;
     IsoTpAssembler assembler(address_.prefix());
     int64_t consecutiveBy_us = 0;
-    while (true) {
+    for (int begun = 0;;) {
         const bool underWay = assembler.underWay();
         const auto frame = nextFrame(underWay ? consecutiveBy_us : deadline_us,
                                      underWay ? "a consecutive frame (N_Cr)" : "the controller's response");
         if (!frame) return tl::unexpected(frame.error());
         switch (assembler.take(*frame)) {
             case Event::Begun:
+                if (++begun > kMostBeginnings)
+                    return fail(ErrorCode::BadInput,
+                                "The controller begins its answer again and again and never ends it.");
                 if (auto done = sendFrame(kGoOn); !done) return tl::unexpected(done.error());
                 consecutiveBy_us = port_.now_us() + timing_.waitForConsecutive_us;
                 break;
@@ -184,12 +194,14 @@ Result<Bytes> IsoTp::receive(int64_t deadline_us) {
 }
 
 Done IsoTp::drain() {
-    while (true) {
+    // What a bus full of others' frames still holds after this time is not worth waiting for.
+    for (const int64_t until_us = port_.now_us() + kMostDraining_us; port_.now_us() < until_us;) {
         auto frame = port_.receive(port_.now_us());
         if (!frame) return tl::unexpected(frame.error());
         if (!*frame) return {};
         if (!address_.isOurs(**frame) && onOther_) onOther_(**frame);
     }
+    return {};
 }
 
 // --- sending
@@ -209,11 +221,15 @@ Done IsoTp::pause(int64_t until_us) {
 
 Done IsoTp::awaitFlowControl(uint8_t& blockSize, int64_t& separation_us) {
     const size_t at = address_.prefix();
-    for (int waits = 0; waits <= timing_.mostWaits;) {
+    int ignored = 0;
+    for (int waits = 0; waits <= timing_.mostWaits && ignored < kMostIgnored;) {
         const auto frame = nextFrame(port_.now_us() + timing_.waitForFlowControl_us, "flow control (N_Bs)");
         if (!frame) return tl::unexpected(frame.error());
         // What is no flow control is ignored while we send (9.8.3, half duplex).
-        if (frame->data[at] >> 4 != kFlowControl || frame->length < at + 3) continue;
+        if (frame->data[at] >> 4 != kFlowControl || frame->length < at + 3) {
+            ++ignored;
+            continue;
+        }
         switch (frame->data[at] & 0x0F) {
             case kContinue:
                 blockSize = frame->data[at + 1];
@@ -230,6 +246,8 @@ Done IsoTp::awaitFlowControl(uint8_t& blockSize, int64_t& separation_us) {
                             "The controller answered with a flow status that the standard does not know.");
         }
     }
+    if (ignored >= kMostIgnored)
+        return fail(ErrorCode::BadInput, "The controller sends everything but the flow control it owes.");
     return fail(ErrorCode::Timeout,
                 "The controller asked to wait more than " + std::to_string(timing_.mostWaits) + " times in a row.");
 }

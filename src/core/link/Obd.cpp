@@ -12,6 +12,9 @@ namespace {
 constexpr int64_t kAnswer_us = 200000;      // P2 of ISO 15765-4 is 50 ms; some gateways need more.
 constexpr int64_t kPending_us = 5000000;    // P2*
 constexpr int64_t kNextFrame_us = 1000000;  // N_Cr
+// What one question may take in all, however often a controller says "pending" or begins anew.
+constexpr int64_t kMostWaiting_us = 12000000;
+constexpr int64_t kLook_us = 100000;  // how often it is looked whether somebody wants it stopped
 constexpr uint8_t kTester = 0xF1;
 constexpr uint8_t kFunctionalTarget = 0x33;
 constexpr size_t kIdsARequest = 6;
@@ -65,10 +68,14 @@ Result<std::vector<Obd::Answer>> Obd::askAll(const Bytes& request, bool extended
     std::map<uint32_t, Stream> streams;
     std::vector<Answer> answers;
     int64_t deadline_us = port_.now_us() + kAnswer_us;
+    const int64_t atMost_us = port_.now_us() + kMostWaiting_us;
     while (true) {
-        const auto frame = port_.receive(deadline_us);
+        if (stopped()) return fail(ErrorCode::Cancelled, "Stopped as you asked.");
+        deadline_us = std::min(deadline_us, atMost_us);
+        const auto frame = port_.receive(std::min(deadline_us, port_.now_us() + kLook_us));
         if (!frame) return tl::unexpected(frame.error());
-        if (!*frame) return answers;
+        if (port_.now_us() >= deadline_us && (!*frame || port_.now_us() >= atMost_us)) return answers;
+        if (!*frame) continue;
         const auto from = responder(**frame, extendedIds);
         if (!from) continue;
         Stream& stream = streams.try_emplace((*frame)->id, Stream{*from, IsoTpAssembler(), false}).first->second;
@@ -101,8 +108,13 @@ Result<std::optional<Bytes>> Obd::ask(const ObdController& controller, const Byt
         if (auto done = transport.drain(); !done) return tl::unexpected(done.error());
         if (auto done = transport.send(request); !done) return tl::unexpected(done.error());
         int64_t deadline_us = port_.now_us() + kAnswer_us;
+        const int64_t atMost_us = port_.now_us() + kMostWaiting_us;
         while (true) {
-            auto answer = transport.receive(deadline_us);
+            if (stopped()) return fail(ErrorCode::Cancelled, "Stopped as you asked.");
+            if (port_.now_us() > atMost_us)
+                return fail(ErrorCode::Timeout,
+                            "Controller " + controller.name() + " says \"pending\" and never answers.");
+            auto answer = transport.receive(std::min(deadline_us, atMost_us));
             if (!answer && answer.error().code == ErrorCode::LinkLost) return tl::unexpected(answer.error());
             // What is not supported is not answered (ISO 15031-5, 5.2); it is asked twice to be sure.
             if (!answer && attempt >= 2) return std::optional<Bytes>{};

@@ -71,6 +71,8 @@ std::vector<ObdValue> obdValues(ByteSpan data, bool frozen);
 class Obd {
   public:
     explicit Obd(CanPort& port) : port_(port) {}
+    /// Asked while waiting; when it says no, what is under way fails as Cancelled.
+    void setGoOn(std::function<bool()> goOn) { goOn_ = std::move(goOn); }
 
     /// Who answers, with 11-bit identifiers first and 29-bit ones when nobody does. NotFound when nobody does at all.
     [[nodiscard]] Result<std::vector<ObdController>> discover();
@@ -100,7 +102,10 @@ class Obd {
     Result<std::optional<Bytes>> ask(const ObdController& controller, const Bytes& request);
     Result<std::vector<uint8_t>> supported(const ObdController& controller, uint8_t mode, ByteSpan first);
 
+    bool stopped() const { return goOn_ && !goOn_(); }
+
     CanPort& port_;
+    std::function<bool()> goOn_;
 };
 
 }  // namespace brusk::link

@@ -8,7 +8,11 @@
 namespace brusk::link {
 namespace {
 
-constexpr int kMostPending = 200;  // A controller that stays "pending" for longer than this has hung.
+// A controller that stays "pending" for longer than this has hung: erasing and checking memory takes long, the rest
+// not.
+constexpr int64_t kMostPendingSlow_us = 180000000;
+constexpr int64_t kMostPending_us = 12000000;
+constexpr int64_t kMostBusy_us = 10000000;
 constexpr int kMostBusyRepeats = 100;
 constexpr int64_t kBusyPause_us = 50000;
 constexpr int64_t kTransportSlack_us = 500000;  // What the operating system and the way back may add to P2.
@@ -164,17 +168,21 @@ std::string TroubleCode::name() const {
 Result<std::optional<Bytes>> Uds::awaitAnswer(ByteSpan message) {
     const uint8_t service = message[0];
     int64_t deadline = port().now_us() + profile_.p2_us + kTransportSlack_us;
-    for (int pending = 0;;) {
+    const bool slow = service == 0x31 || service == 0x34 || service == 0x36 || service == 0x37;
+    const int64_t atMost = port().now_us() + (slow ? kMostPendingSlow_us : kMostPending_us);
+    while (true) {
         if (goOn_ && !goOn_()) return fail(ErrorCode::Cancelled, "Stopped as you asked.");
         auto answer = transport_.receive(deadline);
         if (!answer) return tl::unexpected(answer.error());
         if (answers(*answer, message)) return Bytes(answer->begin() + 1, answer->end());
-        // An answer to an earlier request is let pass.
+        // An answer to an earlier request is let pass, as long as there is time.
+        if (port().now_us() > deadline)
+            return fail(ErrorCode::Timeout, "No answer: only answers to something else came.");
         if (answer->size() < 3 || (*answer)[0] != 0x7F || (*answer)[1] != service) continue;
         const uint8_t code = (*answer)[2];
-        if (code == 0x78 && ++pending <= kMostPending) {
-            deadline = port().now_us() + profile_.p2Star_us + kTransportSlack_us;
-            continue;
+        if (code == 0x78) {
+            deadline = std::min(atMost, port().now_us() + profile_.p2Star_us + kTransportSlack_us);
+            if (port().now_us() < atMost) continue;
         }
         lastRefusal_ = code;
         if (code == 0x21) return std::optional<Bytes>{};
@@ -185,7 +193,8 @@ Result<std::optional<Bytes>> Uds::awaitAnswer(ByteSpan message) {
 
 Result<Bytes> Uds::requestOnce(ByteSpan message) {
     const uint8_t service = message[0];
-    for (int busy = 0; busy <= kMostBusyRepeats; ++busy) {
+    const int64_t atMost = port().now_us() + kMostBusy_us;
+    for (int busy = 0; busy <= kMostBusyRepeats && port().now_us() < atMost; ++busy) {
         if (auto done = transport_.drain(); !done) return tl::unexpected(done.error());
         if (auto done = transport_.send(message); !done)
             return failBecause("The controller did not take the request to " + serviceText(service) + ".",

@@ -1,5 +1,8 @@
-// SPDX-License-Identifier: GPL-3.0-or-later
+// Files in memory, for tests: what is not synced is lost with the power, the n-th write fails half done, the disk
+// fills. SPDX-License-Identifier: GPL-3.0-or-later
 #include <algorithm>
+#include <map>
+#include <set>
 
 #include "core/storage/FileSystem.h"
 
@@ -10,17 +13,43 @@ struct MemoryFileSystem::State {
         Bytes live;
         Bytes synced;
         bool readOnly = false;
+        int64_t changed = 0;
     };
     std::map<Path, std::shared_ptr<File>> files;
+    std::set<Path> folders;
+    std::map<Path, std::pair<std::weak_ptr<int>, std::string>> locks;  ///< who holds it, and what he wrote
+    int64_t clock = 0;
     int operation = 0;
     int failing = 0;
     bool lasting = false;
+    std::optional<uint64_t> room;
 
     Done step(const Path& path) {
         ++operation;
         const bool hit = failing > 0 && (operation == failing || (lasting && operation > failing));
-        if (hit) return fail(ErrorCode::Io, "Could not write " + path.string() + ": no space left on device.");
-        return {};
+        return hit ? Done(full(path)) : Done();
+    }
+    static tl::unexpected<Error> full(const Path& path) {
+        return fail(ErrorCode::Io, "Could not write " + path.string() + ": the disk is full.");
+    }
+    /// Writes into a file; when that fails, what went before the failure is there.
+    Done write(File& file, uint64_t offset, ByteSpan bytes, const Path& path) {
+        Done done = step(path);
+        size_t through = done ? bytes.size() : bytes.size() / 2;
+        const uint64_t grows = offset + bytes.size() > file.live.size() ? offset + bytes.size() - file.live.size() : 0;
+        if (room && grows > *room) {
+            through = std::min(through, bytes.size() - static_cast<size_t>(grows - *room));
+            done = full(path);
+        }
+        const uint64_t end = offset + through;
+        if (end > file.live.size()) {
+            if (room) *room -= end - file.live.size();
+            file.live.resize(end);
+        }
+        std::copy(bytes.begin(), bytes.begin() + static_cast<long>(through),
+                  file.live.begin() + static_cast<long>(offset));
+        file.changed = ++clock;
+        return done;
     }
 };
 
@@ -33,17 +62,15 @@ class MemoryGrowingFile final : public GrowingFile {
         : state_(std::move(state)), path_(std::move(path)), file_(std::move(file)) {}
 
     Done append(ByteSpan bytes) override {
-        if (auto done = state_->step(path_); !done) return done;
-        file_->live.insert(file_->live.end(), bytes.begin(), bytes.end());
+        if (auto done = state_->write(*file_, size_, bytes, path_); !done) return done;
+        size_ += bytes.size();
         return {};
     }
 
     Done patch(uint64_t offset, ByteSpan bytes) override {
-        if (auto done = state_->step(path_); !done) return done;
-        if (offset + bytes.size() > file_->live.size())
+        if (offset > size_ || bytes.size() > size_ - offset)
             return fail(ErrorCode::OutOfRange, "A patch beyond the end of " + path_.string() + ".");
-        std::copy(bytes.begin(), bytes.end(), file_->live.begin() + static_cast<long>(offset));
-        return {};
+        return state_->write(*file_, offset, bytes, path_);
     }
 
     Done sync() override {
@@ -52,13 +79,27 @@ class MemoryGrowingFile final : public GrowingFile {
         return {};
     }
 
-    uint64_t size() const override { return file_->live.size(); }
+    uint64_t size() const override { return size_; }
 
   private:
     std::shared_ptr<MemoryFileSystem::State> state_;
     Path path_;
     std::shared_ptr<MemoryFileSystem::State::File> file_;
+    uint64_t size_ = 0;
 };
+
+class MemoryLock final : public Lock {
+  public:
+    explicit MemoryLock(std::shared_ptr<int> held) : held_(std::move(held)) {}
+
+  private:
+    std::shared_ptr<int> held_;
+};
+
+bool liesBelow(const Path& path, const Path& folder) {
+    const auto [end, rest] = std::mismatch(folder.begin(), folder.end(), path.begin(), path.end());
+    return end == folder.end() && rest != path.end();
+}
 
 }  // namespace
 
@@ -77,12 +118,22 @@ Done MemoryFileSystem::save(const Path& path, ByteSpan bytes) {
     if (old != state_->files.end() && old->second->readOnly)
         return fail(ErrorCode::Io, "Could not write " + path.string() + ": it is read-only.");
     // Writing, syncing and renaming can each fail; the old bytes stay until the rename is on the disk.
-    for (int phase = 0; phase < 3; ++phase)
-        if (auto done = state_->step(path); !done) return done;
     auto file = std::make_shared<State::File>();
-    file->live = file->synced = Bytes(bytes.begin(), bytes.end());
+    if (auto done = state_->write(*file, 0, bytes, path); !done) {
+        if (state_->room) *state_->room += file->live.size();  // the temporary file goes
+        return done;
+    }
+    for (int phase = 0; phase < 2; ++phase)
+        if (auto done = state_->step(path); !done) return done;
+    file->synced = file->live;
     state_->files[path] = std::move(file);
     return {};
+}
+
+Stamp MemoryFileSystem::stamp(const Path& path) const {
+    const auto found = state_->files.find(path);
+    if (found == state_->files.end()) return {};
+    return {true, found->second->live.size(), found->second->changed, 0};
 }
 
 Result<std::unique_ptr<GrowingFile>> MemoryFileSystem::create(const Path& path) {
@@ -94,7 +145,9 @@ Result<std::unique_ptr<GrowingFile>> MemoryFileSystem::create(const Path& path) 
 }
 
 Done MemoryFileSystem::makeFolder(const Path& path) {
-    return state_->step(path);
+    if (auto done = state_->step(path); !done) return done;
+    state_->folders.insert(path);
+    return {};
 }
 
 Done MemoryFileSystem::makeReadOnly(const Path& path) {
@@ -104,13 +157,72 @@ Done MemoryFileSystem::makeReadOnly(const Path& path) {
     return {};
 }
 
+Done MemoryFileSystem::move(const Path& from, const Path& to) {
+    if (auto done = state_->step(to); !done) return done;
+    if (exists(to)) return fail(ErrorCode::Conflict, "Could not move a file to " + to.string() + ": it is there.");
+    const auto found = state_->files.find(from);
+    if (found == state_->files.end()) return fail(ErrorCode::NotFound, "There is no " + from.string() + ".");
+    state_->files[to] = found->second;
+    state_->files.erase(from);
+    return {};
+}
+
 Done MemoryFileSystem::remove(const Path& path) {
     state_->files.erase(path);
     return {};
 }
 
+Done MemoryFileSystem::removeFolder(const Path& path) {
+    std::erase_if(state_->files, [&](const auto& file) { return liesBelow(file.first, path); });
+    std::erase_if(state_->folders, [&](const Path& folder) { return folder == path || liesBelow(folder, path); });
+    return {};
+}
+
 bool MemoryFileSystem::exists(const Path& path) const {
+    return state_->files.count(path) > 0 || state_->folders.count(path) > 0;
+}
+
+bool MemoryFileSystem::isFile(const Path& path) const {
     return state_->files.count(path) > 0;
+}
+
+bool MemoryFileSystem::mayWriteIn(const Path&) const {
+    return true;
+}
+
+Result<std::vector<Entry>> MemoryFileSystem::list(const Path& folder) const {
+    std::map<Path, Entry> out;
+    const auto add = [&](const Path& path, uint64_t size, bool isFolder) {
+        if (!liesBelow(path, folder)) return;
+        auto step = path.begin();
+        std::advance(step, std::distance(folder.begin(), folder.end()));
+        const Path below = folder / *step;
+        out[below] = {below, isFolder || below != path, below == path && !isFolder ? size : 0};
+    };
+    for (const Path& path : state_->folders)
+        add(path, 0, true);
+    for (const auto& [path, file] : state_->files)
+        add(path, file->live.size(), false);
+    if (out.empty() && !state_->folders.count(folder))
+        return fail(ErrorCode::NotFound, "There is no folder " + folder.string() + ".");
+    std::vector<Entry> entries;
+    for (auto& [path, entry] : out)
+        entries.push_back(std::move(entry));
+    return entries;
+}
+
+Result<LockAnswer> MemoryFileSystem::lock(const Path& path, const std::string& holder) {
+    auto& [held, who] = state_->locks[path];
+    LockAnswer out;
+    if (!held.expired()) {
+        out.holder = who;
+        return out;
+    }
+    auto taken = std::make_shared<int>(0);
+    held = taken;
+    who = holder;
+    out.lock = std::make_unique<MemoryLock>(std::move(taken));
+    return out;
 }
 
 void MemoryFileSystem::failAt(int n, bool lasting) {
@@ -121,6 +233,10 @@ void MemoryFileSystem::failAt(int n, bool lasting) {
 
 int MemoryFileSystem::operations() const {
     return state_->operation;
+}
+
+void MemoryFileSystem::setRoom(std::optional<uint64_t> bytes) {
+    state_->room = bytes;
 }
 
 void MemoryFileSystem::losePower() {

@@ -1,9 +1,13 @@
+// The files of this machine, by the operating system's own calls.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include <fcntl.h>
+#include <sys/file.h>
 #include <sys/stat.h>
 #include <unistd.h>
 
+#include <algorithm>
 #include <cerrno>
+#include <cstdlib>
 #include <cstring>
 
 #include "core/storage/FileSystem.h"
@@ -11,12 +15,28 @@
 namespace brusk::storage {
 namespace {
 
+/// What the operating system said, in words that say what to do.
+std::string reasonText(int reason) {
+    switch (reason) {
+        case ENOSPC:
+        case EDQUOT:
+            return "the disk is full";
+        case EROFS:
+            return "the disk is read-only";
+        case EACCES:
+        case EPERM:
+            return "you may not write or read there";
+        default:
+            return std::strerror(reason);
+    }
+}
+
 tl::unexpected<Error> ioFailure(const std::string& what, const Path& path) {
     const int reason = errno;
     const ErrorCode code = reason == ENOENT   ? ErrorCode::NotFound
                            : reason == EEXIST ? ErrorCode::Conflict
                                               : ErrorCode::Io;
-    return fail(code, what + " " + path.string() + ": " + std::strerror(reason) + ".");
+    return failIn({path.string()}, code, what + " " + path.string() + ": " + reasonText(reason) + ".");
 }
 
 /// Owns one file descriptor.
@@ -35,12 +55,13 @@ class Descriptor {
     int fd_;
 };
 
-Done writeAll(int fd, ByteSpan bytes, const Path& path) {
+Done writeAllAt(int fd, uint64_t offset, ByteSpan bytes, const Path& path) {
     while (!bytes.empty()) {
-        const ssize_t n = ::write(fd, bytes.data(), bytes.size());
+        const ssize_t n = ::pwrite(fd, bytes.data(), bytes.size(), static_cast<off_t>(offset));
         if (n < 0 && errno == EINTR) continue;
         if (n <= 0) return ioFailure("Could not write", path);
         bytes = bytes.subspan(static_cast<size_t>(n));
+        offset += static_cast<uint64_t>(n);
     }
     return {};
 }
@@ -56,17 +77,15 @@ class RealGrowingFile final : public GrowingFile {
     RealGrowingFile(int fd, Path path) : fd_(fd), path_(std::move(path)) {}
 
     Done append(ByteSpan bytes) override {
-        if (auto done = writeAll(fd_.get(), bytes, path_); !done) return done;
+        if (auto done = writeAllAt(fd_.get(), size_, bytes, path_); !done) return done;
         size_ += bytes.size();
         return {};
     }
 
     Done patch(uint64_t offset, ByteSpan bytes) override {
-        if (offset + bytes.size() > size_)
+        if (offset > size_ || bytes.size() > size_ - offset)
             return fail(ErrorCode::OutOfRange, "A patch beyond the end of " + path_.string() + ".");
-        const ssize_t n = ::pwrite(fd_.get(), bytes.data(), bytes.size(), static_cast<off_t>(offset));
-        if (n != static_cast<ssize_t>(bytes.size())) return ioFailure("Could not write", path_);
-        return {};
+        return writeAllAt(fd_.get(), offset, bytes, path_);
     }
 
     Done sync() override {
@@ -82,17 +101,33 @@ class RealGrowingFile final : public GrowingFile {
     uint64_t size_ = 0;
 };
 
+class RealLock final : public Lock {
+  public:
+    explicit RealLock(int fd) : fd_(fd) {}
+
+  private:
+    Descriptor fd_;  // the lock goes with it
+};
+
+std::optional<struct stat> statOf(const Path& path) {
+    struct stat info {};
+    if (::stat(path.c_str(), &info) != 0) return std::nullopt;
+    return info;
+}
+
 }  // namespace
 
 Result<Bytes> RealFileSystem::read(const Path& path, uint64_t limit) {
-    const Descriptor file(::open(path.c_str(), O_RDONLY | O_CLOEXEC));
+    // Without waiting: a pipe that nobody writes to would hold us for ever.
+    const Descriptor file(::open(path.c_str(), O_RDONLY | O_CLOEXEC | O_NONBLOCK));
     if (!file.ok()) return ioFailure("Could not open", path);
     struct stat info {};
     if (::fstat(file.get(), &info) != 0) return ioFailure("Could not look at", path);
-    if (!S_ISREG(info.st_mode)) return fail(ErrorCode::BadInput, path.string() + " is not a file.");
+    if (!S_ISREG(info.st_mode)) return failIn({path.string()}, ErrorCode::BadInput, path.string() + " is not a file.");
     if (static_cast<uint64_t>(info.st_size) > limit)
-        return fail(ErrorCode::OutOfRange, path.string() + " has " + std::to_string(info.st_size) + " bytes; at most " +
-                                               std::to_string(limit) + " are read.");
+        return failIn({path.string()}, ErrorCode::OutOfRange,
+                      path.string() + " has " + std::to_string(info.st_size) + " bytes; at most " +
+                          std::to_string(limit) + " are read.");
     Bytes bytes(static_cast<size_t>(info.st_size));
     size_t have = 0;
     while (have < bytes.size()) {
@@ -107,21 +142,39 @@ Result<Bytes> RealFileSystem::read(const Path& path, uint64_t limit) {
 }
 
 Done RealFileSystem::save(const Path& path, ByteSpan bytes) {
+    const auto old = statOf(path);
+    if (old && !S_ISREG(old->st_mode))
+        return failIn({path.string()}, ErrorCode::Conflict, path.string() + " is not a file; it was left as it is.");
+    if (old && (old->st_mode & 0222) == 0)
+        return failIn({path.string()}, ErrorCode::Io, "Could not write " + path.string() + ": it is read-only.");
     Path temporary = path;
-    temporary += ".saving";
+    temporary += kSaving;
     ::unlink(temporary.c_str());
     {
         const Descriptor file(::open(temporary.c_str(), O_WRONLY | O_CREAT | O_EXCL | O_CLOEXEC, 0644));
-        if (!file.ok()) return ioFailure("Could not write", temporary);
-        auto done = writeAll(file.get(), bytes, temporary);
-        if (done && ::fsync(file.get()) != 0) done = ioFailure("Could not sync", temporary);
+        if (!file.ok()) return ioFailure("Could not write", path);
+        auto done = writeAllAt(file.get(), 0, bytes, path);
+        // Who may read the old file may read the new one.
+        if (done && old) ::fchmod(file.get(), old->st_mode & 0777);
+        if (done && ::fsync(file.get()) != 0) done = ioFailure("Could not sync", path);
         if (!done) {
             ::unlink(temporary.c_str());
             return done;
         }
     }
-    if (::rename(temporary.c_str(), path.c_str()) != 0) return ioFailure("Could not put in place", path);
+    if (::rename(temporary.c_str(), path.c_str()) != 0) {
+        const auto problem = ioFailure("Could not put in place", path);
+        ::unlink(temporary.c_str());
+        return problem;
+    }
     return syncFolder(path.parent_path());
+}
+
+Stamp RealFileSystem::stamp(const Path& path) const {
+    const auto info = statOf(path);
+    if (!info) return {};
+    return {true, static_cast<uint64_t>(info->st_size), info->st_mtim.tv_sec * 1000000000 + info->st_mtim.tv_nsec,
+            static_cast<uint64_t>(info->st_ino)};
 }
 
 Result<std::unique_ptr<GrowingFile>> RealFileSystem::create(const Path& path) {
@@ -135,7 +188,9 @@ Result<std::unique_ptr<GrowingFile>> RealFileSystem::create(const Path& path) {
 Done RealFileSystem::makeFolder(const Path& path) {
     std::error_code error;
     std::filesystem::create_directories(path, error);
-    if (error) return fail(ErrorCode::Io, "Could not make the folder " + path.string() + ": " + error.message() + ".");
+    if (error)
+        return failIn({path.string()}, ErrorCode::Io,
+                      "Could not make the folder " + path.string() + ": " + reasonText(error.value()) + ".");
     return {};
 }
 
@@ -144,16 +199,92 @@ Done RealFileSystem::makeReadOnly(const Path& path) {
     return {};
 }
 
+Done RealFileSystem::move(const Path& from, const Path& to) {
+    // The kernel sees to it that nothing is replaced; where a file system can't, looking first is the best there is.
+    if (::renameat2(AT_FDCWD, from.c_str(), AT_FDCWD, to.c_str(), RENAME_NOREPLACE) != 0) {
+        if (errno != EINVAL && errno != ENOSYS) return ioFailure("Could not move a file to", to);
+        if (exists(to)) {
+            errno = EEXIST;
+            return ioFailure("Could not move a file to", to);
+        }
+        if (::rename(from.c_str(), to.c_str()) != 0) return ioFailure("Could not move a file to", to);
+    }
+    return syncFolder(to.parent_path());
+}
+
 Done RealFileSystem::remove(const Path& path) {
+    if (::unlink(path.c_str()) != 0 && errno != ENOENT) return ioFailure("Could not remove", path);
+    return {};
+}
+
+Done RealFileSystem::removeFolder(const Path& path) {
     std::error_code error;
-    std::filesystem::remove(path, error);
-    if (error) return fail(ErrorCode::Io, "Could not remove " + path.string() + ": " + error.message() + ".");
+    std::filesystem::remove_all(path, error);
+    if (error)
+        return failIn({path.string()}, ErrorCode::Io,
+                      "Could not remove " + path.string() + ": " + reasonText(error.value()) + ".");
     return {};
 }
 
 bool RealFileSystem::exists(const Path& path) const {
+    return statOf(path).has_value();
+}
+
+bool RealFileSystem::isFile(const Path& path) const {
+    const auto info = statOf(path);
+    return info && S_ISREG(info->st_mode);
+}
+
+bool RealFileSystem::mayWriteIn(const Path& folder) const {
+    return ::access(folder.c_str(), W_OK | X_OK) == 0;
+}
+
+Result<std::vector<Entry>> RealFileSystem::list(const Path& folder) const {
     std::error_code error;
-    return std::filesystem::exists(path, error);
+    std::filesystem::directory_iterator it(folder, error);
+    if (error)
+        return failIn({folder.string()}, error.value() == ENOENT ? ErrorCode::NotFound : ErrorCode::Io,
+                      "Could not look into " + folder.string() + ": " + reasonText(error.value()) + ".");
+    std::vector<Entry> out;
+    for (; it != std::filesystem::directory_iterator(); it.increment(error)) {
+        if (error) break;
+        std::error_code one;
+        // A link to a folder is not followed: it may lead in a circle.
+        const bool isFolder = !it->is_symlink(one) && it->is_directory(one);
+        const auto size = isFolder ? 0 : it->file_size(one);
+        out.push_back({it->path(), isFolder, one ? 0 : size});
+    }
+    std::sort(out.begin(), out.end(), [](const Entry& a, const Entry& b) { return a.path < b.path; });
+    return out;
+}
+
+Result<LockAnswer> RealFileSystem::lock(const Path& path, const std::string& holder) {
+    const int fd = ::open(path.c_str(), O_RDWR | O_CREAT | O_CLOEXEC, 0644);
+    if (fd < 0) return ioFailure("Could not lock", path);
+    LockAnswer out;
+    auto lock = std::make_unique<RealLock>(fd);
+    if (::flock(fd, LOCK_EX | LOCK_NB) == 0) {
+        // Who was here before is of no interest any more. That it can't be written down harms nobody.
+        if (::ftruncate(fd, 0) == 0) (void)writeAllAt(fd, 0, asBytes(holder), path);
+        out.lock = std::move(lock);
+        return out;
+    }
+    if (errno != EWOULDBLOCK) {
+        out.locksAreThere = false;
+        return out;
+    }
+    char text[256];
+    const ssize_t n = ::pread(fd, text, sizeof text, 0);
+    out.holder.assign(text, n > 0 ? static_cast<size_t>(n) : 0);
+    return out;
+}
+
+Result<Path> RealFileSystem::makeTemporaryFolder() {
+    std::error_code error;
+    const Path below = std::filesystem::temp_directory_path(error);
+    std::string pattern = ((error ? Path("/tmp") : below) / "brusk-XXXXXX").string();
+    if (!::mkdtemp(pattern.data())) return ioFailure("Could not make a temporary folder like", pattern);
+    return Path(pattern);
 }
 
 }  // namespace brusk::storage

@@ -22,8 +22,11 @@ class Mdf4Writer {
 
     /// Adds one row to a group; kept in memory until flush().
     void append(size_t group, double time_s, std::span<const float> values);
-    /// Writes what was appended and waits for the disk.
+    /// Writes what was appended and waits for the disk. What could not be written stays pending: a later flush has it.
     [[nodiscard]] Done flush();
+    /// Gives up what is pending: a gap in the recording.
+    void forgetPending();
+    uint64_t pendingBytes() const;
     /// Flushes and marks the file finalised.
     [[nodiscard]] Done finish();
     uint64_t rows(size_t group) const { return groups_[group].rows + groups_[group].pendingRows; }
@@ -32,9 +35,10 @@ class Mdf4Writer {
   private:
     struct OpenGroup {
         size_t channels = 0;
-        uint64_t countAt = 0;  ///< where the channel group's cycle count lies
-        uint64_t linkAt = 0;   ///< the link that the next data list is hung on
-        uint64_t rows = 0;     ///< on the disk
+        uint64_t countAt = 0;      ///< where the channel group's cycle count lies
+        uint64_t linkAt = 0;       ///< the link that the next data list is hung on
+        uint64_t rows = 0;         ///< on the disk
+        uint64_t countedRows = 0;  ///< what the cycle count on the disk says
         uint64_t pendingRows = 0;
         Bytes pending;
     };
@@ -44,8 +48,9 @@ class Mdf4Writer {
     std::vector<OpenGroup> groups_;
 };
 
-/// Reads sorted MDF 4 files: byte-aligned integers and floats of both byte orders, linear conversions, plain data
-/// blocks and data lists. What else a file holds is refused with a sentence.
+/// Reads sorted MDF 4 files, damaged ones up to the damage (Recording::damage): byte-aligned integers and floats of
+/// both byte orders, linear conversions, plain data blocks and data lists. What else a file holds is refused with a
+/// sentence.
 [[nodiscard]] Result<Recording> readMdf4(ByteSpan file);
 
 /// The whole recording as one MDF 4.10 file.

@@ -1,3 +1,4 @@
+// Reads MDF 4. A damaged file gives what is whole in it, and a sentence for what is lost.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include <algorithm>
 #include <bit>
@@ -12,10 +13,11 @@ namespace {
 /// Thrown inside readMdf4() only.
 struct BadMdf {
     std::string message;
+    uint64_t at = 0;
 };
 
 [[noreturn]] void bad(uint64_t at, const std::string& what) {
-    throw BadMdf{"At byte " + std::to_string(at) + ": " + what + "."};
+    throw BadMdf{"At byte " + std::to_string(at) + ": " + what + ".", at};
 }
 
 struct Block {
@@ -50,11 +52,22 @@ class Reader {
         out.startedAt = property(comment, "started");
         out.roundId = property(comment, "round");
         out.imageSha256 = property(comment, "image_sha256");
+        out.areas = property(comment, "areas");
+        out.definitionSha256 = property(comment, "definition_sha256");
+        out.channelsSha256 = property(comment, "channels_sha256");
         for (uint64_t at = hd.link(0); at != 0;) {
-            const Block dg = block(at, "##DG");
-            readDataGroup(dg, out);
-            at = dg.link(0);
+            try {
+                const Block dg = block(at, "##DG");
+                readDataGroup(dg, out);
+                at = dg.link(0);
+            } catch (const BadMdf& problem) {
+                // What was read before is whole; without anything the problem is all there is to say.
+                if (out.groups.empty()) throw;
+                damage_.push_back(problem.message);
+                break;
+            }
         }
+        out.damage = std::move(damage_);
         if (out.groups.empty()) bad(64, "the file has no channels");
         return out;
     }
@@ -111,7 +124,7 @@ class Reader {
         if (at == 0) return {};
         const Block b = block(at, idAt(at) == "##MD" ? "##MD" : "##TX");
         const std::string_view all = asText(*b.data.slice(0, b.data.size()));
-        return std::string(all.substr(0, all.find('\0')));
+        return validText(all.substr(0, all.find('\0')));
     }
 
     static std::string between(const std::string& text, std::string_view open, std::string_view close) {
@@ -185,19 +198,26 @@ class Reader {
         readSamples(dg.link(2), rows, recordBytes, columns, text(cg.link(2)), out);
     }
 
-    /// The stretches of the file that hold the group's records, in order.
+    /// The stretches of the file that hold the group's records, in order, up to the first link that leads nowhere.
     std::vector<ByteSpan> dataStretches(uint64_t at) {
         std::vector<ByteSpan> out;
+        try {
+            followData(at, out);
+        } catch (const BadMdf& problem) {
+            if (out.empty()) throw;
+            damage_.push_back(problem.message);
+        }
+        return out;
+    }
+
+    void followData(uint64_t at, std::vector<ByteSpan>& out) {
         const auto take = [&](uint64_t where) {
             const Block dt = block(where, "##DT");
             out.push_back(*dt.data.slice(0, dt.data.size()));
         };
-        if (at == 0) return out;
+        if (at == 0) return;
         const std::string id = idAt(at);
-        if (id == "##DT") {
-            take(at);
-            return out;
-        }
+        if (id == "##DT") return take(at);
         if (id != "##DL") bad(at, "data of kind \"" + printable(id) + "\" is not read yet");
         while (at != 0) {
             const Block dl = block(at, "##DL");
@@ -205,7 +225,6 @@ class Reader {
                 if (dl.links[i]) take(dl.links[i]);
             at = dl.link(0);
         }
-        return out;
     }
 
     static double number(const uint8_t* at, const Column& c) {
@@ -230,9 +249,10 @@ class Reader {
         uint64_t held = 0;
         for (const ByteSpan stretch : stretches)
             held += stretch.size() / recordBytes;
-        // An unfinalised file may hold more rows than its count says; none that it claims may be missing.
+        // An unfinalised file may hold more rows than its count says; of those that it claims, what is there is given.
         if (rows > held)
-            bad(data, "the group claims " + std::to_string(rows) + " samples, the file holds " + std::to_string(held));
+            damage_.push_back("At byte " + std::to_string(data) + ": the group claims " + std::to_string(rows) +
+                              " samples, the file holds " + std::to_string(held) + ".");
         Group group;
         group.name = name;
         group.time_s.reserve(held);
@@ -265,6 +285,7 @@ class Reader {
 
     ByteView file_;
     std::unordered_set<uint64_t> met_;
+    std::vector<std::string> damage_;
 };
 
 }  // namespace
@@ -273,7 +294,7 @@ Result<Recording> readMdf4(ByteSpan file) {
     try {
         return Reader(file).run();
     } catch (const BadMdf& problem) {
-        return fail(ErrorCode::BadInput, problem.message);
+        return failIn({.offset = problem.at}, ErrorCode::BadInput, problem.message);
     }
 }
 

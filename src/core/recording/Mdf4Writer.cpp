@@ -79,7 +79,9 @@ std::string headComment(const Recording& r) {
         return std::string("<e name=\"") + name + "\">" + escaped(value) + "</e>";
     };
     return "<HDcomment><TX>" + escaped(r.title) + "</TX><common_properties>" + property("started", r.startedAt) +
-           property("round", r.roundId) + property("image_sha256", r.imageSha256) + "</common_properties></HDcomment>";
+           property("round", r.roundId) + property("image_sha256", r.imageSha256) + property("areas", r.areas) +
+           property("definition_sha256", r.definitionSha256) + property("channels_sha256", r.channelsSha256) +
+           "</common_properties></HDcomment>";
 }
 
 std::string channelComment(const Channel& channel) {
@@ -193,9 +195,13 @@ Result<std::unique_ptr<Mdf4Writer>> Mdf4Writer::create(storage::FileSystem& file
     if (!file) return tl::unexpected(file.error());
     auto writer = std::unique_ptr<Mdf4Writer>(new Mdf4Writer(std::move(*file)));
     writer->groups_ = std::move(groups);
-    if (auto done = writer->file_->append(out.bytes); !done) return tl::unexpected(done.error());
-    if (auto done = writer->file_->sync(); !done) return tl::unexpected(done.error());
-    return writer;
+    auto done = writer->file_->append(out.bytes);
+    if (done) done = writer->file_->sync();
+    if (done) return writer;
+    // A file without its head is no recording; nobody is to find it.
+    writer.reset();
+    (void)files.remove(path);
+    return tl::unexpected(done.error());
 }
 
 void Mdf4Writer::append(size_t group, double time_s, std::span<const float> values) {
@@ -220,7 +226,10 @@ Done Mdf4Writer::flush() {
         uint64_t nextLink;
     };
     std::vector<Ready> ready;
+    // A count that a failing disk did not take is patched now, though no rows came since.
+    bool countsLag = false;
     for (OpenGroup& group : groups_) {
+        countsLag = countsLag || group.countedRows != group.rows;
         if (group.pendingRows == 0) continue;
         Blocks out;
         const uint64_t base = file_->size();
@@ -236,8 +245,9 @@ Done Mdf4Writer::flush() {
         if (auto done = file_->append(out.bytes); !done) return done;
         ready.push_back({&group, base + list, base + Blocks::linkPosition(list, 0)});
     }
-    if (ready.empty()) return {};
-    if (auto done = file_->sync(); !done) return done;
+    if (ready.empty() && !countsLag) return {};
+    if (!ready.empty())
+        if (auto done = file_->sync(); !done) return done;
     for (const Ready& r : ready) {
         uint8_t number[8];
         storeUnsigned(number, 8, ByteOrder::LittleEndian, r.list);
@@ -246,10 +256,29 @@ Done Mdf4Writer::flush() {
         r.group->rows += r.group->pendingRows;
         r.group->pendingRows = 0;
         r.group->pending.clear();
-        storeUnsigned(number, 8, ByteOrder::LittleEndian, r.group->rows);
-        if (auto done = file_->patch(r.group->countAt, number); !done) return done;
+    }
+    for (OpenGroup& group : groups_) {
+        if (group.countedRows == group.rows) continue;
+        uint8_t number[8];
+        storeUnsigned(number, 8, ByteOrder::LittleEndian, group.rows);
+        if (auto done = file_->patch(group.countAt, number); !done) return done;
+        group.countedRows = group.rows;
     }
     return file_->sync();
+}
+
+void Mdf4Writer::forgetPending() {
+    for (OpenGroup& group : groups_) {
+        group.pendingRows = 0;
+        group.pending.clear();
+    }
+}
+
+uint64_t Mdf4Writer::pendingBytes() const {
+    uint64_t out = 0;
+    for (const OpenGroup& group : groups_)
+        out += group.pending.size();
+    return out;
 }
 
 Done Mdf4Writer::finish() {

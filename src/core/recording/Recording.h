@@ -36,6 +36,10 @@ struct Recording {
     std::string startedAt;    ///< ISO 8601, UTC
     std::string roundId;      ///< the car folder's round, empty for a foreign file
     std::string imageSha256;  ///< of the image in the car, empty for a foreign file
+    std::string areas;        ///< SHA-256 of its parts, as "calibration=ab12... application=..."
+    std::string definitionSha256;
+    std::string channelsSha256;       ///< of the channel set
+    std::vector<std::string> damage;  ///< what could not be read of a damaged file, a sentence each with its place
     std::vector<Group> groups;
 
     double duration_s() const;

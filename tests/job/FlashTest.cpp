@@ -51,12 +51,12 @@ void FlashTest::anInterruptedReadGoesOnWhereItStopped() {
     bench.bus.cutAfterFrames(30000);
     const auto first = readCar(client, *bench.kit, *identity, *bench.folder, ReadScope::Everything, {});
     EXPECT_FAILS(first, "reading again goes on from there");
-    QVERIFY(!bench.folder->original());  // nothing half is kept as the original
+    QVERIFY(!*bench.folder->rounds().original());  // nothing half is kept as the original
     // The program is gone too: what was read is in the folder.
     const auto path = bench.folder->path();
     bench.folder.reset();
     bench.folder = std::move(*carfolder::CarFolder::open(bench.files, path));
-    const uint64_t kept = bench.folder->keptPieces()->size();
+    const uint64_t kept = bench.folder->memory().keptPieces()->size();
     QVERIFY(kept >= 150000 && kept < 300000);
     bench.bus.setConnected(true);
     bench.letTimePass(6);  // the session times out meanwhile
@@ -69,9 +69,9 @@ void FlashTest::anInterruptedReadGoesOnWhereItStopped() {
         });
     EXPECT_OK(again);
     QVERIFY(firstSeen >= kept && again->report.bytes == 1048576 - kept);
-    QVERIFY(bench.carHoldsExactly(bench.folder->original()->id));
+    QVERIFY(bench.carHoldsExactly((*bench.folder->rounds().original())->id));
     QVERIFY(bench.bus.framesSeen() - before < 160000 - static_cast<int64_t>(kept / 8));
-    QCOMPARE(bench.folder->keptPieces()->size(), uint64_t{0});
+    QCOMPARE(bench.folder->memory().keptPieces()->size(), uint64_t{0});
 }
 
 void FlashTest::aCancelledReadStops() {
@@ -85,8 +85,8 @@ void FlashTest::aCancelledReadStops() {
             return p.done < 100000;
         });
     QVERIFY(!outcome && outcome.error().code == ErrorCode::Cancelled);
-    QVERIFY(last < 110000 && !bench.folder->original());
-    QVERIFY(bench.folder->keptPieces()->size() >= 65536);
+    QVERIFY(last < 110000 && !*bench.folder->rounds().original());
+    QVERIFY(bench.folder->memory().keptPieces()->size() >= 65536);
 }
 
 void FlashTest::damagedBytesOfAReadAreReadAgain() {
@@ -94,8 +94,8 @@ void FlashTest::damagedBytesOfAReadAreReadAgain() {
     auto client = bench.uds();
     const auto identity = link::identify(client);
     // A piece on the disk that is not what the car holds: its checksum gives it away.
-    EXPECT_OK(bench.folder->setSetting("reading", identity->at("serial") + " all"));
-    EXPECT_OK(bench.folder->keepPiece(0x8C0000, Bytes(5000, 0x42)));
+    EXPECT_OK(bench.folder->settings().set("reading", identity->at("serial") + " all"));
+    EXPECT_OK(bench.folder->memory().keepPiece(0x8C0000, Bytes(5000, 0x42)));
     const auto outcome = readCar(client, *bench.kit, *identity, *bench.folder, ReadScope::Everything, {});
     EXPECT_OK(outcome);
     QVERIFY(outcome->report.retries > 0);
@@ -125,7 +125,7 @@ void FlashTest::readingAgainSaysWhatTheLedgerKnows() {
     const auto original = bench.read();
     const auto again = bench.read();
     QCOMPARE(again.id, original.id);
-    QCOMPARE(bench.folder->rounds().size(), size_t{1});
+    QCOMPARE(bench.folder->rounds().all()->size(), size_t{1});
 }
 
 void FlashTest::bytesThatNoRoundHadAreKeptAsTheirOwn() {
@@ -147,7 +147,7 @@ void FlashTest::anotherCarIsNotReadIntoThisFolder() {
     identity.values["serial"] = "E2-0000-0000";
     EXPECT_FAILS(readCar(client, *bench.kit, identity, *bench.folder, ReadScope::Everything, {}),
                  "belongs to controller E2-0098-4417");
-    QCOMPARE(bench.folder->keptPieces()->size(), uint64_t{0});
+    QCOMPARE(bench.folder->memory().keptPieces()->size(), uint64_t{0});
 }
 
 void FlashTest::aOneMapChangeWritesOneSector() {
@@ -178,8 +178,8 @@ void FlashTest::whatWasFlashedIsInTheCarByteForByte() {
     QVERIFY(!bench.car.bootMode());
     QCOMPARE(steps, (std::vector<std::string>{"Opening a session", "Erasing 0x8C8000", "Writing 0x8C8000",
                                               "Reading back 0x8C8000", "Checking the controller"}));
-    QCOMPARE(*bench.folder->contents(bench.kit->profile.sectors()).round, round.id);
-    QVERIFY(bench.folder->round(round.id)->state == carfolder::RoundState::Fixed);
+    QCOMPARE(*bench.folder->memory().contents(bench.kit->profile.sectors())->round, round.id);
+    QVERIFY(bench.folder->rounds().byId(round.id)->state == carfolder::RoundState::Fixed);
     // And back to the original.
     EXPECT_OK(bench.flash(original.id));
     QVERIFY(bench.carHoldsExactly(original.id));
@@ -252,7 +252,7 @@ void FlashTest::theScopeChoosesTheSectors() {
     QCOMPARE(count(FlashScope::Calibration), size_t{16});
     QCOMPARE(count(FlashScope::Everything), size_t{27});
     // A sector nobody knows is written whatever the scope.
-    EXPECT_OK(bench.folder->sectorFound({0x810000, 0x10000}, std::nullopt));
+    EXPECT_OK(bench.folder->memory().found({0x810000, 0x10000}, std::nullopt));
     QCOMPARE(count(FlashScope::Calibration), size_t{17});
     QCOMPARE(scopeNamed("calibration"), std::optional(FlashScope::Calibration));
     QVERIFY(!scopeNamed("half"));
@@ -340,7 +340,7 @@ void FlashTest::everyGateBlocksWithASentence() {
     auto kit = std::make_shared<Kit>(*bench.kit);
     const auto original = bench.read();
     auto round = bench.change("rev_limit", 6300, original.id);
-    const auto seal = [&](Rights rights) { return bench.folder->setRights(round.id, toJson(rights)); };
+    const auto seal = [&](Rights rights) { return bench.folder->rounds().setRights(round.id, toJson(rights)); };
     Done prepared;
     if (what == "wrong car") now.values["vin"] = "FMKHR16T0E2009999";
     if (what == "wrong serial") now.values["serial"] = "E2-1";
@@ -349,18 +349,18 @@ void FlashTest::everyGateBlocksWithASentence() {
     if (what == "low battery") now.voltage = 11.4;
     if (what == "high battery") now.voltage = 16.2;
     if (what == "engine running") now.engineSpeed_rpm = 850;
-    if (what == "original missing") prepared = bench.folder->setSetting("identity", "");
+    if (what == "original missing") prepared = bench.folder->settings().set("identity", "");
     if (what == "fixed round with a wrong checksum") {
-        image::Image damaged = **bench.folder->image(round.id);
+        image::Image damaged = **bench.folder->rounds().image(round.id);
         EXPECT_OK(damaged.overwrite(0x8C4002, Bytes{0x12}));
-        EXPECT_OK(bench.folder->updateDraft(round.id, damaged));
-        EXPECT_OK(bench.folder->addRound(round.id, damaged, "built on it", ""));
+        EXPECT_OK(bench.folder->rounds().updateDraft(round.id, damaged));
+        EXPECT_OK(bench.folder->rounds().add(round.id, damaged, "built on it", ""));
     }
     if (what == "checksum out of reach") kit->profile.checksums.front() = {0x8C0000, 16, 0x800100};
     if (what == "sealed for another car") prepared = seal({.serial = "E2-7"});
     if (what == "sealed to look at") prepared = seal({.mayFlash = false});
     if (what == "sealed for a whole flash") prepared = seal({.wholeOnly = true});
-    if (what == "damaged rights") prepared = bench.folder->setRights(round.id, "{");
+    if (what == "damaged rights") prepared = bench.folder->rounds().setRights(round.id, "{");
     EXPECT_OK(prepared);
     const auto plan = planFlash(*kit, *bench.folder, round.id, what == "nobody asked" ? nullptr : &now);
     EXPECT_OK(plan);
@@ -381,10 +381,10 @@ void FlashTest::aBlockedFlashTouchesNothing() {
     Bench bench;
     const auto original = bench.read();
     const auto round = bench.change("rev_limit", 6500, original.id);
-    EXPECT_OK(bench.folder->setRights(round.id, toJson(Rights{.mayFlash = false})));
+    EXPECT_OK(bench.folder->rounds().setRights(round.id, toJson(Rights{.mayFlash = false})));
     EXPECT_FAILS(bench.flash(round.id), "Rights: Its seal lets");
     QVERIFY(bench.carHoldsExactly(original.id));
-    QVERIFY(!bench.folder->lastFlash());
+    QVERIFY(!*bench.folder->memory().lastFlash());
 }
 
 void FlashTest::theSerialNumberOverridesAMismatchAndTheLedgerKnows() {
@@ -398,10 +398,11 @@ void FlashTest::theSerialNumberOverridesAMismatchAndTheLedgerKnows() {
     EXPECT_FAILS(flashRound(client, *kit, *bench.folder, round.id, {FlashScope::Changed, "E2-0098-4418"}, {}),
                  "Right software");
     EXPECT_OK(flashRound(client, *kit, *bench.folder, round.id, {FlashScope::Changed, "E2-0098-4417"}, {}));
-    const auto entry = bench.folder->lastFlash();
+    const auto entry = *bench.folder->memory().lastFlash();
     QVERIFY(entry && entry->overridden.find("Overridden by typing E2-0098-4417") != std::string::npos);
     bool inJournal = false;
-    for (const auto& line : bench.folder->journal(50))
+    const auto lines = *bench.folder->memory().journal(50);
+    for (const auto& line : lines)
         inJournal = inJournal || line.what.starts_with("Overridden: Right software");
     QVERIFY(inJournal);
     QVERIFY(bench.carHoldsExactly(round.id));
@@ -482,8 +483,8 @@ void FlashTest::changedCellsUnderFullLoadWithoutSamplesWarn() {
     channel(0, table->x.values[1]);
     channel(1, table->y.values[top]);
     drive.groups.push_back(group);
-    EXPECT_OK(recording::saveMdf4(bench.files, bench.folder->recordingPath("a.mf4"), drive));
-    EXPECT_OK(bench.folder->addRecording(
+    EXPECT_OK(recording::saveMdf4(bench.files, bench.folder->recordings().path("a.mf4"), drive));
+    EXPECT_OK(bench.folder->recordings().add(
         {.round = original.id, .file = "a.mf4", .title = "pull", .startedAt = "", .duration_s = 1, .samples = 2}));
     QVERIFY2(warnings(boosted)[0].starts_with("Evidence: 2 cells"), warnings(boosted)[0].c_str());
 }
@@ -491,9 +492,9 @@ void FlashTest::changedCellsUnderFullLoadWithoutSamplesWarn() {
 void FlashTest::checksumsOfADraftAreMendedFirst() {
     Bench bench;
     const auto original = bench.read();
-    image::Image damaged = **bench.folder->image(original.id);
+    image::Image damaged = **bench.folder->rounds().image(original.id);
     EXPECT_OK(damaged.overwrite(benchcar::layout::limits.revLimit.at, Bytes{0x17, 0x70}));
-    const auto draft = *bench.folder->addRound(original.id, damaged, "edited elsewhere", "");
+    const auto draft = *bench.folder->rounds().add(original.id, damaged, "edited elsewhere", "");
     const auto plan = planFlash(*bench.kit, *bench.folder, draft.id, nullptr);
     QCOMPARE(plan->mended, 1);
     EXPECT_OK(bench.flash(draft.id));

@@ -312,7 +312,7 @@ void InterruptionTest::aFailingJournalStopsTheFlashBeforeTheCarIsTouched() {
         }
     } journal;
     auto client = bench.uds();
-    const auto image = *bench.folder->image(round.id);
+    const auto image = *bench.folder->rounds().image(round.id);
     const auto plan = planFlash(*bench.kit, *bench.folder, round.id, nullptr);
     EXPECT_FAILS(link::flashSectors(client, *image, plan->sectors, journal, {}), "no space left on device");
     QVERIFY(bench.carHoldsExactly(original.id));

@@ -50,21 +50,21 @@ class Bench {
         auto client = uds();
         return flashRound(client, *kit, *folder, round, options, progress);
     }
-    carfolder::CarContents contents() const { return folder->contents(kit->profile.sectors()); }
+    carfolder::CarContents contents() const { return *folder->memory().contents(kit->profile.sectors()); }
     bool carHoldsExactly(int64_t round) const {
-        const auto image = *folder->image(round);
+        const auto image = *folder->rounds().image(round);
         const auto held = image->bytes(benchcar::map::kFlash, benchcar::map::kFlashSize);
         return held && std::equal(held->begin(), held->end(), car.memory().flash().begin());
     }
     std::string sentence() const {
         const auto now = contents();
-        const auto round = folder->round(now.round.value_or(-1));
-        const auto unfinished = folder->round(now.unfinished ? now.unfinished->round : -1);
+        const auto round = folder->rounds().byId(now.round.value_or(-1));
+        const auto unfinished = folder->rounds().byId(now.unfinished ? now.unfinished->round : -1);
         return whatIsInTheCar(now, round ? &*round : nullptr, unfinished ? &*unfinished : nullptr);
     }
     /// Whether every sector that the ledger is sure of truly holds those bytes.
     bool accountIsTrue() const {
-        const auto hashes = folder->sectorHashes();
+        const auto hashes = *folder->memory().sectorHashes();
         for (const auto& sector : kit->profile.sectors()) {
             const auto known = hashes.find(sector.start);
             if (known == hashes.end() || known->second.empty()) continue;

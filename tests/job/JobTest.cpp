@@ -8,6 +8,15 @@
 using namespace brusk;
 using namespace brusk::job;
 
+namespace {
+
+/// Ends a drive when its time is over.
+std::function<std::optional<Ended>(double)> after(double seconds) {
+    return [seconds](double elapsed_s) { return elapsed_s < seconds ? std::nullopt : std::optional(Ended::Seconds); };
+}
+
+}  // namespace
+
 class JobTest : public QObject {
     Q_OBJECT
   private slots:
@@ -17,6 +26,11 @@ class JobTest : public QObject {
     void wrongKeysLockOut();
     void aDriveIsRecordedAndBoundToItsRound();
     void aPulledCableKeepsWhatWasRecorded();
+    void aRecordingIsInTheLedgerFromItsFirstBlockOn();
+    void aDiskThatFillsInMidDriveLosesNothingWhenThereIsRoomAgain();
+    void aSensorMessageWithoutSignalsSaysNothing();
+    void aVinThatIsNoTextIsReadKeptEditedAndFlashed();
+    void oneUnreadableRecordingIsLeftOutAndSaid();
     void withoutKnowingWhatIsInTheCarNothingIsRecorded();
     void theCorrectionTakesTheErrorAway();
     void strengthScalesTheChange();
@@ -100,7 +114,7 @@ void JobTest::aDriveIsRecordedAndBoundToItsRound() {
         ++live;
         if (row.values.size() != channels->measurements.size()) qFatal("a live row of the wrong width");
     };
-    options.goOn = [](double elapsed_s) { return elapsed_s < 30; };
+    options.ends = after(30);
     const auto outcome = recordDrive(client, *bench.kit, *bench.folder, *channels, options);
     EXPECT_OK(outcome);
     QVERIFY(!outcome->problem);
@@ -129,24 +143,155 @@ void JobTest::aPulledCableKeepsWhatWasRecorded() {
     bench.car.startRoute(*benchcar::routeNamed("idle"));
     DriveOptions options;
     options.title = "Idle";
-    options.goOn = [&](double elapsed_s) {
+    options.ends = [&](double elapsed_s) {
         if (elapsed_s > 10) bench.bus.setConnected(false);
-        return elapsed_s < 30;
+        return after(30)(elapsed_s);
     };
     const auto outcome = recordDrive(client, *bench.kit, *bench.folder, *channels, options);
     EXPECT_OK(outcome);
     QVERIFY(outcome->problem && outcome->problem->text().find("cable is out") != std::string::npos);
-    QVERIFY(outcome->entry.samples > 950);
+    QVERIFY(outcome->entry.samples > 950 && outcome->ended == Ended::Link);
+    QVERIFY(outcome->entry.state == carfolder::RecordingState::Whole);
     const auto recording = loadRecording(*bench.folder, outcome->entry);
     EXPECT_OK(recording);
     QCOMPARE(static_cast<int64_t>((*recording)->groups[0].time_s.size()), outcome->entry.samples);
+}
+
+void JobTest::aRecordingIsInTheLedgerFromItsFirstBlockOn() {
+    Bench bench;
+    const auto original = bench.read();
+    auto client = bench.uds();
+    bench.car.startRoute(*benchcar::routeNamed("idle"));
+    DriveOptions options;
+    options.title = "Idle";
+    options.conditions.fuel = "RON 98";
+    bool begun = false;
+    options.onBegun = [&](const storage::Path& file) { begun = bench.files.exists(file); };
+    size_t seen = 0;
+    options.ends = [&](double elapsed_s) {
+        if (elapsed_s > 5 && !seen) {
+            // What somebody finds who opens the folder now, as after a death.
+            const auto others = carfolder::CarFolder::open(bench.files, bench.folder->path());
+            const auto entries = *(*others)->recordings().of(original.id);
+            const auto grown = loadRecording(**others, entries.at(0));
+            if (entries[0].state == carfolder::RecordingState::Open && grown) seen = (*grown)->groups[0].time_s.size();
+        }
+        return after(10)(elapsed_s);
+    };
+    const auto outcome = recordDrive(client, *bench.kit, *bench.folder, *channelSet(*bench.kit, {}), options);
+    EXPECT_OK(outcome);
+    QVERIFY(begun && outcome->ended == Ended::Seconds);
+    QVERIFY2(seen > 390, qPrintable(QString::number(seen)));  // at most the last second was not on the disk
+    const auto entry = (*bench.folder->recordings().of(original.id))[0];
+    QVERIFY(entry.state == carfolder::RecordingState::Whole && entry.samples > 950);
+    QVERIFY(entry.conditions.fuel == "RON 98" && entry.imageSha256 == original.imageSha256);
+    QVERIFY(entry.definitionSha256.size() == 64 && entry.channelsSha256.size() == 64);
+    const auto recording = loadRecording(*bench.folder, entry);
+    QVERIFY((*recording)->areas.find("calibration=") != std::string::npos);
+}
+
+void JobTest::aDiskThatFillsInMidDriveLosesNothingWhenThereIsRoomAgain() {
+    Bench bench;
+    auto client = bench.uds();
+    bench.car.startRoute(*benchcar::routeNamed("idle"));
+    for (const bool roomAgain : {true, false}) {
+        storage::MemoryFileSystem files;
+        std::vector<std::string> told;
+        DriveOptions options;
+        options.onTrouble = [&](const std::string& sentence) { told.push_back(sentence); };
+        options.ends = [&](double elapsed_s) {
+            if (elapsed_s > 10 && elapsed_s < 11) files.setRoom(500);
+            if (elapsed_s > 20 && roomAgain) files.setRoom(std::nullopt);
+            return after(30)(elapsed_s);
+        };
+        const auto outcome = recordFile(client, *bench.kit, files, "/drive.mf4", *channelSet(*bench.kit, {}), options);
+        EXPECT_OK(outcome);
+        const auto recording = recording::readMdf4(*files.read("/drive.mf4"));
+        EXPECT_OK(recording);
+        const auto& times = recording->groups[0].time_s;
+        QVERIFY(recording->damage.empty());
+        QCOMPARE(told.size(), size_t{roomAgain ? 2u : 1u});
+        QVERIFY(told[0].find("the disk is full") != std::string::npos);
+        if (roomAgain) {
+            QVERIFY(outcome->ended == Ended::Seconds && outcome->gaps.empty() && times.back() > 29.5);
+            QVERIFY(recording::gapsOf(recording->groups[0]).empty());
+        } else {
+            // Whole up to the gap, and the gap is told with its cause.
+            QVERIFY(outcome->ended == Ended::Disk && outcome->problem && times.back() > 8.5 && times.back() < 11.5);
+            QVERIFY(outcome->gaps.size() == 1 && outcome->gaps[0].cause == "disk" && outcome->gaps[0].to_s > 29);
+            QCOMPARE(outcome->entry.duration_s, outcome->gaps[0].from_s);
+        }
+    }
+}
+
+void JobTest::aSensorMessageWithoutSignalsSaysNothing() {
+    Bench bench;
+    auto client = bench.uds();
+    bench.car.startRoute(*benchcar::routeNamed("idle"));
+    Kit kit = *bench.kit;
+    QVERIFY(!kit.externalSensors.empty());
+    auto silent = kit.externalSensors[0];
+    silent.signalList.clear();
+    kit.externalSensors.insert(kit.externalSensors.begin(), silent);
+    for (const bool alone : {false, true}) {
+        if (alone) kit.externalSensors = {silent};
+        storage::MemoryFileSystem files;
+        DriveOptions options;
+        options.ends = after(2);
+        const auto outcome = recordFile(client, kit, files, "/drive.mf4", *channelSet(kit, {}), options);
+        EXPECT_OK(outcome);
+        QVERIFY(!outcome->problem && outcome->entry.samples > 150);
+        QCOMPARE(recording::readMdf4(*files.read("/drive.mf4"))->groups.size(), size_t{alone ? 1u : 2u});
+    }
+}
+
+void JobTest::aVinThatIsNoTextIsReadKeptEditedAndFlashed() {
+    Bench bench;
+    // Latin-1 in the middle, a control, and erased flash behind.
+    const std::string vin = std::string("M\xDCLLER") + '\x02' + std::string("7\xFF\xFF", 3);
+    auto flash = bench.car.memory().flash();
+    const size_t at = benchcar::map::kVin - benchcar::map::kFlash;
+    std::fill_n(flash.begin() + static_cast<long>(at), benchcar::map::kVinSize, uint8_t{0xFF});
+    std::copy(vin.begin(), vin.end(), flash.begin() + static_cast<long>(at));
+    bench.car.powerCycle();
+    const auto original = bench.read();
+    QCOMPARE(original.note, std::string("Read from M\u00dcLLER\uFFFD7"));
+    const auto identity = identityFromJson(*bench.folder->settings().get("identity"));
+    EXPECT_OK(identity);
+    QCOMPARE(identity->at("vin"), std::string("M\u00dcLLER\uFFFD7"));
+    const auto changed = bench.change("rev_limit", 6500, original.id);
+    EXPECT_OK(bench.flash(changed.id));
+    QVERIFY(bench.carHoldsExactly(changed.id));
+}
+
+void JobTest::oneUnreadableRecordingIsLeftOutAndSaid() {
+    Bench bench;
+    const auto original = bench.read();
+    auto client = bench.uds();
+    for (int drive = 0; drive < 2; ++drive) {
+        bench.car.startRoute(*benchcar::routeNamed("idle"));
+        DriveOptions options;
+        options.ends = after(60);
+        EXPECT_OK(recordDrive(client, *bench.kit, *bench.folder, *channelSet(*bench.kit, {}), options));
+    }
+    const auto entries = *bench.folder->recordings().of(original.id);
+    QCOMPARE(entries.size(), size_t{2});
+    const auto both = roundSamples(*bench.folder, original.id);
+    EXPECT_OK(bench.files.save(bench.folder->recordings().path(entries[0].file), bytesOf("no recording any more")));
+    std::vector<std::string> leftOut;
+    const auto one = roundSamples(*bench.folder, original.id, &leftOut);
+    EXPECT_OK(one);
+    QVERIFY(one->size() > 0 && one->size() < both->size());
+    QVERIFY(leftOut.size() == 1 && leftOut[0].find(entries[0].file + " is left out") == 0);
+    EXPECT_OK(bench.files.save(bench.folder->recordings().path(entries[1].file), bytesOf("nor this")));
+    EXPECT_FAILS(roundSamples(*bench.folder, original.id), "is left out");
 }
 
 void JobTest::withoutKnowingWhatIsInTheCarNothingIsRecorded() {
     Bench bench;
     auto client = bench.uds();
     DriveOptions options;
-    options.goOn = [](double) { return false; };
+    options.ends = after(0);
     EXPECT_FAILS(recordDrive(client, *bench.kit, *bench.folder, *channelSet(*bench.kit, {}), options),
                  "could not be tied to a round");
 }
@@ -159,7 +304,7 @@ void JobTest::theCorrectionTakesTheErrorAway() {
         bench.car.startRoute(*benchcar::routeNamed("hills"));
         DriveOptions options;
         options.title = "Hills";
-        options.goOn = [&](double) { return bench.car.onRoute(); };
+        options.ends = [&](double) { return bench.car.onRoute() ? std::nullopt : std::optional(Ended::Asked); };
         const auto outcome = recordDrive(client, *bench.kit, *bench.folder, *channelSet(*bench.kit, {}), options);
         bench.car.stopRoute();
         bench.letTimePass(3);
@@ -190,7 +335,7 @@ void JobTest::theCorrectionTakesTheErrorAway() {
     qInfo("fuel off by %.2f %% before, %.2f %% after, expected %.2f %%", before->rms * 100, after->rms * 100,
           correction->expected * 100);
     QVERIFY(before->rms > 0.05 && after->rms < 0.02);
-    QVERIFY(bench.folder->round(two->id)->fuelError_pct < 2.0);
+    QVERIFY(bench.folder->rounds().byId(two->id)->fuelError_pct < 2.0);
 }
 
 void JobTest::strengthScalesTheChange() {
@@ -231,9 +376,9 @@ void JobTest::damagedRecordingsAreNamed() {
     carfolder::RecordingEntry entry;
     entry.round = original.id;
     entry.file = "damaged.mf4";
-    EXPECT_OK(bench.files.save(bench.folder->recordingPath(entry.file),
+    EXPECT_OK(bench.files.save(bench.folder->recordings().path(entry.file),
                                bytesOf("not a recording at all, but long enough to be one, surely")));
-    EXPECT_OK(bench.folder->addRecording(entry));
+    EXPECT_OK(bench.folder->recordings().add(entry));
     EXPECT_FAILS(roundSamples(*bench.folder, original.id), "damaged.mf4 can't be read");
 }
 
@@ -281,10 +426,10 @@ void JobTest::donorsStayWithTheFolder() {
     EXPECT_OK(files.remove(bench.folder->path() / "donors" / "heron-s-donor.hex"));
     kept = donorsOf(*bench.kit, *bench.folder, problems);
     QVERIFY(kept.size() == 1 && problems.size() == 1);
-    EXPECT_OK(bench.folder->setSetting("donors", R"([{"name": "../../original.hex"}])"));
+    EXPECT_OK(bench.folder->settings().set("donors", R"([{"name": "../../original.hex"}])"));
     problems.clear();
     QVERIFY(donorsOf(*bench.kit, *bench.folder, problems).empty() && problems.size() == 1);
-    EXPECT_OK(bench.folder->setSetting("donors", "[{"));
+    EXPECT_OK(bench.folder->settings().set("donors", "[{"));
     problems.clear();
     QVERIFY(donorsOf(*bench.kit, *bench.folder, problems).empty());
     QVERIFY(problems.size() == 1 && problems[0].text().find("list of donors can't be read") != std::string::npos);

@@ -4,18 +4,26 @@
 
 #include "core/base/Result.h"
 #include "core/calibration/Calibration.h"
+#include "core/storage/FileSystem.h"
+
+namespace SQLite {
+class Database;
+}
 
 namespace brusk::carfolder {
 
-inline constexpr int kSchemaVersion = 3;
+inline constexpr int kSchemaVersion = 4;
 inline constexpr int kApplicationId = 0x4272736B;  // "Brsk": tells a car folder's database from any other
+
+/// Ending of a database that is being made.
+inline constexpr const char* kMaking = ".making";
 
 /// All statements that make an empty database.
 extern const char* const kSchema;
-/// What turns a database of format 1 into one of format 2.
-extern const char* const kFrom1To2;
-/// What turns one of format 2 into one of format 3.
-extern const char* const kFrom2To3;
+/// Brings a database of an older format up to this one, after a copy of it was put beside it. Throws what the
+/// database's library throws; called by Database only.
+[[nodiscard]] Done migrate(SQLite::Database& database, storage::FileSystem& files, const storage::Path& folder,
+                           int version);
 
 /// SHA-256 over the runs of the image with their addresses and lengths: the same bytes at the same places, the same
 /// text.

@@ -6,40 +6,23 @@
 namespace brusk::job {
 
 Result<calibration::Calibration> calibrationOf(const Kit& kit, const carfolder::CarFolder& folder, int64_t round) {
-    auto image = folder.image(round);
+    auto image = folder.rounds().image(round);
     if (!image) return tl::unexpected(image.error());
     calibration::Calibration calibration(kit.definition, **image);
     if (auto done = calibration.matchesDefinition(); !done) return tl::unexpected(done.error());
     return calibration;
 }
 
-Result<std::shared_ptr<const recording::Recording>> loadRecording(carfolder::CarFolder& folder,
+Result<std::shared_ptr<const recording::Recording>> loadRecording(const carfolder::CarFolder& folder,
                                                                   const carfolder::RecordingEntry& entry) {
-    const auto bytes = folder.files().read(folder.recordingPath(entry.file));
+    const auto bytes = folder.files().read(folder.recordings().path(entry.file));
     if (!bytes) return tl::unexpected(bytes.error());
     auto recording = recording::readMdf4(*bytes);
     if (!recording) return failBecause("The recording " + entry.file + " can't be read.", recording.error());
     return std::make_shared<const recording::Recording>(std::move(*recording));
 }
 
-namespace {
-
-/// All recordings driven on a round; none is an error.
-Result<std::vector<std::shared_ptr<const recording::Recording>>> roundRecordings(carfolder::CarFolder& folder,
-                                                                                 int64_t round) {
-    std::vector<std::shared_ptr<const recording::Recording>> out;
-    for (const auto& entry : folder.recordings(round)) {
-        auto recording = loadRecording(folder, entry);
-        if (!recording) return tl::unexpected(recording.error());
-        out.push_back(*recording);
-    }
-    if (out.empty())
-        return fail(ErrorCode::NotFound, "No drive was recorded on this round yet. Flash it, drive, and come back.");
-    return out;
-}
-
-std::vector<const recording::Recording*> pointers(
-    const std::vector<std::shared_ptr<const recording::Recording>>& recordings) {
+std::vector<const recording::Recording*> RoundRecordings::pointers() const {
     std::vector<const recording::Recording*> out;
     out.reserve(recordings.size());
     for (const auto& r : recordings)
@@ -47,18 +30,47 @@ std::vector<const recording::Recording*> pointers(
     return out;
 }
 
-}  // namespace
-
-Result<evidence::AirSamples> roundSamples(carfolder::CarFolder& folder, int64_t round) {
-    const auto recordings = roundRecordings(folder, round);
-    if (!recordings) return tl::unexpected(recordings.error());
-    return evidence::airSamples(pointers(*recordings), {});
+Result<RoundRecordings> recordingsOf(const carfolder::CarFolder& folder, int64_t round) {
+    const auto entries = folder.recordings().of(round);
+    if (!entries) return tl::unexpected(entries.error());
+    RoundRecordings out;
+    for (const auto& entry : *entries) {
+        auto recording = loadRecording(folder, entry);
+        if (!recording) {
+            out.leftOut.push_back(entry.file + " is left out: " + recording.error().text());
+            continue;
+        }
+        for (const std::string& damage : (*recording)->damage)
+            out.leftOut.push_back("Of " + entry.file + " a part is left out: " + damage);
+        out.recordings.push_back(std::move(*recording));
+    }
+    return out;
 }
 
-Result<evidence::DriveFigures> roundFigures(carfolder::CarFolder& folder, int64_t round) {
-    const auto recordings = roundRecordings(folder, round);
-    if (!recordings) return tl::unexpected(recordings.error());
-    return evidence::driveFigures(pointers(*recordings));
+namespace {
+
+/// The same, and none at all is an error.
+Result<RoundRecordings> someRecordingsOf(const carfolder::CarFolder& folder, int64_t round) {
+    auto out = recordingsOf(folder, round);
+    if (!out || !out->recordings.empty()) return out;
+    if (!out->leftOut.empty()) return fail(ErrorCode::BadInput, out->leftOut.front());
+    return fail(ErrorCode::NotFound, "No drive was recorded on this round yet. Flash it, drive, and come back.");
+}
+
+}  // namespace
+
+Result<evidence::AirSamples> roundSamples(const carfolder::CarFolder& folder, int64_t round,
+                                          std::vector<std::string>* leftOut) {
+    const auto driven = someRecordingsOf(folder, round);
+    if (!driven) return tl::unexpected(driven.error());
+    if (leftOut) *leftOut = driven->leftOut;
+    return evidence::airSamples(driven->pointers(), {});
+}
+
+Result<evidence::DriveFigures> roundFigures(const carfolder::CarFolder& folder, int64_t round) {
+    const auto driven = someRecordingsOf(folder, round);
+    if (!driven) return tl::unexpected(driven.error());
+    return evidence::driveFigures(driven->pointers());
 }
 
 namespace {
@@ -89,7 +101,9 @@ constexpr double kLeastRoad_rpm = 1000, kMostRoad_rpm = 5200, kLeastRoad_kPa = 2
 
 Result<std::vector<MapNode>> unseenNodes(const Kit& kit, carfolder::CarFolder& folder, int64_t round) {
     evidence::AirSamples samples;
-    if (!folder.recordings(round).empty()) {
+    const auto entries = folder.recordings().of(round);
+    if (!entries) return tl::unexpected(entries.error());
+    if (!entries->empty()) {
         auto driven = roundSamples(folder, round);
         if (!driven) return tl::unexpected(driven.error());
         samples = std::move(*driven);
@@ -114,14 +128,16 @@ Result<evidence::FuelError> measureFuelError(const Kit& kit, carfolder::CarFolde
     const auto seen = cellsOf(kit, folder, round, *samples);
     if (!seen) return tl::unexpected(seen.error());
     const auto error = evidence::fuelError(seen->cells, proposals::kVisited);
-    if (auto done = folder.setFuelError(round, error.rms * 100); !done) return tl::unexpected(done.error());
+    if (auto done = folder.rounds().setFuelError(round, error.rms * 100); !done) return tl::unexpected(done.error());
     return error;
 }
 
 Result<BaseWork> baseWork(const Kit& kit, const carfolder::CarFolder& folder, int64_t round,
                           const proposals::BuildSheet& sheet, const proposals::Decisions& decisions,
                           proposals::Stage stage, const proposals::Donor* donor) {
-    const auto original = folder.original();
+    const auto kept = folder.rounds().original();
+    if (!kept) return tl::unexpected(kept.error());
+    const auto& original = *kept;
     if (!original) return fail(ErrorCode::NotFound, "Nothing was read yet.");
     const auto start = calibrationOf(kit, folder, original->id);
     if (!start) return tl::unexpected(start.error());
@@ -155,7 +171,7 @@ Result<carfolder::Round> makeRound(const Kit& kit, carfolder::CarFolder& folder,
     for (const auto& edit : edits)
         if (auto done = calibration->apply(edit); !done) return tl::unexpected(done.error());
     if (auto mended = calibration->mendChecksums(kit.profile.checksums); !mended) return tl::unexpected(mended.error());
-    return folder.addRound(parent, calibration->image(), title, note);
+    return folder.rounds().add(parent, calibration->image(), title, note);
 }
 
 }  // namespace brusk::job

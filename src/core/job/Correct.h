@@ -16,14 +16,23 @@ namespace brusk::job {
 [[nodiscard]] Result<calibration::Calibration> calibrationOf(const Kit& kit, const carfolder::CarFolder& folder,
                                                              int64_t round);
 
-[[nodiscard]] Result<std::shared_ptr<const recording::Recording>> loadRecording(carfolder::CarFolder& folder,
+[[nodiscard]] Result<std::shared_ptr<const recording::Recording>> loadRecording(const carfolder::CarFolder& folder,
                                                                                 const carfolder::RecordingEntry& entry);
 
-/// The air samples of all recordings driven on a round.
-[[nodiscard]] Result<evidence::AirSamples> roundSamples(carfolder::CarFolder& folder, int64_t round);
+/// The recordings of a round that can be read; one that can't be is left out, with a sentence why.
+struct RoundRecordings {
+    std::vector<std::shared_ptr<const recording::Recording>> recordings;
+    std::vector<std::string> leftOut;
+    std::vector<const recording::Recording*> pointers() const;
+};
+[[nodiscard]] Result<RoundRecordings> recordingsOf(const carfolder::CarFolder& folder, int64_t round);
+
+/// The air samples of all recordings driven on a round; what could not be read is told in `leftOut`.
+[[nodiscard]] Result<evidence::AirSamples> roundSamples(const carfolder::CarFolder& folder, int64_t round,
+                                                        std::vector<std::string>* leftOut = nullptr);
 
 /// Knock, boost and idle of all recordings driven on a round.
-[[nodiscard]] Result<evidence::DriveFigures> roundFigures(carfolder::CarFolder& folder, int64_t round);
+[[nodiscard]] Result<evidence::DriveFigures> roundFigures(const carfolder::CarFolder& folder, int64_t round);
 
 /// A node of the VE map.
 struct MapNode {

@@ -27,10 +27,11 @@ struct Kept {
 
 Result<std::vector<Kept>> keptIn(const carfolder::CarFolder& folder) {
     std::vector<Kept> out;
-    const std::string text = folder.setting(kSetting);
-    if (text.empty()) return out;
+    const auto text = folder.settings().get(kSetting);
+    if (!text) return tl::unexpected(text.error());
+    if (text->empty()) return out;
     try {
-        for (const json& one : json::parse(text))
+        for (const json& one : json::parse(*text))
             // Names only: what stands elsewhere is none of the folder's.
             out.push_back({storage::Path(one.at("name").get<std::string>()).filename().string(),
                            storage::Path(one.value("definition", "")).filename().string()});
@@ -111,7 +112,8 @@ Result<DonorPtr> addDonor(const Kit& kit, carfolder::CarFolder& folder, const st
     json list = json::array();
     for (const Kept& one : *kept)
         list.push_back({{"name", one.name}, {"definition", one.definition}});
-    if (auto done = folder.setSetting(kSetting, list.dump()); !done) return tl::unexpected(done.error());
+    if (auto done = folder.settings().set(kSetting, list.dump(-1, ' ', false, json::error_handler_t::replace)); !done)
+        return tl::unexpected(done.error());
     return std::make_shared<const proposals::Donor>(std::move(*donor));
 }
 

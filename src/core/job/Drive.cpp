@@ -5,6 +5,7 @@
 #include <chrono>
 #include <cmath>
 
+#include "core/base/Text.h"
 #include "core/recording/Mdf4.h"
 
 namespace brusk::job {
@@ -132,6 +133,8 @@ recording::Recording DriveRecorder::layout() const {
     recording::Group& external = out.groups.emplace_back();
     external.rate_hz = 100;
     for (const auto& message : kit_.externalSensors) {
+        // A message may have no signals; it then has nothing to say.
+        if (message.signalList.empty()) continue;
         external.name = message.name;
         for (const auto& signal : message.signalList)
             external.channels.push_back({signal.name,
@@ -161,7 +164,8 @@ Done DriveRecorder::poll(int64_t deadline_us, const OnRow& onRow, const OnRow& o
         [&](const link::CanFrame& frame) {
             size_t at = 0;
             for (const auto& message : kit_.externalSensors) {
-                const bool mine = message.id == frame.id && message.extended == frame.extended;
+                const bool mine =
+                    !message.signalList.empty() && message.id == frame.id && message.extended == frame.extended;
                 for (const auto& signal : message.signalList) {
                     if (mine) external_[at] = static_cast<float>(signal.decode(frame));
                     ++at;
@@ -177,52 +181,102 @@ Done DriveRecorder::stop() {
 
 namespace {
 
-/// A name that no recording of the folder has yet: time of day and a number.
-std::string freeFileName(carfolder::CarFolder& folder, int round) {
-    std::string stamp = carfolder::utcNow();
-    std::erase_if(stamp, [](char c) { return c == ':' || c == '-'; });
-    for (int n = 1;; ++n) {
-        std::string name =
-            "round" + std::to_string(round) + "-" + stamp + (n > 1 ? "-" + std::to_string(n) : "") + ".mf4";
-        if (!folder.files().exists(folder.recordingPath(name))) return name;
-    }
+// Rows that a full disk did not take are kept up to this; then they are given up, and the recording has a gap.
+constexpr uint64_t kMostPending_bytes = uint64_t{64} << 20;
+
+/// SHA-256 of the definition's text; empty for one that came from no text.
+std::string definitionSha(const Kit& kit) {
+    return kit.definition->source ? sha256Hex(asBytes(kit.definition->source->text)) : std::string();
 }
 
-}  // namespace
+std::string channelsSha(const ChannelSet& channels) {
+    std::string names;
+    for (const auto* m : channels.measurements)
+        names += m->name + "\n";
+    return sha256Hex(asBytes(names));
+}
 
-Result<DriveOutcome> recordDrive(link::Uds& uds, const Kit& kit, carfolder::CarFolder& folder,
-                                 const ChannelSet& channels, const DriveOptions& options) {
-    const auto contents = folder.contents(kit.profile.sectors());
-    if (!contents.round)
-        return fail(ErrorCode::Refused,
-                    "What the car runs is not known, so a recording could not be tied to a round. Read the controller "
-                    "or finish the flash first.");
-    const auto round = folder.round(*contents.round);
-    if (!round) return tl::unexpected(round.error());
+/// "calibration=ab12... application=..." of the round's image, named once an image.
+Result<std::string> areasText(const Kit& kit, carfolder::CarFolder& folder, int64_t round) {
+    auto areas = folder.rounds().areas(round);
+    if (!areas) return tl::unexpected(areas.error());
+    if (areas->empty()) {
+        std::vector<carfolder::NamedArea> named;
+        named.reserve(kit.profile.areas.size());
+        for (const auto& area : kit.profile.areas)
+            named.push_back({area.calibration ? "calibration" : "application", area.start, area.length});
+        if (auto done = folder.rounds().nameAreas(round, named); !done) return tl::unexpected(done.error());
+        areas = folder.rounds().areas(round);
+        if (!areas) return tl::unexpected(areas.error());
+    }
+    std::string out;
+    for (const auto& [name, sha] : *areas)
+        out += (out.empty() ? "" : " ") + name + "=" + sha;
+    return out;
+}
 
-    DriveRecorder recorder(uds, kit, channels);
-    recording::Recording layout = recorder.layout();
-    layout.title = options.title;
-    layout.startedAt = carfolder::utcNow();
-    layout.roundId = std::to_string(round->number);
-    layout.imageSha256 = round->imageSha256;
-    DriveOutcome out;
-    out.entry.round = round->id;
-    out.entry.file = freeFileName(folder, round->number);
-    out.entry.title = options.title;
-    out.entry.startedAt = layout.startedAt;
-    auto writer = recording::Mdf4Writer::create(folder.files(), folder.recordingPath(out.entry.file), layout);
-    if (!writer) return tl::unexpected(writer.error());
+/// The file that grows, and what becomes of rows while the disk takes nothing.
+class Growth {
+  public:
+    Growth(recording::Mdf4Writer& writer, const DriveOptions& options, DriveOutcome& out)
+        : writer_(writer), options_(options), out_(out) {}
 
+    void row(size_t group, double time_s, const std::vector<float>& values) {
+        writer_.append(group, time_s, values);
+        if (group == 0) newest_s_ = time_s;
+    }
+    void flush() {
+        const auto done = writer_.flush();
+        if (done) {
+            if (failing_) tell("The disk takes the recording again.");
+            failing_ = false;
+            kept_s_ = newest_s_;
+            return;
+        }
+        if (!failing_) tell("The recording is not on the disk: " + done.error().text());
+        failing_ = true;
+        if (writer_.pendingBytes() <= kMostPending_bytes) return;
+        writer_.forgetPending();
+        out_.gaps.push_back({kept_s_, newest_s_, "disk"});
+        kept_s_ = newest_s_;
+    }
+    /// False when the disk did not take the end of it.
+    bool finish() {
+        const auto done = writer_.finish();
+        if (done) return true;
+        out_.gaps.push_back({kept_s_, newest_s_, "disk"});
+        out_.problem = done.error();
+        out_.ended = Ended::Disk;
+        return false;
+    }
+    double kept_s() const { return kept_s_; }
+
+  private:
+    void tell(const std::string& sentence) const {
+        if (options_.onTrouble) options_.onTrouble(sentence);
+    }
+
+    recording::Mdf4Writer& writer_;
+    const DriveOptions& options_;
+    DriveOutcome& out_;
+    bool failing_ = false;
+    double newest_s_ = 0, kept_s_ = 0;
+};
+
+/// Samples into the writer until somebody ends it or the link fails.
+void sampleInto(link::Uds& uds, DriveRecorder& recorder, recording::Mdf4Writer& writer, size_t externals,
+                double rate_hz, const DriveOptions& options, DriveOutcome& out) {
+    Growth growth(writer, options, out);
     LiveRow live;
-    live.external.assign(layout.groups.size() > 1 ? layout.groups[1].channels.size() : 0, std::nanf(""));
+    live.external.assign(externals, std::nanf(""));
     int64_t lastLive_us = 0;
     double last_s = 0;
-    const double gap_s = 3 / channels.rate_hz;
+    const double gap_s = 3 / rate_hz;
     const auto onRow = [&](double time_s, const std::vector<float>& values) {
-        (*writer)->append(0, time_s, values);
-        if (time_s - last_s > gap_s && last_s > 0) ++out.entry.gaps;
+        growth.row(0, time_s, values);
+        if (time_s - last_s > gap_s && last_s > 0) out.gaps.push_back({last_s, time_s, "link"});
         last_s = time_s;
+        out.last = values;
         if (!options.onLive) return;
         const int64_t now = wall_us();
         if (options.throttle && now - lastLive_us < 1000000 / 30) return;
@@ -232,31 +286,115 @@ Result<DriveOutcome> recordDrive(link::Uds& uds, const Kit& kit, carfolder::CarF
         options.onLive(live);
     };
     const auto onExternal = [&](double time_s, const std::vector<float>& values) {
-        if (layout.groups.size() > 1) (*writer)->append(1, time_s, values);
+        if (externals) growth.row(1, time_s, values);
         live.external = values;
     };
-    const auto note = [&](Done done) {
+    link::CanPort& port = uds.port();
+    const auto note = [&](const Done& done) {
         if (!done && !out.problem) out.problem = done.error();
+        if (!done) out.ended = Ended::Link;
         return done.has_value();
     };
-    link::CanPort& port = uds.port();
     bool running = note(recorder.start());
     const int64_t begun_us = port.now_us();
     int64_t flushAt_us = begun_us + options.flushEvery_us;
-    while (running && options.goOn(static_cast<double>(port.now_us() - begun_us) * 1e-6)) {
-        running = note(recorder.poll(port.now_us() + kSlice_us, onRow, onExternal));
-        if (port.now_us() >= flushAt_us) {
-            flushAt_us = port.now_us() + options.flushEvery_us;
-            running = note((*writer)->flush()) && running;
+    while (running) {
+        if (const auto end = options.ends(static_cast<double>(port.now_us() - begun_us) * 1e-6)) {
+            out.ended = *end;
+            break;
         }
+        running = note(recorder.poll(port.now_us() + kSlice_us, onRow, onExternal));
+        if (port.now_us() < flushAt_us) continue;
+        flushAt_us = port.now_us() + options.flushEvery_us;
+        growth.flush();
     }
-    if (running) note(recorder.stop());
-    note((*writer)->finish());
-    out.entry.duration_s = last_s;
-    out.entry.samples = static_cast<int64_t>((*writer)->rows(0));
-    auto entry = folder.addRecording(out.entry);
-    if (!entry) return tl::unexpected(entry.error());
+    if (running && out.ended != Ended::Link) note(recorder.stop());
+    const bool whole = growth.finish();
+    out.external = live.external;
+    out.entry.duration_s = whole ? last_s : growth.kept_s();
+    out.entry.samples = static_cast<int64_t>(writer.rows(0));
+    out.entry.gaps = static_cast<int>(out.gaps.size());
+    out.entry.state = whole ? carfolder::RecordingState::Whole : carfolder::RecordingState::Recovered;
+}
+
+}  // namespace
+
+const char* endedName(Ended ended) {
+    constexpr const char* names[] = {"asked", "seconds", "signal", "link", "disk"};
+    return names[static_cast<int>(ended)];
+}
+
+Result<DriveOutcome> recordDrive(link::Uds& uds, const Kit& kit, carfolder::CarFolder& folder,
+                                 const ChannelSet& channels, const DriveOptions& options) {
+    if (!folder.mayWrite()) return fail(ErrorCode::Refused, "The drive can't be recorded: " + folder.whyNot());
+    const auto contents = folder.memory().contents(kit.profile.sectors());
+    if (!contents) return tl::unexpected(contents.error());
+    if (!contents->round)
+        return fail(ErrorCode::Refused,
+                    "What the car runs is not known, so a recording could not be tied to a round. Read the controller "
+                    "or finish the flash first.");
+    const auto round = folder.rounds().byId(*contents->round);
+    if (!round) return tl::unexpected(round.error());
+    auto areas = areasText(kit, folder, round->id);
+    if (!areas) return tl::unexpected(areas.error());
+
+    DriveRecorder recorder(uds, kit, channels);
+    recording::Recording layout = recorder.layout();
+    layout.title = options.title;
+    layout.startedAt = carfolder::utcNow();
+    layout.roundId = std::to_string(round->number);
+    layout.imageSha256 = round->imageSha256;
+    layout.areas = std::move(*areas);
+    layout.definitionSha256 = definitionSha(kit);
+    layout.channelsSha256 = channelsSha(channels);
+    std::string stamp = layout.startedAt;
+    std::erase_if(stamp, [](char c) { return c == ':' || c == '-'; });
+    DriveOutcome out;
+    out.file = folder.files().freeName(folder.recordings().path(""),
+                                       "round" + std::to_string(round->number) + "-" + stamp, ".mf4");
+    auto writer = recording::Mdf4Writer::create(folder.files(), out.file, layout);
+    if (!writer) return tl::unexpected(writer.error());
+    out.entry.round = round->id;
+    out.entry.file = out.file.filename().string();
+    out.entry.title = options.title;
+    out.entry.startedAt = layout.startedAt;
+    out.entry.state = carfolder::RecordingState::Open;
+    out.entry.imageSha256 = layout.imageSha256;
+    out.entry.definitionSha256 = layout.definitionSha256;
+    out.entry.channelsSha256 = layout.channelsSha256;
+    out.entry.conditions = options.conditions;
+    auto entry = folder.recordings().add(out.entry);
+    if (!entry) {
+        // Without its entry nobody would find it; and nothing is in it yet.
+        writer->reset();
+        (void)folder.files().remove(out.file);
+        return tl::unexpected(entry.error());
+    }
     out.entry = *entry;
+    if (options.onBegun) options.onBegun(out.file);
+    sampleInto(uds, recorder, **writer, layout.groups.size() > 1 ? layout.groups[1].channels.size() : 0,
+               channels.rate_hz, options, out);
+    if (auto done = folder.recordings().ended(out.entry); !done && !out.problem) out.problem = done.error();
+    return out;
+}
+
+Result<DriveOutcome> recordFile(link::Uds& uds, const Kit& kit, storage::FileSystem& files, const storage::Path& file,
+                                const ChannelSet& channels, const DriveOptions& options) {
+    DriveRecorder recorder(uds, kit, channels);
+    recording::Recording layout = recorder.layout();
+    layout.title = options.title;
+    layout.startedAt = carfolder::utcNow();
+    layout.definitionSha256 = definitionSha(kit);
+    layout.channelsSha256 = channelsSha(channels);
+    auto writer = recording::Mdf4Writer::create(files, file, layout);
+    if (!writer) return tl::unexpected(writer.error());
+    DriveOutcome out;
+    out.file = file;
+    out.entry.title = options.title;
+    out.entry.startedAt = layout.startedAt;
+    if (options.onBegun) options.onBegun(file);
+    sampleInto(uds, recorder, **writer, layout.groups.size() > 1 ? layout.groups[1].channels.size() : 0,
+               channels.rate_hz, options, out);
     return out;
 }
 

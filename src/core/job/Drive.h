@@ -57,20 +57,46 @@ class DriveRecorder {
     std::vector<float> external_;
 };
 
-/// Records into the folder until `goOn` says no or the link fails; what arrived before is kept and entered in the
-/// ledger under the round that is in the car. The failure, if any, is in `problem`.
+/// Why a recording ended.
+enum class Ended { Asked, Seconds, Signal, Link, Disk };
+const char* endedName(Ended ended);
+
+/// A stretch that is missing in a recording, and why.
+struct DriveGap {
+    double from_s = 0;
+    double to_s = 0;
+    std::string cause;  ///< "link" or "disk"
+};
+
+/// What came of a recording: what arrived is kept, whatever went wrong.
 struct DriveOutcome {
-    carfolder::RecordingEntry entry;
+    carfolder::RecordingEntry entry;  ///< without an id where there is no folder
+    storage::Path file;
+    std::vector<DriveGap> gaps;
+    Ended ended = Ended::Asked;
     std::optional<Error> problem;
+    std::vector<float> last;      ///< the newest row of the controller's channels
+    std::vector<float> external;  ///< of the external ones
 };
 struct DriveOptions {
     std::string title;
-    std::function<bool(double elapsed_s)> goOn;
+    /// Asked between slices of time; another answer than nothing ends the recording.
+    std::function<std::optional<Ended>(double elapsed_s)> ends;
     std::function<void(const LiveRow&)> onLive;  ///< at most 30 times a second of wall clock when `throttle` is set
+    std::function<void(const storage::Path&)> onBegun;  ///< the file's head is on the disk
+    std::function<void(const std::string&)> onTrouble;  ///< a sentence: the disk takes nothing, or takes it again
     bool throttle = false;
     int64_t flushEvery_us = 1000000;  ///< of the link's clock
+    carfolder::Conditions conditions = {};
 };
+
+/// Records into the folder, bound to the round that is in the car. The recording is in the ledger from its first block
+/// on. While the disk takes nothing the newest rows are kept in memory and tried again.
 [[nodiscard]] Result<DriveOutcome> recordDrive(link::Uds& uds, const Kit& kit, carfolder::CarFolder& folder,
                                                const ChannelSet& channels, const DriveOptions& options);
+/// The same into a file of its own, bound to no round.
+[[nodiscard]] Result<DriveOutcome> recordFile(link::Uds& uds, const Kit& kit, storage::FileSystem& files,
+                                              const storage::Path& file, const ChannelSet& channels,
+                                              const DriveOptions& options);
 
 }  // namespace brusk::job

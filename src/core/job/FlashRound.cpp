@@ -4,6 +4,7 @@
 #include <algorithm>
 
 #include "core/base/Text.h"
+#include "core/carfolder/Schema.h"
 #include "core/job/Correct.h"
 #include "core/job/Stock.h"
 
@@ -15,10 +16,10 @@ class LedgerJournal final : public link::FlashJournal {
   public:
     LedgerJournal(carfolder::CarFolder& folder, const image::Image& image) : folder_(folder), image_(image) {}
     Done step(const link::Sector& sector, link::SectorStep step) override {
-        if (step != link::SectorStep::Verified) return folder_.sectorStep(sector, step);
+        if (step != link::SectorStep::Verified) return folder_.memory().step(sector, step);
         const auto bytes = image_.bytes(sector.start, sector.length);
         if (!bytes) return tl::unexpected(bytes.error());
-        return folder_.sectorStep(sector, step, *bytes);
+        return folder_.memory().step(sector, step, *bytes);
     }
 
   private:
@@ -50,9 +51,9 @@ std::optional<Error> unmendable(const Kit& kit, const image::Image& image, const
     return std::nullopt;
 }
 
-std::vector<link::Sector> sectorsOf(const Kit& kit, const carfolder::CarFolder& folder, const image::Image& image,
-                                    FlashScope scope) {
-    if (scope == FlashScope::Changed) return folder.sectorsToWrite(image, kit.profile.sectors());
+Result<std::vector<link::Sector>> sectorsOf(const Kit& kit, const carfolder::CarFolder& folder,
+                                            const image::Image& image, FlashScope scope) {
+    if (scope == FlashScope::Changed) return folder.memory().toWrite(image, kit.profile.sectors());
     std::vector<link::Sector> out;
     for (const auto& area : kit.profile.areas) {
         if (scope == FlashScope::Calibration && !area.calibration) continue;
@@ -60,18 +61,24 @@ std::vector<link::Sector> sectorsOf(const Kit& kit, const carfolder::CarFolder& 
             out.push_back(sector);
     }
     // What the scope leaves out and nobody knows is written too: a flash ends with a whole controller.
-    for (const auto& lost : folder.contents(kit.profile.sectors()).unknown)
+    const auto contents = folder.memory().contents(kit.profile.sectors());
+    if (!contents) return tl::unexpected(contents.error());
+    for (const auto& lost : contents->unknown)
         if (std::find(out.begin(), out.end(), lost.sector) == out.end()) out.push_back(lost.sector);
     return out;
 }
 
 /// What a round is compared with: what is in the car, else what was flashed last, else what it was made from.
-std::optional<int64_t> roundBefore(const Kit& kit, const carfolder::CarFolder& folder, const carfolder::Round& round) {
-    const auto contents = folder.contents(kit.profile.sectors());
-    if (contents.round && *contents.round != round.id) return contents.round;
-    if (contents.round) return round.parent;
+Result<std::optional<int64_t>> roundBefore(const Kit& kit, const carfolder::CarFolder& folder,
+                                           const carfolder::Round& round) {
+    const auto contents = folder.memory().contents(kit.profile.sectors());
+    if (!contents) return tl::unexpected(contents.error());
+    if (contents->round && *contents->round != round.id) return contents->round;
+    if (contents->round) return round.parent;
+    const auto rounds = folder.rounds().all();
+    if (!rounds) return tl::unexpected(rounds.error());
     std::optional<carfolder::Round> last;
-    for (const auto& flashed : folder.rounds())
+    for (const auto& flashed : *rounds)
         if (flashed.id != round.id && !flashed.flashedAt.empty() && (!last || flashed.flashedAt > last->flashedAt))
             last = flashed;
     return last ? std::optional(last->id) : round.parent;
@@ -101,10 +108,10 @@ std::string FlashPlan::overridden() const {
 Result<FlashPlan> planFlash(const Kit& kit, carfolder::CarFolder& folder, int64_t id, const link::Identity* identity,
                             const FlashOptions& options) {
     FlashPlan plan;
-    const auto round = folder.round(id);
+    const auto round = folder.rounds().byId(id);
     if (!round) return tl::unexpected(round.error());
     plan.round = *round;
-    auto kept = folder.image(id);
+    auto kept = folder.rounds().image(id);
     if (!kept) return tl::unexpected(kept.error());
     auto image = std::make_shared<image::Image>(**kept);
     const auto why = unmendable(kit, *image, plan.round);
@@ -113,11 +120,15 @@ Result<FlashPlan> planFlash(const Kit& kit, carfolder::CarFolder& folder, int64_
         if (!mended) return tl::unexpected(mended.error());
         plan.mended = *mended;
     }
-    plan.sectors = sectorsOf(kit, folder, *image, options.scope);
+    auto sectors = sectorsOf(kit, folder, *image, options.scope);
+    if (!sectors) return tl::unexpected(sectors.error());
+    plan.sectors = std::move(*sectors);
     std::optional<calibration::Calibration> before;
-    if (const auto earlier = roundBefore(kit, folder, plan.round)) {
-        const auto other = folder.round(*earlier);
-        if (auto calibration = calibrationOf(kit, folder, *earlier); calibration && other) {
+    const auto earlier = roundBefore(kit, folder, plan.round);
+    if (!earlier) return tl::unexpected(earlier.error());
+    if (*earlier) {
+        const auto other = folder.rounds().byId(**earlier);
+        if (auto calibration = calibrationOf(kit, folder, **earlier); calibration && other) {
             before = std::move(*calibration);
             plan.comparedWith = *other;
             plan.changes = calibration::compare(*before, calibration::Calibration(kit.definition, *image));
@@ -138,9 +149,12 @@ Result<link::FlashReport> flashRound(link::Uds& uds, const Kit& kit, carfolder::
     for (const Gate& gate : plan->gates)
         if (gate.verdict == Gate::Verdict::Blocks) return fail(ErrorCode::Refused, gate.name + ": " + gate.sentence);
     if (plan->mended)
-        if (auto done = folder.updateDraft(id, *plan->image); !done) return tl::unexpected(done.error());
-    const auto flash =
-        folder.flashBegun(id, scopeName(options.scope), static_cast<int>(plan->sectors.size()), plan->overridden());
+        if (auto done = folder.rounds().updateDraft(id, *plan->image); !done) return tl::unexpected(done.error());
+    // From here on the round says what the car is given: nobody edits it any more, and it is these bytes.
+    const std::string sha = carfolder::imageFingerprint(*plan->image);
+    if (auto done = folder.rounds().fix(id, sha); !done) return tl::unexpected(done.error());
+    const auto flash = folder.memory().flashBegun(id, scopeName(options.scope), static_cast<int>(plan->sectors.size()),
+                                                  plan->overridden());
     if (!flash) return tl::unexpected(flash.error());
     LedgerJournal journal(folder, *plan->image);
     link::FlashReport report;
@@ -151,20 +165,25 @@ Result<link::FlashReport> flashRound(link::Uds& uds, const Kit& kit, carfolder::
         if (rough && (flashed || flashed.error().code != ErrorCode::LinkLost))
             if (auto stock = takeStock(uds, kit, folder, StockScope::Everything); !stock && flashed)
                 flashed = tl::unexpected(stock.error());
-        if (flashed && !folder.sectorsToWrite(*plan->image, plan->sectors).empty())
-            flashed = fail(ErrorCode::Mismatch,
-                           "The controller holds other bytes than were written: the link is bad. Flash again.");
+        if (flashed) {
+            const auto left = folder.memory().toWrite(*plan->image, plan->sectors);
+            if (!left)
+                flashed = tl::unexpected(left.error());
+            else if (!left->empty())
+                flashed = fail(ErrorCode::Mismatch,
+                               "The controller holds other bytes than were written: the link is bad. Flash again.");
+        }
         if (!flashed) {
             // The sentence is what the user needs; that the journal can't take it must not hide it.
-            (void)folder.flashEnded(*flash, flashed.error().message);
-            (void)folder.note("Flash stopped: " + flashed.error().message);
+            (void)folder.memory().flashEnded(*flash, flashed.error().message);
+            (void)folder.memory().note("Flash stopped: " + flashed.error().message);
             return flashed;
         }
         report = *flashed;
     }
-    if (auto done = folder.markFlashed(id); !done) return tl::unexpected(done.error());
-    if (auto done = folder.flashEnded(*flash, "done"); !done) return tl::unexpected(done.error());
-    if (auto done = folder.note("Round " + std::to_string(plan->round.number) + " is in the car"); !done)
+    if (auto done = folder.rounds().markFlashed(id, sha); !done) return tl::unexpected(done.error());
+    if (auto done = folder.memory().flashEnded(*flash, "done"); !done) return tl::unexpected(done.error());
+    if (auto done = folder.memory().note("Round " + std::to_string(plan->round.number) + " is in the car"); !done)
         return tl::unexpected(done.error());
     return report;
 }

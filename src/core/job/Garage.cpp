@@ -21,14 +21,15 @@ Result<std::shared_ptr<const Kit>> loadKit(storage::FileSystem& files, const sto
     auto contents = readDefinition(files, kit->definitionFile);
     if (!contents) return tl::unexpected(contents.error());
     kit->definition = std::make_shared<const definition::Definition>(std::move(contents->definition));
-    std::error_code ignored;
-    for (const auto& entry : std::filesystem::directory_iterator(path.parent_path(), ignored)) {
-        if (entry.path().extension() != ".dbc") continue;
-        const auto dbc = files.read(entry.path());
+    const auto beside = files.list(path.parent_path());
+    if (!beside) return tl::unexpected(beside.error());
+    for (const auto& entry : *beside) {
+        if (entry.isFolder || entry.path.extension() != ".dbc") continue;
+        const auto dbc = files.read(entry.path);
         if (!dbc) return tl::unexpected(dbc.error());
         auto messages = link::readDbc(asText(*dbc));
         if (!messages)
-            return failBecause("The sensor file " + entry.path().filename().string() + " can't be used.",
+            return failBecause("The sensor file " + entry.path.filename().string() + " can't be used.",
                                messages.error());
         kit->externalSensors.insert(kit->externalSensors.end(), messages->begin(), messages->end());
     }
@@ -38,9 +39,8 @@ Result<std::shared_ptr<const Kit>> loadKit(storage::FileSystem& files, const sto
 std::vector<std::shared_ptr<const Kit>> loadKits(storage::FileSystem& files, const storage::Path& folder,
                                                  std::vector<Error>& problems) {
     std::vector<storage::Path> profiles;
-    std::error_code ignored;
-    for (const auto& entry : std::filesystem::recursive_directory_iterator(folder, ignored))
-        if (entry.path().filename().string().ends_with(".profile.json")) profiles.push_back(entry.path());
+    for (const auto& entry : files.filesBelow(folder))
+        if (entry.path.filename().string().ends_with(".profile.json")) profiles.push_back(entry.path);
     std::sort(profiles.begin(), profiles.end());
     std::vector<std::shared_ptr<const Kit>> kits;
     for (const auto& path : profiles) {
@@ -74,7 +74,7 @@ bool fits(const Kit& kit, const link::Identity& identity) {
 }  // namespace
 
 Result<Found> findController(link::CanPort& port, const std::vector<std::shared_ptr<const Kit>>& kits,
-                             const std::string& usual) {
+                             const std::string& usual, const std::function<bool()>& goOn) {
     if (kits.empty()) return fail(ErrorCode::NotFound, "There is no controller profile; look at the data folder.");
     std::optional<Error> last;
     std::optional<Found> stranger;
@@ -91,11 +91,12 @@ Result<Found> findController(link::CanPort& port, const std::vector<std::shared_
                    asksTheSame(answer.first->profile, kit->profile);
         });
         link::Uds uds(port, kit->profile);
+        uds.setGoOn(goOn);
         auto identity = known == answers.end() ? link::identify(uds) : Result<link::Identity>(known->second);
         if (identity) answers.emplace_back(kit.get(), *identity);
         if (!identity) {
             last = identity.error();
-            if (last->code == ErrorCode::LinkLost) return tl::unexpected(*last);
+            if (last->code == ErrorCode::LinkLost || last->code == ErrorCode::Cancelled) return tl::unexpected(*last);
             if (last->code == ErrorCode::Timeout) silent.push_back(&address);
             continue;
         }
@@ -104,7 +105,11 @@ Result<Found> findController(link::CanPort& port, const std::vector<std::shared_
         found.why = kit->profile.name + ", because the controller says it is hardware " + hardware;
         if (!fits(*kit, *identity)) {
             found.why = kit->profile.name + ", the profile of this folder";
-            found.mismatch = "The controller says it is hardware \"" + hardware + "\"; no profile is for it.";
+            found.mismatch =
+                hardware.empty()
+                    ? "A controller answers, but it refuses to say what it is. Switch the ignition off and on, "
+                      "then connect again; if it stays so, no profile is for it."
+                    : "The controller says it is hardware \"" + hardware + "\"; no profile is for it.";
             if (!stranger || kit->profile.name == usual) stranger = std::move(found);
             continue;
         }
@@ -188,7 +193,7 @@ std::string toJson(const proposals::BuildSheet& sheet) {
     out["load_model"] = proposals::kLoadModels[static_cast<size_t>(sheet.loadModel)];
     out["wish"] = proposals::kWishes[static_cast<size_t>(sheet.wish)];
     if (!sheet.notes.empty()) out["notes"] = sheet.notes;
-    return out.dump();
+    return out.dump(-1, ' ', false, json::error_handler_t::replace);
 }
 
 Result<proposals::BuildSheet> buildSheetFromJson(const std::string& text) {
@@ -237,7 +242,7 @@ std::string toJson(const std::vector<proposals::Part>& parts) {
         if (!part.meterCurve.empty()) one["meter_curve"] = toJson(part.meterCurve);
         list.push_back(std::move(one));
     }
-    return json{{"parts", list}}.dump(2);
+    return json{{"parts", list}}.dump(2, ' ', false, json::error_handler_t::replace);
 }
 
 Result<std::vector<proposals::Part>> partsFromJson(const std::string& text) {
@@ -273,20 +278,22 @@ bool sameName(const proposals::Part& a, const proposals::Part& b) {
 
 Done keepPart(storage::FileSystem& files, const storage::Path& path, const proposals::Part& part) {
     if (const std::string why = proposals::refusalOf(part); !why.empty()) return fail(ErrorCode::BadInput, why);
+    const storage::Stamp seen = files.stamp(path);
     auto parts = loadParts(files, path);
     if (!parts) return tl::unexpected(parts.error());
     std::erase_if(*parts, [&](const auto& other) { return sameName(other, part); });
     parts->push_back(part);
     if (auto done = files.makeFolder(path.parent_path()); !done) return done;
-    return files.save(path, asBytes(toJson(*parts)));
+    return files.save(path, asBytes(toJson(*parts)), seen);
 }
 
 Done forgetPart(storage::FileSystem& files, const storage::Path& path, const proposals::Part& part) {
+    const storage::Stamp seen = files.stamp(path);
     auto parts = loadParts(files, path);
     if (!parts) return tl::unexpected(parts.error());
     if (std::erase_if(*parts, [&](const auto& other) { return sameName(other, part); }) == 0)
         return fail(ErrorCode::NotFound, "There is no part \"" + part.name + "\" of your own.");
-    return files.save(path, asBytes(toJson(*parts)));
+    return files.save(path, asBytes(toJson(*parts)), seen);
 }
 
 std::string toJson(const proposals::Decisions& decisions) {
@@ -296,7 +303,7 @@ std::string toJson(const proposals::Decisions& decisions) {
         if (decision.number) one["number"] = *decision.number;
         out[id] = std::move(one);
     }
-    return out.dump();
+    return out.dump(-1, ' ', false, json::error_handler_t::replace);
 }
 
 Result<proposals::Decisions> decisionsFromJson(const std::string& text) {
@@ -318,7 +325,8 @@ Result<proposals::Decisions> decisionsFromJson(const std::string& text) {
 }
 
 std::string toJson(const link::Identity& identity) {
-    return json{{"values", identity.values}, {"voltage", identity.voltage}}.dump();
+    return json{{"values", identity.values}, {"voltage", identity.voltage}}.dump(-1, ' ', false,
+                                                                                 json::error_handler_t::replace);
 }
 
 Result<link::Identity> identityFromJson(const std::string& text) {

@@ -39,7 +39,7 @@ struct Found {
     std::string mismatch;   ///< what does not fit, a sentence; empty when all does. Nothing is read or edited then
 };
 [[nodiscard]] Result<Found> findController(link::CanPort& port, const std::vector<std::shared_ptr<const Kit>>& kits,
-                                           const std::string& usual = {});
+                                           const std::string& usual = {}, const std::function<bool()>& goOn = {});
 
 /// A build sheet as kept in the car folder (JSON), and back; unknown members are kept out, wrong ones are an error.
 std::string toJson(const proposals::BuildSheet& sheet);

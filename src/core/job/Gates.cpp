@@ -165,7 +165,8 @@ Gate evidence(const GateInput& in, const calibration::Calibration& before, const
 }
 
 Gate originalKept(const GateInput& in) {
-    if (in.folder.original()) return passed("Original kept", "Round 0 and original.hex are in the folder.");
+    const auto original = in.folder.rounds().original();
+    if (original && *original) return passed("Original kept", "Round 0 and original.hex are in the folder.");
     return blocks("Original kept", "Read the controller first, so that you can always go back.", Remedy::Read);
 }
 
@@ -173,7 +174,8 @@ Gate originalKept(const GateInput& in) {
 
 std::vector<Gate> gatesOf(const GateInput& in) {
     std::vector<Gate> out;
-    const auto kept = identityFromJson(in.folder.setting("identity"));
+    const auto told = in.folder.settings().get("identity");
+    const auto kept = told ? identityFromJson(*told) : Result<link::Identity>(tl::unexpected(told.error()));
     if (!in.identity) {
         out.push_back(blocks("Right car", "No controller was asked yet. Connect on the Car station.", Remedy::Connect));
     } else if (!kept) {
@@ -258,9 +260,9 @@ std::vector<std::shared_ptr<const recording::Recording>> recordingsOfLine(carfol
     constexpr size_t kMost = 24;
     std::vector<std::shared_ptr<const recording::Recording>> out;
     for (std::optional<int64_t> id = round.id; id && out.size() < kMost;) {
-        for (const auto& entry : folder.recordings(*id))
-            if (auto recording = loadRecording(folder, entry)) out.push_back(*recording);
-        const auto at = folder.round(*id);
+        if (auto driven = recordingsOf(folder, *id))
+            out.insert(out.end(), driven->recordings.begin(), driven->recordings.end());
+        const auto at = folder.rounds().byId(*id);
         id = at ? at->parent : std::nullopt;
     }
     return out;
@@ -327,7 +329,7 @@ std::string toJson(const Rights& rights) {
                           {"may_flash", rights.mayFlash},
                           {"whole_only", rights.wholeOnly},
                           {"scope", rights.scope}}
-        .dump();
+        .dump(-1, ' ', false, nlohmann::json::error_handler_t::replace);
 }
 
 Result<Rights> rightsFromJson(const std::string& text) {

@@ -35,12 +35,11 @@ Result<definition::A2lContents> readDefinition(storage::FileSystem& files, const
 Result<Driven> drivenOn(carfolder::CarFolder& folder, int64_t round) {
     Driven out;
     for (std::optional<int64_t> at = round; at && out.recordings.empty();) {
-        for (const auto& entry : folder.recordings(*at)) {
-            auto recording = loadRecording(folder, entry);
-            if (!recording) return tl::unexpected(recording.error());
-            out.recordings.push_back(std::move(*recording));
-        }
-        const auto here = folder.round(*at);
+        auto driven = recordingsOf(folder, *at);
+        if (!driven) return tl::unexpected(driven.error());
+        out.recordings = std::move(driven->recordings);
+        out.leftOut.insert(out.leftOut.end(), driven->leftOut.begin(), driven->leftOut.end());
+        const auto here = folder.rounds().byId(*at);
         if (!here) return tl::unexpected(here.error());
         at = here->parent;
     }
@@ -147,9 +146,10 @@ CellEvidence evidenceOf(const Driven& driven, const calibration::Table& table) {
 }
 
 Result<std::shared_ptr<const Kit>> withOwnDefinition(std::shared_ptr<const Kit> kit, carfolder::CarFolder& folder) {
-    const std::string name = folder.setting(kSetting);
-    if (name.empty() || !kit) return kit;
-    const storage::Path path = folder.path() / kPlace / name;
+    const auto name = folder.settings().get(kSetting);
+    if (!name) return tl::unexpected(name.error());
+    if (name->empty() || !kit) return kit;
+    const storage::Path path = folder.path() / kPlace / *name;
     auto contents = readDefinition(folder.files(), path);
     if (!contents) return failBecause("The definition that this car folder keeps is not used.", contents.error());
     auto own = std::make_shared<Kit>(*kit);
@@ -175,7 +175,7 @@ Result<std::shared_ptr<const Kit>> keepOwnDefinition(const std::shared_ptr<const
     for (int i = 1; name.empty() || files.exists(place / name); ++i)
         name = stem + ".edit-" + std::to_string(i) + ".a2l";
     if (auto done = files.save(place / name, asBytes(text)); !done) return tl::unexpected(done.error());
-    if (auto done = folder.setSetting(kSetting, name); !done) return tl::unexpected(done.error());
+    if (auto done = folder.settings().set(kSetting, name); !done) return tl::unexpected(done.error());
     return withOwnDefinition(kit, folder);
 }
 

@@ -20,6 +20,7 @@ namespace brusk::job {
 struct Driven {
     std::vector<std::shared_ptr<const recording::Recording>> recordings;
     std::shared_ptr<const evidence::AirSamples> air;  ///< over all of them; null when they lack a channel for it
+    std::vector<std::string> leftOut = {};            ///< recordings that can't be read, a sentence each
 };
 /// On a round, or on its nearest ancestor that has recordings.
 [[nodiscard]] Result<Driven> drivenOn(carfolder::CarFolder& folder, int64_t round);

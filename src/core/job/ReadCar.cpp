@@ -11,14 +11,16 @@ constexpr const char* kReading = "reading";  // setting: whose bytes the kept pi
 class FolderKeeper final : public link::ReadKeeper {
   public:
     explicit FolderKeeper(carfolder::CarFolder& folder) : folder_(folder) {}
-    Done keep(uint32_t start, ByteSpan bytes) override { return folder_.keepPiece(start, bytes); }
+    Done keep(uint32_t start, ByteSpan bytes) override { return folder_.memory().keepPiece(start, bytes); }
 
   private:
     carfolder::CarFolder& folder_;
 };
 
 Done rightCar(const link::Identity& identity, const carfolder::CarFolder& folder) {
-    const auto kept = identityFromJson(folder.setting("identity"));
+    const auto told = folder.settings().get("identity");
+    if (!told) return tl::unexpected(told.error());
+    const auto kept = identityFromJson(*told);
     if (kept && kept->at("serial") != identity.at("serial"))
         return fail(ErrorCode::Mismatch, "This folder belongs to controller " + kept->at("serial") +
                                              "; the one on the link is " + identity.at("serial") +
@@ -28,9 +30,11 @@ Done rightCar(const link::Identity& identity, const carfolder::CarFolder& folder
 
 /// Pieces of an interrupted read, when they are of this controller and this scope; else they are forgotten.
 Result<image::Image> piecesSoFar(carfolder::CarFolder& folder, const std::string& mark) {
-    if (folder.setting(kReading) == mark) return folder.keptPieces();
-    if (auto done = folder.forgetPieces(); !done) return tl::unexpected(done.error());
-    if (auto done = folder.setSetting(kReading, mark); !done) return tl::unexpected(done.error());
+    const auto reading = folder.settings().get(kReading);
+    if (!reading) return tl::unexpected(reading.error());
+    if (*reading == mark) return folder.memory().keptPieces();
+    if (auto done = folder.memory().forgetPieces(); !done) return tl::unexpected(done.error());
+    if (auto done = folder.settings().set(kReading, mark); !done) return tl::unexpected(done.error());
     return image::Image();
 }
 
@@ -49,10 +53,13 @@ struct Known {
 };
 
 Result<Known> lastKnown(const carfolder::CarFolder& folder, const std::vector<link::Sector>& sectors) {
-    const auto contents = folder.contents(sectors);
+    const auto contents = folder.memory().contents(sectors);
+    if (!contents) return tl::unexpected(contents.error());
+    const auto original = folder.rounds().original();
+    if (!original) return tl::unexpected(original.error());
     Known out;
-    out.round = contents.round ? *contents.round : folder.original()->id;
-    auto image = folder.image(out.round);
+    out.round = contents->round ? *contents->round : (*original)->id;
+    auto image = folder.rounds().image(out.round);
     if (!image) return tl::unexpected(image.error());
     out.image = *image;
     return out;
@@ -63,7 +70,9 @@ Result<Known> lastKnown(const carfolder::CarFolder& folder, const std::vector<li
 Result<ReadOutcome> readCar(link::Uds& uds, const Kit& kit, const link::Identity& identity,
                             carfolder::CarFolder& folder, ReadScope scope, const link::OnProgress& onProgress) {
     if (auto done = rightCar(identity, folder); !done) return tl::unexpected(done.error());
-    const bool first = !folder.original();
+    const auto original = folder.rounds().original();
+    if (!original) return tl::unexpected(original.error());
+    const bool first = !*original;
     if (first && scope != ReadScope::Everything)
         return fail(ErrorCode::Refused, "The original is not kept yet. Read the whole memory first.");
     std::vector<link::MemoryArea> areas;
@@ -88,32 +97,34 @@ Result<ReadOutcome> readCar(link::Uds& uds, const Kit& kit, const link::Identity
     }
     const calibration::Calibration calibration(kit.definition, *read);
     if (auto done = calibration.matchesDefinition(); !done) return tl::unexpected(done.error());
-    if (auto done = folder.setSetting("identity", toJson(identity)); !done) return tl::unexpected(done.error());
+    if (auto done = folder.settings().set("identity", toJson(identity)); !done) return tl::unexpected(done.error());
     if (first) {
-        auto round = folder.storeOriginal(*read, "Read from " + identity.at("vin"));
+        auto round = folder.rounds().storeOriginal(*read, "Read from " + identity.at("vin"));
         if (!round) return tl::unexpected(round.error());
         out.round = *round;
         out.isOriginal = true;
         out.sentence = "The original is kept: round 0, and original.hex in the folder.";
     }
-    if (auto done = folder.carHolds(*read, sectors); !done) return tl::unexpected(done.error());
+    if (auto done = folder.memory().holds(*read, sectors); !done) return tl::unexpected(done.error());
     // The pieces have their place now. Not being able to tidy up costs room, nothing else.
-    (void)folder.forgetPieces();
-    (void)folder.setSetting(kReading, "");
+    (void)folder.memory().forgetPieces();
+    (void)folder.settings().set(kReading, "");
     if (first) return out;
-    const auto contents = folder.contents(sectors);
-    if (contents.round) {
-        auto round = folder.round(*contents.round);
+    const auto contents = folder.memory().contents(sectors);
+    if (!contents) return tl::unexpected(contents.error());
+    if (contents->round) {
+        auto round = folder.rounds().byId(*contents->round);
         if (!round) return tl::unexpected(round.error());
         out.round = *round;
         out.sentence = "The car holds round " + std::to_string(round->number) +
-                       (*contents.round == before.round ? ", as the ledger says."
-                                                        : "; the ledger had expected another and is put right.");
+                       (*contents->round == before.round ? ", as the ledger says."
+                                                         : "; the ledger had expected another and is put right.");
         return out;
     }
-    auto round = folder.addRound(before.round, *read, "Found in the car", "Bytes that no round of this ledger had");
+    auto round = folder.rounds().add(before.round, *read, "Found in the car", "Bytes that no round of this ledger had");
     if (!round) return tl::unexpected(round.error());
-    if (auto done = folder.markFlashed(round->id); !done) return tl::unexpected(done.error());
+    if (auto done = folder.rounds().markFlashed(round->id, round->imageSha256); !done)
+        return tl::unexpected(done.error());
     out.round = *round;
     out.unknown = true;
     out.sentence =

@@ -12,8 +12,10 @@ namespace {
 class Candidates {
   public:
     explicit Candidates(const carfolder::CarFolder& folder) {
-        for (const auto& round : folder.rounds())
-            if (auto image = folder.image(round.id)) images_.push_back(*image);
+        const auto rounds = folder.rounds().all();
+        if (!rounds) return;  // nothing to compare with: what is in the car stays not known
+        for (const auto& round : *rounds)
+            if (auto image = folder.rounds().image(round.id)) images_.push_back(*image);
     }
     /// The newest content of the sector that has this CRC-32.
     std::optional<ByteSpan> with(const link::Sector& sector, uint32_t sum) const {
@@ -32,7 +34,9 @@ class Candidates {
 
 Result<Stock> takeStock(link::Uds& uds, const Kit& kit, carfolder::CarFolder& folder, StockScope scope) {
     Stock out;
-    const auto before = folder.sectorHashes();
+    const auto hashes = folder.memory().sectorHashes();
+    if (!hashes) return tl::unexpected(hashes.error());
+    const auto& before = *hashes;
     const Candidates candidates(folder);
     if (auto done = link::openForTransfer(uds, false); !done) return tl::unexpected(done.error());
     for (const link::Sector& sector : kit.profile.sectors()) {
@@ -60,7 +64,7 @@ Result<Stock> takeStock(link::Uds& uds, const Kit& kit, carfolder::CarFolder& fo
         if (sure) ++out.changed;
         if (!sure && found) ++out.settled;
         if (!sure && !found) continue;
-        if (auto done = folder.sectorFound(sector, found); !done) return tl::unexpected(done.error());
+        if (auto done = folder.memory().found(sector, found); !done) return tl::unexpected(done.error());
     }
     // The controller is left as it was found; it would fall back by itself.
     (void)uds.startSession(0x01);

@@ -1,0 +1,401 @@
+// The tables `round`, `image`, `area` and `edit`.
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/carfolder/Rounds.h"
+
+#include <algorithm>
+#include <map>
+
+#include "core/base/Text.h"
+#include "core/carfolder/Schema.h"
+#include "core/carfolder/Statements.h"
+#include "core/image/ImageFile.h"
+
+namespace brusk::carfolder {
+namespace {
+
+constexpr const char* kRoundColumns =
+    "SELECT r.id, r.number, r.parent, r.title, r.note, r.created_at, r.flashed_at, r.image_sha256, r.state, "
+    "r.fuel_error, (SELECT COUNT(*) FROM recording WHERE recording.round = r.id), r.rights, COALESCE(r.sheet, 0), "
+    "r.reason, r.came FROM round r ";
+
+Round roundOf(SQLite::Statement& row) {
+    Round out;
+    out.id = row.getColumn(0).getInt64();
+    out.number = row.getColumn(1).getInt();
+    if (!row.getColumn(2).isNull()) out.parent = row.getColumn(2).getInt64();
+    out.title = row.getColumn(3).getString();
+    out.note = row.getColumn(4).getString();
+    out.createdAt = row.getColumn(5).getString();
+    out.flashedAt = row.getColumn(6).getString();
+    out.imageSha256 = row.getColumn(7).getString();
+    out.state =
+        static_cast<RoundState>(std::clamp(row.getColumn(8).getInt(), 0, static_cast<int>(RoundState::GivenOut)));
+    if (!row.getColumn(9).isNull()) out.fuelError_pct = row.getColumn(9).getDouble();
+    out.recordings = row.getColumn(10).getInt();
+    out.rights = row.getColumn(11).getString();
+    out.sheet = row.getColumn(12).getInt64();
+    out.reason = row.getColumn(13).getString();
+    out.came = row.getColumn(14).getString();
+    return out;
+}
+
+template <class... Values>
+std::optional<Round> oneRound(SQLite::Database& db, const std::string& where, const Values&... values) {
+    SQLite::Statement row(db, kRoundColumns + where);
+    int index = 0;
+    (row.bind(++index, values), ...);
+    if (!row.executeStep()) return std::nullopt;
+    return roundOf(row);
+}
+
+Result<Round> existing(SQLite::Database& db, int64_t id) {
+    if (auto round = oneRound(db, "WHERE r.id = ?", id)) return std::move(*round);
+    return fail(ErrorCode::NotFound, "The ledger has no such round.");
+}
+
+Done onlyADraft(SQLite::Database& db, int64_t id) {
+    const auto round = existing(db, id);
+    if (!round) return tl::unexpected(round.error());
+    if (round->state != RoundState::Draft)
+        return fail(ErrorCode::Refused, "Only a draft can be edited; round " + std::to_string(round->number) +
+                                            " is none any more. Edits of it begin a new round.");
+    return {};
+}
+
+Done sameBytes(const Round& round, const std::string& sha256) {
+    if (round.imageSha256 == sha256) return {};
+    return fail(ErrorCode::Conflict, "Round " + std::to_string(round.number) +
+                                         " was changed while it was being flashed. Look at it, then flash again.");
+}
+
+std::string storeImage(SQLite::Database& db, const image::Image& image) {
+    const Bytes packed = packImage(image);
+    std::string sha = imageFingerprint(image);
+    SQLite::Statement insert(db, "INSERT OR IGNORE INTO image(sha256, bytes) VALUES (?, ?)");
+    insert.bind(1, sha);
+    insert.bindNoCopy(2, packed.data(), static_cast<int>(packed.size()));
+    insert.exec();
+    return sha;
+}
+
+/// What a new round is made of.
+struct NewRound {
+    std::string title;
+    std::string note;
+    std::string reason = {};
+};
+
+int64_t insertRound(SQLite::Database& db, int number, std::optional<int64_t> parent, const NewRound& made,
+                    const std::string& sha, RoundState state) {
+    SQLite::Statement insert(db,
+                             "INSERT INTO round(number, parent, title, note, created_at, image_sha256, state, sheet, "
+                             "reason) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)");
+    insert.bind(1, number);
+    bindNumberOrNull(insert, 2, parent.value_or(0));
+    insert.bind(3, made.title);
+    insert.bind(4, made.note);
+    insert.bind(5, utcNow());
+    insert.bind(6, sha);
+    insert.bind(7, static_cast<int>(state));
+    bindNumberOrNull(insert, 8, newestSheetVersion(db));
+    insert.bind(9, made.reason);
+    insert.exec();
+    return db.getLastInsertRowid();
+}
+
+void setState(SQLite::Database& db, int64_t id, RoundState state) {
+    // What is no draft stays what it is.
+    SQLite::Statement fix(db, "UPDATE round SET state = ? WHERE id = ? AND state = ?");
+    fix.bind(1, static_cast<int>(state));
+    fix.bind(2, id);
+    fix.bind(3, static_cast<int>(RoundState::Draft));
+    fix.exec();
+}
+
+}  // namespace
+
+const char* stateName(RoundState state) {
+    constexpr const char* names[] = {"original", "draft", "fixed", "given-out"};
+    return names[static_cast<int>(state)];
+}
+
+Result<std::vector<Round>> Rounds::all() const {
+    return database_.read("list its rounds", [](SQLite::Database& db) -> Result<std::vector<Round>> {
+        std::vector<Round> out;
+        SQLite::Statement row(db, std::string(kRoundColumns) + "ORDER BY r.number DESC");
+        while (row.executeStep())
+            out.push_back(roundOf(row));
+        return out;
+    });
+}
+
+Result<Round> Rounds::byId(int64_t id) const {
+    return database_.read("look up a round", [&](SQLite::Database& db) { return existing(db, id); });
+}
+
+Result<Round> Rounds::byNumber(int number) const {
+    return database_.read("look up a round", [&](SQLite::Database& db) -> Result<Round> {
+        if (auto round = oneRound(db, "WHERE r.number = ?", number)) return std::move(*round);
+        return fail(ErrorCode::NotFound, "The ledger has no round " + std::to_string(number) + ".");
+    });
+}
+
+Result<std::optional<Round>> Rounds::original() const {
+    return database_.read("look up the original", [](SQLite::Database& db) -> Result<std::optional<Round>> {
+        return oneRound(db, "WHERE r.number = 0");
+    });
+}
+
+Result<std::optional<Round>> Rounds::ofImage(const std::string& sha256) const {
+    return database_.read("look up a round by its bytes", [&](SQLite::Database& db) -> Result<std::optional<Round>> {
+        return oneRound(db,
+                        "WHERE r.image_sha256 = ?1 OR r.image_sha256 IN (SELECT image FROM area WHERE name = "
+                        "'calibration' AND sha256 = ?1) ORDER BY r.flashed_at DESC, r.number LIMIT 1",
+                        sha256);
+    });
+}
+
+Result<std::shared_ptr<const image::Image>> Rounds::image(int64_t id) const {
+    // Unpacked after the database was left: it takes longer than looking.
+    const auto packed = database_.read("load an image", [&](SQLite::Database& db) -> Result<Bytes> {
+        SQLite::Statement row(db,
+                              "SELECT image.bytes, image.sealed FROM round JOIN image ON image.sha256 = "
+                              "round.image_sha256 WHERE round.id = ?");
+        row.bind(1, id);
+        if (!row.executeStep()) return fail(ErrorCode::NotFound, "The ledger has no image for this round.");
+        if (!row.getColumn(1).getString().empty())
+            return fail(ErrorCode::Refused, "The bytes of this round are sealed: it may be flashed, not looked at.");
+        const ByteSpan bytes = blobOf(row.getColumn(0));
+        return Bytes(bytes.begin(), bytes.end());
+    });
+    if (!packed) return tl::unexpected(packed.error());
+    auto image = unpackImage(*packed);
+    if (!image) return tl::unexpected(image.error());
+    return std::make_shared<const image::Image>(std::move(*image));
+}
+
+Result<Round> Rounds::storeOriginal(const image::Image& image, const std::string& text) {
+    const auto have = original();
+    if (!have) return tl::unexpected(have.error());
+    if (*have) return fail(ErrorCode::Refused, "This car folder has its original already; it is never overwritten.");
+    const auto hex = image::writeImage(image, image::Format::IntelHex);
+    if (!hex) return tl::unexpected(hex.error());
+    const storage::Path path = folder_ / "original.hex";
+    // A program that died between the file and the ledger left the file: the same bytes are ours, others are kept.
+    if (const auto left = files_.read(path); !left || *left != *hex) {
+        if (left)
+            if (auto done = files_.move(path, files_.freeName(folder_, "original-of-a-read-that-was-cut-off", ".hex"));
+                !done)
+                return tl::unexpected(done.error());
+        if (auto done = files_.save(path, *hex); !done) return tl::unexpected(done.error());
+    }
+    if (auto done = files_.makeReadOnly(path); !done) return tl::unexpected(done.error());
+    return database_.write("keep the original", [&](SQLite::Database& db) -> Result<Round> {
+        const int64_t made =
+            insertRound(db, 0, std::nullopt, {"Original", text}, storeImage(db, image), RoundState::Original);
+        writeJournal(db, "Original kept");
+        return existing(db, made);
+    });
+}
+
+Result<Round> Rounds::add(int64_t parent, const image::Image& image, const std::string& title, const std::string& note,
+                          const std::string& reason) {
+    return database_.write("add a round", [&](SQLite::Database& db) -> Result<Round> {
+        const std::string sha = storeImage(db, image);
+        const int number = db.execAndGet("SELECT COALESCE(MAX(number), -1) + 1 FROM round").getInt();
+        const int64_t id = insertRound(db, number, parent, {title, note, reason}, sha, RoundState::Draft);
+        // What another round was built on is not edited any more.
+        setState(db, parent, RoundState::Fixed);
+        writeJournal(db, "Round " + std::to_string(number) + " made: " + title);
+        return existing(db, id);
+    });
+}
+
+Done Rounds::updateDraft(int64_t id, const image::Image& image) {
+    return database_.write("save the draft", [&](SQLite::Database& db) -> Done {
+        if (auto done = onlyADraft(db, id); !done) return done;
+        const std::string before = existing(db, id)->imageSha256;
+        const std::string sha = storeImage(db, image);
+        SQLite::Statement update(db, "UPDATE round SET image_sha256 = ? WHERE id = ?");
+        update.bind(1, sha);
+        update.bind(2, id);
+        update.exec();
+        SQLite::Statement tidy(db,
+                               "DELETE FROM image WHERE sha256 = ? AND sha256 NOT IN (SELECT image_sha256 FROM round)");
+        tidy.bind(1, before);
+        tidy.exec();
+        return {};
+    });
+}
+
+Done Rounds::fix(int64_t id, const std::string& sha256) {
+    return database_.write("fix the round", [&](SQLite::Database& db) -> Done {
+        const auto round = existing(db, id);
+        if (!round) return tl::unexpected(round.error());
+        if (auto done = sameBytes(*round, sha256); !done) return done;
+        setState(db, id, RoundState::Fixed);
+        return {};
+    });
+}
+
+Done Rounds::markFlashed(int64_t id, const std::string& sha256) {
+    const auto step = [&](SQLite::Database& db) -> Done {
+        const auto round = existing(db, id);
+        if (!round) return tl::unexpected(round.error());
+        if (auto done = sameBytes(*round, sha256); !done) return done;
+        SQLite::Statement update(db, "UPDATE round SET flashed_at = ? WHERE id = ?");
+        update.bind(1, utcNow());
+        update.bind(2, id);
+        update.exec();
+        setState(db, id, RoundState::Fixed);
+        return {};
+    };
+    return database_.write("note the flash", step, Patience::WhileItWaits);
+}
+
+Done Rounds::writeText(int64_t id, const char* what, const char* column, const std::string& text) {
+    return database_.write(what, [&](SQLite::Database& db) -> Done {
+        SQLite::Statement update(db, std::string("UPDATE round SET ") + column + " = ? WHERE id = ?");
+        update.bind(1, text);
+        update.bind(2, id);
+        return update.exec() ? Done() : Done(fail(ErrorCode::NotFound, "The ledger has no such round."));
+    });
+}
+
+Done Rounds::rename(int64_t id, const std::string& title, const std::string& text) {
+    if (auto done = writeText(id, "rename the round", "title", title); !done) return done;
+    return writeText(id, "rename the round", "note", text);
+}
+
+Done Rounds::setRights(int64_t id, const std::string& rights) {
+    return writeText(id, "keep the rights", "rights", rights);
+}
+
+Done Rounds::setCame(int64_t id, const std::string& came) {
+    return writeText(id, "keep what came of a round", "came", came);
+}
+
+Done Rounds::setFuelError(int64_t id, double percent) {
+    return database_.write("keep the fuel error", [&](SQLite::Database& db) -> Done {
+        SQLite::Statement update(db, "UPDATE round SET fuel_error = ? WHERE id = ?");
+        update.bind(1, percent);
+        update.bind(2, id);
+        update.exec();
+        return {};
+    });
+}
+
+Done Rounds::addEdit(int64_t id, const calibration::Edit& edit) {
+    return database_.write("keep an edit", [&](SQLite::Database& db) -> Done {
+        if (auto done = onlyADraft(db, id); !done) return done;
+        SQLite::Statement forget(db, "DELETE FROM edit WHERE round = ? AND done = 0");
+        forget.bind(1, id);
+        forget.exec();
+        const Bytes changes = packChanges(edit.changes);
+        SQLite::Statement insert(db, "INSERT INTO edit(round, name, changes) VALUES (?, ?, ?)");
+        insert.bind(1, id);
+        insert.bind(2, edit.name);
+        insert.bindNoCopy(3, changes.data(), static_cast<int>(changes.size()));
+        insert.exec();
+        return {};
+    });
+}
+
+Done Rounds::editUndone(int64_t id) {
+    return database_.write("undo an edit", [&](SQLite::Database& db) -> Done {
+        if (auto done = onlyADraft(db, id); !done) return done;
+        SQLite::Statement update(
+            db, "UPDATE edit SET done = 0 WHERE id = (SELECT MAX(id) FROM edit WHERE round = ? AND done = 1)");
+        update.bind(1, id);
+        update.exec();
+        return {};
+    });
+}
+
+Done Rounds::editRedone(int64_t id) {
+    return database_.write("redo an edit", [&](SQLite::Database& db) -> Done {
+        if (auto done = onlyADraft(db, id); !done) return done;
+        SQLite::Statement update(
+            db, "UPDATE edit SET done = 1 WHERE id = (SELECT MIN(id) FROM edit WHERE round = ? AND done = 0)");
+        update.bind(1, id);
+        update.exec();
+        return {};
+    });
+}
+
+Result<calibration::EditHistory> Rounds::edits(int64_t id) const {
+    return database_.read("load the edits", [&](SQLite::Database& db) -> Result<calibration::EditHistory> {
+        std::vector<calibration::Edit> done, undone;
+        SQLite::Statement row(db, "SELECT name, changes, done FROM edit WHERE round = ? ORDER BY id");
+        row.bind(1, id);
+        while (row.executeStep()) {
+            auto changes = unpackChanges(blobOf(row.getColumn(1)));
+            if (!changes) return tl::unexpected(changes.error());
+            (row.getColumn(2).getInt() ? done : undone)
+                .push_back({row.getColumn(0).getString(), std::move(*changes), 0});
+        }
+        // The edit that was undone last is the first to be redone.
+        std::reverse(undone.begin(), undone.end());
+        return calibration::EditHistory(std::move(done), std::move(undone));
+    });
+}
+
+Done Rounds::recoverDrafts() {
+    const auto rounds = all();
+    if (!rounds) return tl::unexpected(rounds.error());
+    for (const Round& round : *rounds) {
+        if (round.state != RoundState::Draft) continue;
+        const auto history = edits(round.id);
+        if (!history) return tl::unexpected(history.error());
+        if (!history->canUndo() && !history->canRedo()) continue;
+        const auto stored = image(round.id);
+        if (!stored) return tl::unexpected(stored.error());
+        image::Image whole = **stored;
+        if (auto done = history->bringTo(whole); !done) return done;
+        if (whole == **stored) continue;
+        if (auto done = updateDraft(round.id, whole); !done) return done;
+    }
+    return {};
+}
+
+Done Rounds::nameAreas(int64_t id, const std::vector<NamedArea>& areas) {
+    const auto bytes = image(id);
+    if (!bytes) return tl::unexpected(bytes.error());
+    // Several stretches may go by one name, as in a memory that is calibrated in two places.
+    std::map<std::string, std::string> shas;
+    for (const NamedArea& area : areas) {
+        const auto held = (*bytes)->bytes(area.start, area.length);
+        std::string& sha = shas[area.name];
+        if (held) sha = sha.empty() ? sha256Hex(*held) : sha256Hex(asBytes(sha + sha256Hex(*held)));
+    }
+    return database_.write("name the parts of an image", [&](SQLite::Database& db) -> Done {
+        const auto round = existing(db, id);
+        if (!round) return tl::unexpected(round.error());
+        SQLite::Statement insert(db, "INSERT OR REPLACE INTO area(image, name, sha256) VALUES (?, ?, ?)");
+        for (const auto& [name, sha] : shas) {
+            if (sha.empty()) continue;
+            insert.bind(1, round->imageSha256);
+            insert.bind(2, name);
+            insert.bind(3, sha);
+            insert.exec();
+            insert.reset();
+        }
+        return {};
+    });
+}
+
+Result<std::vector<std::pair<std::string, std::string>>> Rounds::areas(int64_t id) const {
+    using Areas = std::vector<std::pair<std::string, std::string>>;
+    return database_.read("look up the parts of an image", [&](SQLite::Database& db) -> Result<Areas> {
+        SQLite::Statement row(db,
+                              "SELECT area.name, area.sha256 FROM round JOIN area ON area.image = round.image_sha256 "
+                              "WHERE round.id = ? ORDER BY area.name");
+        row.bind(1, id);
+        Areas out;
+        while (row.executeStep())
+            out.emplace_back(row.getColumn(0).getString(), row.getColumn(1).getString());
+        return out;
+    });
+}
+
+}  // namespace brusk::carfolder

@@ -1,7 +1,10 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/LinkThread.h"
 
+#include "app/LinkParts.h"
+
 #include <chrono>
+#include <cstdio>
 
 namespace brusk::app {
 
@@ -94,7 +97,13 @@ void LinkThread::run() {
             listen();
             continue;
         }
-        task(*port_);
+        // A task catches what its work throws (Session::startTask); a watcher of the bus must not end the program
+        // either.
+        try {
+            task(*port_);
+        } catch (const std::exception& problem) {
+            std::fprintf(stderr, "A task on the link stopped: %s\n", problem.what());
+        }
         link::PortStatus status = port_->port().status();
         const std::lock_guard lock(mutex_);
         status_ = std::move(status);

@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/Session.h"
 
+#include "app/LinkParts.h"
+
 #include <QSettings>
 #include <QThreadPool>
 #include <cmath>
@@ -11,6 +13,19 @@ namespace {
 constexpr int kSaveAfter_ms = 500;
 constexpr int kPlayEvery_ms = 33;
 }  // namespace
+
+QString taskTitle(Task task) {
+    static constexpr const char* titles[] = {"",
+                                             "Connecting",
+                                             "Asking the controller",
+                                             "Reading",
+                                             "Flashing",
+                                             "Comparing with the ledger",
+                                             "Reading trouble codes",
+                                             "Asking the car",
+                                             "Driving"};
+    return titles[static_cast<int>(task)];
+}
 
 const std::vector<RouteChoice>& routeChoices() {
     static const std::vector<RouteChoice> choices = [] {
@@ -24,7 +39,10 @@ const std::vector<RouteChoice>& routeChoices() {
 }
 
 Session::Session(storage::FileSystem& files, storage::Path dataFolder, QObject* parent)
-    : QObject(parent), files_(files), dataFolder_(std::move(dataFolder)) {
+    : QObject(parent),
+      files_(files),
+      dataFolder_(std::move(dataFolder)),
+      benchOrders_(std::make_unique<BenchOrders>()) {
     saveTimer_.setSingleShot(true);
     saveTimer_.setInterval(kSaveAfter_ms);
     connect(&saveTimer_, &QTimer::timeout, this, &Session::saveDraftNow);
@@ -37,7 +55,7 @@ Session::Session(storage::FileSystem& files, storage::Path dataFolder, QObject* 
 }
 
 Session::~Session() {
-    cancel_ = stopDrive_ = true;
+    stop_.request_stop();
     link_.reset();
     closing_.clear();
     QThreadPool::globalInstance()->waitForDone();
@@ -54,7 +72,21 @@ void Session::failed(const Error& error) {
 
 // --- the car folder
 
+QString Session::heldBy() const {
+    if (!flashing()) return {};
+    const auto* round = selected();
+    return QString("Round %1 is being written into the car. Let that come to its end, or stop it, first.")
+        .arg(round ? round->number : 0);
+}
+
+Done Session::mayWrite() const {
+    if (!folder_) return fail(ErrorCode::NotFound, "No car folder is open.");
+    if (folder_->mayWrite()) return {};
+    return fail(ErrorCode::Refused, "Nothing can be changed: " + folder_->whyNot());
+}
+
 Done Session::openFolder(const storage::Path& path) {
+    if (const QString held = heldBy(); !held.isEmpty()) return fail(ErrorCode::Conflict, held.toStdString());
     auto folder = carfolder::CarFolder::open(files_, path);
     if (!folder) return tl::unexpected(folder.error());
     takeFolder(std::move(*folder));
@@ -62,6 +94,7 @@ Done Session::openFolder(const storage::Path& path) {
 }
 
 Done Session::createFolder(const storage::Path& path, const std::string& carName) {
+    if (const QString held = heldBy(); !held.isEmpty()) return fail(ErrorCode::Conflict, held.toStdString());
     auto folder = carfolder::CarFolder::create(files_, path, carName);
     if (!folder) return tl::unexpected(folder.error());
     takeFolder(std::move(*folder));
@@ -83,7 +116,7 @@ void Session::takeFolder(std::unique_ptr<carfolder::CarFolder> folder) {
             failed(problem);
     }
     kit_.reset();
-    const std::string profile = folder_->setting("profile");
+    const std::string profile = setting("profile");
     for (const auto& kit : kits_)
         if (kit->profile.name == profile) kit_ = kit;
     seen_.clear();
@@ -92,22 +125,35 @@ void Session::takeFolder(std::unique_ptr<carfolder::CarFolder> folder) {
     useOwnDefinition();
     loadDonors();
     takeFuel();
-    if (kit_) contents_ = folder_->contents(kit_->profile.sectors());
+    contents_ = {};
     refreshRounds();
     if (!rounds_.empty()) selectRound(contents_.round.value_or(rounds_.front().id));
     emit folderChanged();
+    for (const std::string& news : folder_->news())
+        say(QString::fromStdString(news));
+    if (!folder_->mayWrite()) say("Only to look: " + QString::fromStdString(folder_->whyNot()), true);
 }
 
 void Session::refreshRounds() {
-    rounds_ = folder_->rounds();
-    const auto kept = job::identityFromJson(folder_->setting("identity"));
+    // What can't be looked up now is what it was; the sentence says why.
+    if (auto rounds = folder_->rounds().all())
+        rounds_ = std::move(*rounds);
+    else
+        failed(rounds.error());
+    const auto kept = job::identityFromJson(setting("identity"));
     keptIdentity_ = kept ? std::optional(*kept) : std::nullopt;
-    if (kit_) contents_ = folder_->contents(kit_->profile.sectors());
+    if (kit_) {
+        if (auto contents = folder_->memory().contents(kit_->profile.sectors()))
+            contents_ = std::move(*contents);
+        else
+            failed(contents.error());
+    }
     emit roundsChanged();
 }
 
 QString Session::carSentence() const {
     if (!folder_) return "No car folder is open.";
+    if (!folder_->mayWrite() && !kit_) return "Only to look.";
     if (!kit_) return "This car was not connected yet.";
     if (flashing() && selected()) return QString("Round %1 is being written into the car.").arg(selected()->number);
     return QString::fromStdString(
@@ -117,18 +163,20 @@ QString Session::carSentence() const {
 
 proposals::BuildSheet Session::buildSheet() const {
     if (!folder_) return {};
-    return job::buildSheetFromJson(folder_->setting("build_sheet")).value_or(proposals::BuildSheet{});
+    const auto kept = folder_->settings().sheet();
+    if (!kept) return {};
+    return job::buildSheetFromJson(kept->facts).value_or(proposals::BuildSheet{});
 }
 
 void Session::setBuildSheet(const proposals::BuildSheet& sheet) {
     if (!folder_) return;
-    if (auto done = folder_->setSetting("build_sheet", job::toJson(sheet)); !done) failed(done.error());
+    if (auto kept = folder_->settings().keepSheet(job::toJson(sheet)); !kept) failed(kept.error());
     takeFuel();
     emit buildSheetChanged();
 }
 
 void Session::offerBuildSheet(const storage::Path& file) {
-    if (!folder_ || !folder_->setting("build_sheet").empty()) return;
+    if (!folder_ || !folder_->mayWrite() || orSay(folder_->settings().sheet()).version > 0) return;
     const auto text = files_.read(file, storage::FileSystem::kReadLimit);
     if (!text) return failed(text.error());
     const auto sheet = job::buildSheetFromJson(std::string(asText(*text)));
@@ -202,7 +250,7 @@ void Session::loadCalibration() {
     calibration_->allowHardwareLimits(hardwareLimits_);
     driven_.reset();
     if (selected()->state == carfolder::RoundState::Draft) {
-        if (auto history = folder_->edits(selected_))
+        if (auto history = folder_->rounds().edits(selected_))
             history_ = std::move(*history);
         else
             failed(history.error());
@@ -216,27 +264,40 @@ Done Session::edit(const calibration::Edit& edit) {
     if (!mismatch_.isEmpty()) return fail(ErrorCode::Mismatch, mismatch_.toStdString());
     if (edit.empty()) return {};
     if (flashing()) return fail(ErrorCode::Conflict, "The calibration is being flashed; edit it when that is done.");
-    if (selected()->state != carfolder::RoundState::Draft) {
-        auto round = folder_->addRound(selected_, calibration_->image(), "Edited by hand", "");
-        if (!round) return tl::unexpected(round.error());
-        selected_ = round->id;
-        history_.clear();
-        refreshRounds();
-        loadReference();
-        emit roundSelected();
-    }
+    if (auto may = mayWrite(); !may) return may;
+    if (selected()->state != carfolder::RoundState::Draft)
+        if (auto begun = beginDraft(); !begun) return begun;
     if (auto done = history_.make(*calibration_, edit); !done) return done;
-    if (auto done = folder_->addEdit(selected_, edit); !done) failed(done.error());
+    auto kept = folder_->rounds().addEdit(selected_, edit);
+    if (!kept) {
+        // What is not kept would be lost with the program: it is taken back, and the folder looked at again.
+        if (auto undone = history_.undo(*calibration_); !undone) failed(undone.error());
+        refreshRounds();
+        emit calibrationChanged();
+        return kept;
+    }
     unsaved_ = true;
     saveTimer_.start();
     emit calibrationChanged();
     return {};
 }
 
+Done Session::beginDraft() {
+    auto round = folder_->rounds().add(selected_, calibration_->image(), "Edited by hand", "");
+    if (!round) return tl::unexpected(round.error());
+    selected_ = round->id;
+    history_.clear();
+    refreshRounds();
+    loadReference();
+    emit roundSelected();
+    return {};
+}
+
 void Session::undo() {
     if (!calibration_ || !history_.canUndo() || flashing()) return;
+    if (auto may = mayWrite(); !may) return failed(may.error());
     if (auto done = history_.undo(*calibration_); !done) return failed(done.error());
-    if (auto done = folder_->editUndone(selected_); !done) failed(done.error());
+    if (auto done = folder_->rounds().editUndone(selected_); !done) failed(done.error());
     unsaved_ = true;
     saveTimer_.start();
     emit calibrationChanged();
@@ -244,8 +305,9 @@ void Session::undo() {
 
 void Session::redo() {
     if (!calibration_ || !history_.canRedo() || flashing()) return;
+    if (auto may = mayWrite(); !may) return failed(may.error());
     if (auto done = history_.redo(*calibration_); !done) return failed(done.error());
-    if (auto done = folder_->editRedone(selected_); !done) failed(done.error());
+    if (auto done = folder_->rounds().editRedone(selected_); !done) failed(done.error());
     unsaved_ = true;
     saveTimer_.start();
     emit calibrationChanged();
@@ -257,13 +319,14 @@ void Session::saveDraftNow() {
     unsaved_ = false;
     calibration::Calibration whole = *calibration_;
     if (auto mended = whole.mendChecksums(kit_->profile.checksums); !mended) return failed(mended.error());
-    if (auto done = folder_->updateDraft(selected_, whole.image()); !done) return failed(done.error());
+    if (auto done = folder_->rounds().updateDraft(selected_, whole.image()); !done) return failed(done.error());
     refreshRounds();
 }
 
 Result<carfolder::Round> Session::makeRound(const std::vector<calibration::Edit>& edits, const std::string& title,
                                             const std::string& note) {
     if (!kit_ || !selected()) return fail(ErrorCode::NotFound, "No calibration is open. Read the controller first.");
+    if (auto may = mayWrite(); !may) return tl::unexpected(may.error());
     saveDraftNow();
     auto round = job::makeRound(*kit_, *folder_, selected_, edits, title, note);
     if (!round) return round;
@@ -281,13 +344,25 @@ std::shared_ptr<const evidence::AirSamples> Session::samples(int64_t round) cons
 
 void Session::loadSamples(int64_t round) {
     if (!folder_ || samples_.count(round) || samplesLoading_.count(round)) return;
-    if (folder_->recordings(round).empty()) return;
+    if (recordings(round).empty()) return;
     samplesLoading_.insert(round);
-    inBackground<Result<evidence::AirSamples>>(
-        [folder = folder_, round] { return job::roundSamples(*folder, round); },
-        [this, round](Result<evidence::AirSamples> samples) {
+    struct Found {
+        Result<evidence::AirSamples> samples = fail(ErrorCode::NotFound, "");
+        std::vector<std::string> leftOut;
+    };
+    inBackground<Found>(
+        [folder = folder_, round] {
+            Found out;
+            out.samples = job::roundSamples(*folder, round, &out.leftOut);
+            return out;
+        },
+        [this, round, of = folder_](Found found) {
+            if (folder_ != of) return;
             samplesLoading_.erase(round);
+            auto& samples = found.samples;
             if (!samples) return failed(samples.error());
+            for (const std::string& sentence : found.leftOut)
+                say(QString::fromStdString(sentence), true);
             samples_[round] = std::make_shared<const evidence::AirSamples>(std::move(*samples));
             emit samplesChanged();
         });

@@ -13,6 +13,7 @@
 #include <memory>
 #include <optional>
 #include <set>
+#include <stop_token>
 
 #include "app/LinkThread.h"
 #include "core/calibration/SharedBytes.h"
@@ -29,6 +30,11 @@
 namespace brusk::app {
 
 enum class LinkState { Closed, Connecting, Open, Lost };
+
+/// What runs on the link; one at a time, each with a stop of its own.
+enum class Task { None, Connect, AskIdentity, Read, Flash, Compare, Codes, Obd, Drive };
+/// As the footer says it.
+QString taskTitle(Task task);
 
 /// A car that answers OBD requests, whatever its controller is.
 struct ObdCar {
@@ -123,7 +129,7 @@ class Session : public QObject {
     void play(bool on);
     void setPlayRate(double rate);
     /// Whether there is a "now": a drive runs, or a recording is looked at.
-    bool hasNow() const { return driving_ || playback_.recording; }
+    bool hasNow() const { return driving() || playback_.recording; }
     /// What a channel says now; NaN when nothing does.
     double valueNow(const std::string& channel) const;
 
@@ -164,21 +170,25 @@ class Session : public QObject {
     void saveTraffic(const storage::Path& path);
     /// "bench", "unix:PATH" or "socketcan:INTERFACE".
     void connectLink(const QString& choice);
-    void disconnectLink();
+    /// False when a flash holds the link; that is said.
+    bool disconnectLink();
     void setBenchCable(bool plugged);
     /// Weather, fuel and faults of the bench car; taken at once, while it drives too.
     void orderBenchCar(const BenchOrders& orders);
-    const BenchOrders& benchOrders() const { return benchOrders_; }
+    const BenchOrders& benchOrders() const { return *benchOrders_; }
     bool benchCablePlugged() const { return cablePlugged_; }
     /// Simulated seconds a second for reading, flashing and driving the bench car; 0 is as fast as it can.
     void setTimeLapse(double lapse) { timeLapse_ = lapse; }
 
     // --- work on the link, one at a time
-    bool busy() const { return busy_; }
-    bool flashing() const { return busy_ && taskTitle_ == "Flashing"; }
-    QString taskTitle() const { return taskTitle_; }
+    Task task() const { return task_; }
+    bool busy() const { return task_ != Task::None; }
+    bool flashing() const { return task_ == Task::Flash; }
     const link::Progress& progress() const { return progress_; }
-    void cancelTask() { cancel_ = true; }
+    /// Asks the task to stop where that is safe.
+    void cancelTask() { stop_.request_stop(); }
+    /// Why the folder, the link or the window can't be let go of now, a sentence; empty when they can.
+    QString heldBy() const;
     void readController(job::ReadScope scope = job::ReadScope::Everything);
     void flashSelected(const job::FlashOptions& options = {});
     /// What a flash would write and whether it may, computed off this thread; `then` is called on it.
@@ -197,8 +207,10 @@ class Session : public QObject {
 
     // --- driving
     [[nodiscard]] Done startDrive(const std::vector<std::string>& channels, const std::string& route);
-    void stopDrive() { stopDrive_ = true; }
-    bool driving() const { return driving_; }
+    void stopDrive() {
+        if (driving()) cancelTask();
+    }
+    bool driving() const { return task_ == Task::Drive; }
     const job::ChannelSet* liveChannels() const { return liveChannels_.get(); }
     const std::vector<std::string>& externalNames() const { return externalNames_; }
     const job::LiveRow& live() const { return live_; }
@@ -214,6 +226,20 @@ class Session : public QObject {
     void inBackground(std::function<T()> work, std::function<void(T)> then);
 
     void say(const QString& sentence, bool alarm = false);
+    /// What was found; a failure is said, and then it is nothing.
+    template <class T>
+    T orSay(Result<T> result) {
+        if (result) return std::move(*result);
+        failed(result.error());
+        return {};
+    }
+    /// A setting of the open folder; empty without one.
+    std::string setting(const std::string& key) {
+        return folder_ ? orSay(folder_->settings().get(key)) : std::string();
+    }
+    std::vector<carfolder::RecordingEntry> recordings(int64_t round) {
+        return folder_ ? orSay(folder_->recordings().of(round)) : std::vector<carfolder::RecordingEntry>();
+    }
 
   signals:
     void folderChanged();
@@ -261,8 +287,12 @@ class Session : public QObject {
     void useOwnDefinition();
     std::shared_ptr<const calibration::Calibration> calibrationOfRound(int64_t round) const;
     /// Starts work on the link thread; `work` returns what is to be done back here.
-    void startTask(const QString& title, std::function<std::function<void()>(LinkParts&)> work);
-    link::OnProgress reporter();
+    using Work = std::function<std::function<void()>(LinkParts&, const std::stop_token&)>;
+    void startTask(Task task, Work work);
+    link::OnProgress reporter(const std::stop_token& stop);
+    /// Why the folder may not be written, as an error; nothing when it may.
+    Done mayWrite() const;
+    [[nodiscard]] Done beginDraft();
     void failed(const Error& error);
     void linkLost(const Error& error);
     storage::Path benchFlashFile() const;
@@ -305,12 +335,11 @@ class Session : public QObject {
     QString linkText_, linkName_, linkWhy_;
     std::optional<link::Identity> identity_;
     bool cablePlugged_ = true;
-    BenchOrders benchOrders_;
+    std::unique_ptr<BenchOrders> benchOrders_;
     double timeLapse_ = 20;
-    bool busy_ = false;
-    QString taskTitle_;
+    Task task_ = Task::None;
     link::Progress progress_;
-    std::atomic<bool> cancel_{false};
+    std::stop_source stop_;  ///< of the task that runs
     std::atomic<bool> progressPending_{false};
     QString mismatch_;
     std::optional<link::Identity> keptIdentity_;
@@ -320,8 +349,6 @@ class Session : public QObject {
     bool troubleCodesRead_ = false;
     std::optional<link::FlashReport> lastFlash_;
 
-    bool driving_ = false;
-    std::atomic<bool> stopDrive_{false};
     std::atomic<bool> livePending_{false};
     std::shared_ptr<const job::ChannelSet> liveChannels_;
     std::vector<std::string> externalNames_;

@@ -5,22 +5,43 @@
 #include <QPointer>
 #include <QThreadPool>
 #include <memory>
+#include <optional>
 
 #include "app/Session.h"
 
 namespace brusk::app {
+
+/// What the pool's root makes of an exception: an Error where the work returns one, else nothing.
+template <class T>
+struct Caught {
+    static std::optional<T> from(const Error&) { return std::nullopt; }
+};
+template <class V>
+struct Caught<Result<V>> {
+    static std::optional<Result<V>> from(const Error& error) { return Result<V>(tl::unexpected(error)); }
+};
 
 template <class T>
 void Session::inBackground(std::function<T()> work, std::function<void(T)> then) {
     QPointer<Session> self(this);
     QThreadPool::globalInstance()->start(
         [self, work = std::move(work), then = std::move(then), context = this]() mutable {
-            auto result = std::make_shared<T>(work());
+            auto result = std::make_shared<std::optional<T>>();
+            QString broken;
+            try {
+                *result = work();
+            } catch (const std::exception& problem) {
+                const Error error{ErrorCode::Broken, std::string("Something unexpected stopped a computation: ") +
+                                                         problem.what() + ". Nothing was changed."};
+                *result = Caught<T>::from(error);
+                if (!*result) broken = QString::fromStdString(error.message);
+            }
             // The session waits for the pool before it goes, so the context is there.
             QMetaObject::invokeMethod(
                 context,
-                [self, result, then = std::move(then)] {
-                    if (self) then(std::move(*result));
+                [self, result, broken, then = std::move(then)] {
+                    if (self && !broken.isEmpty()) self->say(broken, true);
+                    if (self && *result) then(std::move(**result));
                 },
                 Qt::QueuedConnection);
         });

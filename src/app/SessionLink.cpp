@@ -4,6 +4,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "app/LinkParts.h"
 #include "app/Session.h"
 #include "core/job/Stock.h"
 #include "core/link/Ports.h"
@@ -11,6 +12,12 @@
 namespace brusk::app {
 
 namespace {
+
+/// What is said where something came up that nobody expected.
+Error brokenError(const std::exception& problem) {
+    return {ErrorCode::Broken, std::string("Something unexpected stopped this step: ") + problem.what() +
+                                   ". What was done before is kept; look at it, then try again."};
+}
 
 /// Who answers, and whether it is whole.
 QString answerText(const job::Kit& kit, const link::Identity& identity) {
@@ -22,8 +29,9 @@ QString answerText(const job::Kit& kit, const link::Identity& identity) {
 }
 
 /// What any car tells: vehicle, all live values, codes, freeze frame.
-Result<ObdCar> askObd(link::CanPort& port, bool clearFirst) {
+Result<ObdCar> askObd(link::CanPort& port, bool clearFirst, const std::stop_token& stop) {
     link::Obd obd(port);
+    obd.setGoOn([stop] { return !stop.stop_requested(); });
     ObdCar out;
     auto controllers = obd.discover();
     if (!controllers) return tl::unexpected(controllers.error());
@@ -67,7 +75,7 @@ void Session::keepBenchFlash(LinkParts& port, storage::FileSystem& files, const 
 
 void Session::connectLink(const QString& choice) {
     if (!folder_ || linkState_ == LinkState::Connecting) return;
-    disconnectLink();
+    if (!disconnectLink()) return;
     auto port = std::make_unique<LinkParts>();
     if (choice == "bench") {
         port->car = std::make_unique<benchcar::BenchCar>();
@@ -92,22 +100,24 @@ void Session::connectLink(const QString& choice) {
         linkName_ = choice.mid(choice.indexOf(':') + 1);
     }
     cablePlugged_ = true;
-    port->orders = benchOrders_;
+    port->orders = *benchOrders_;
     link_ = std::make_unique<LinkThread>(std::move(port));
     linkState_ = LinkState::Connecting;
     linkText_ = "Asking who is there ...";
     emit linkChanged();
     startTask(
-        "Connecting",
-        [this, kits = kits_, folder = folder_, choice,
-         usual = folder_->setting("profile")](LinkParts& open) -> std::function<void()> {
-            auto found = job::findController(open.port(), kits, usual);
+        Task::Connect,
+        [this, kits = kits_, folder = folder_, choice, usual = setting("profile")](
+            LinkParts& open, const std::stop_token& stop) -> std::function<void()> {
+            auto found = job::findController(open.port(), kits, usual, [stop] { return !stop.stop_requested(); });
             std::optional<ObdCar> obd;
             // Who no profile knows may still answer what every car has to.
             if (!found && found.error().code != ErrorCode::LinkLost)
-                if (auto car = askObd(open.port(), false)) obd = std::move(*car);
+                if (auto car = askObd(open.port(), false, stop)) obd = std::move(*car);
             QString told;
-            if (found && found->mismatch.empty() && !folder->contents(found->kit->profile.sectors()).unknown.empty()) {
+            const auto contents = found ? folder->memory().contents(found->kit->profile.sectors())
+                                        : Result<carfolder::CarContents>(carfolder::CarContents{});
+            if (found && found->mismatch.empty() && contents && !contents->unknown.empty() && folder->mayWrite()) {
                 link::Uds uds(open.port(), found->kit->profile);
                 const auto stock = job::takeStock(uds, *found->kit, *folder, job::StockScope::Everything);
                 told = QString::fromStdString(stock ? stock->sentence : stock.error().text());
@@ -129,7 +139,8 @@ void Session::linkFound(Result<job::Found> found, std::optional<ObdCar> obd, con
         return;
     }
     linkState_ = LinkState::Open;
-    if (auto done = folder_->setSetting("link", choice); !done) failed(done.error());
+    const bool keeps = folder_->mayWrite();
+    if (auto done = keeps ? folder_->settings().set("link", choice) : Done(); !done) failed(done.error());
     if (!found) {
         linkWhy_.clear();
         linkText_ = QString("%1 %2 to OBD requests; no profile knows its controller.")
@@ -148,8 +159,8 @@ void Session::linkFound(Result<job::Found> found, std::optional<ObdCar> obd, con
     linkText_ = answerText(*kit_, found->identity);
     if (!mismatch_.isEmpty()) say(mismatch_, true);
     // A mismatched controller does not choose the folder's profile.
-    if (mismatch_.isEmpty())
-        if (auto done = folder_->setSetting("profile", kit_->profile.name); !done) failed(done.error());
+    if (mismatch_.isEmpty() && keeps)
+        if (auto done = folder_->settings().set("profile", kit_->profile.name); !done) failed(done.error());
     refreshRounds();
     if (firstTime) loadCalibration();
     emit linkChanged();
@@ -163,12 +174,16 @@ void Session::closeLink() {
     });
 }
 
-void Session::disconnectLink() {
-    if (!link_) return;
-    cancel_ = stopDrive_ = true;
+bool Session::disconnectLink() {
+    if (!link_) return true;
+    if (const QString held = heldBy(); !held.isEmpty()) {
+        say(held, true);
+        return false;
+    }
+    stop_.request_stop();
     closeLink();
     ++linkGeneration_;
-    busy_ = driving_ = false;
+    task_ = Task::None;
     linkState_ = LinkState::Closed;
     linkText_.clear();
     mismatch_.clear();
@@ -177,6 +192,7 @@ void Session::disconnectLink() {
     emit linkChanged();
     emit taskChanged();
     emit driveChanged();
+    return true;
 }
 
 void Session::setBenchCable(bool plugged) {
@@ -192,7 +208,7 @@ void Session::setBenchCable(bool plugged) {
 }
 
 void Session::orderBenchCar(const BenchOrders& orders) {
-    benchOrders_ = orders;
+    *benchOrders_ = orders;
     if (link_) link_->order(orders);
 }
 
@@ -203,29 +219,38 @@ void Session::linkLost(const Error& error) {
     emit linkChanged();
 }
 
-void Session::startTask(const QString& title, std::function<std::function<void()>(LinkParts&)> work) {
-    if (!link_ || busy_) return;
-    busy_ = true;
-    cancel_ = false;
-    taskTitle_ = title;
+void Session::startTask(Task task, Work work) {
+    if (!link_ || busy()) return;
+    task_ = task;
+    stop_ = std::stop_source();
     progress_ = {};
     emit taskChanged();
-    link_->post([this, lapse = timeLapse_, generation = linkGeneration_, work = std::move(work)](LinkParts& open) {
+    link_->post([this, lapse = timeLapse_, generation = linkGeneration_, stop = stop_.get_token(),
+                 work = std::move(work)](LinkParts& open) {
         open.setTimeLapse(lapse);
         open.obeyOrders();
-        auto then = work(open);
+        std::function<void()> then;
+        try {
+            then = work(open, stop);
+        } catch (const std::exception& problem) {
+            // The root of this thread. A flash that ends so is one that was cut off: its journal says how far it was.
+            then = [this, error = brokenError(problem)] {
+                refreshRounds();
+                failed(error);
+            };
+        }
         toInterface([this, generation, then = std::move(then)] {
             // A link that was closed meanwhile has nothing to say any more.
             if (generation != linkGeneration_) return;
-            busy_ = false;
+            task_ = Task::None;
             then();
             emit taskChanged();
         });
     });
 }
 
-link::OnProgress Session::reporter() {
-    return [this](const link::Progress& progress) {
+link::OnProgress Session::reporter(const std::stop_token& stop) {
+    return [this, stop](const link::Progress& progress) {
         // One report in flight at a time: the interface is never flooded.
         if (!progressPending_.exchange(true))
             toInterface([this, progress] {
@@ -233,64 +258,66 @@ link::OnProgress Session::reporter() {
                 progress_ = progress;
                 emit taskChanged();
             });
-        return !cancel_;
+        return !stop.stop_requested();
     };
 }
 
 void Session::refreshIdentity() {
     if (!kit_) return;
-    startTask("Asking the controller", [this, kit = kit_](LinkParts& open) -> std::function<void()> {
-        link::Uds uds(open.port(), kit->profile);
-        auto identity = link::identify(uds);
-        return [this, identity] {
-            if (!identity) {
-                failed(identity.error());
-                linkLost(identity.error());
-                return;
-            }
-            identity_ = *identity;
-            linkState_ = LinkState::Open;
-            linkText_ = answerText(*kit_, *identity);
-            emit linkChanged();
-        };
-    });
+    startTask(Task::AskIdentity,
+              [this, kit = kit_](LinkParts& open, const std::stop_token& stop) -> std::function<void()> {
+                  link::Uds uds(open.port(), kit->profile);
+                  uds.setGoOn([stop] { return !stop.stop_requested(); });
+                  auto identity = link::identify(uds);
+                  return [this, identity] {
+                      if (!identity) {
+                          failed(identity.error());
+                          linkLost(identity.error());
+                          return;
+                      }
+                      identity_ = *identity;
+                      linkState_ = LinkState::Open;
+                      linkText_ = answerText(*kit_, *identity);
+                      emit linkChanged();
+                  };
+              });
 }
 
 void Session::readController(job::ReadScope scope) {
     if (!kit_ || !identity_) return;
     if (!mismatch_.isEmpty()) return say(mismatch_, true);
-    startTask(
-        "Reading",
-        [this, kit = kit_, folder = folder_, identity = *identity_, scope](LinkParts& open) -> std::function<void()> {
-            link::Uds uds(open.port(), kit->profile);
-            auto outcome = job::readCar(uds, *kit, identity, *folder, scope, reporter());
-            return [this, outcome] {
-                if (!outcome) {
-                    failed(outcome.error());
-                    linkLost(outcome.error());
-                    return;
-                }
-                refreshRounds();
-                selected_ = -1;
-                selectRound(outcome->round.id);
-                say(QString("%1 %2 KiB in %3 s, %4 times the theoretical least.")
-                        .arg(QString::fromStdString(outcome->sentence))
-                        .arg(outcome->report.bytes / 1024)
-                        .arg(static_cast<double>(outcome->report.elapsed_us) * 1e-6, 0, 'f', 1)
-                        .arg(outcome->report.share() > 0 ? 1 / outcome->report.share() : 1.0, 0, 'f', 2));
-            };
-        });
+    startTask(Task::Read,
+              [this, kit = kit_, folder = folder_, identity = *identity_, scope](
+                  LinkParts& open, const std::stop_token& stop) -> std::function<void()> {
+                  link::Uds uds(open.port(), kit->profile);
+                  auto outcome = job::readCar(uds, *kit, identity, *folder, scope, reporter(stop));
+                  return [this, outcome] {
+                      if (!outcome) {
+                          failed(outcome.error());
+                          linkLost(outcome.error());
+                          return;
+                      }
+                      refreshRounds();
+                      selected_ = -1;
+                      selectRound(outcome->round.id);
+                      say(QString("%1 %2 KiB in %3 s, %4 times the theoretical least.")
+                              .arg(QString::fromStdString(outcome->sentence))
+                              .arg(outcome->report.bytes / 1024)
+                              .arg(static_cast<double>(outcome->report.elapsed_us) * 1e-6, 0, 'f', 1)
+                              .arg(outcome->report.share() > 0 ? 1 / outcome->report.share() : 1.0, 0, 'f', 2));
+                  };
+              });
 }
 
 void Session::flashSelected(const job::FlashOptions& flashOptions) {
     if (!kit_ || !selected()) return;
     saveDraftNow();
     startTask(
-        "Flashing",
-        [this, kit = kit_, folder = folder_, round = selected_, files = &files_, flashOptions,
-         keep = benchFlashFile()](LinkParts& open) -> std::function<void()> {
+        Task::Flash,
+        [this, kit = kit_, folder = folder_, round = selected_, files = &files_, flashOptions, keep = benchFlashFile()](
+            LinkParts& open, const std::stop_token& stop) -> std::function<void()> {
             link::Uds uds(open.port(), kit->profile);
-            auto report = job::flashRound(uds, *kit, *folder, round, flashOptions, reporter());
+            auto report = job::flashRound(uds, *kit, *folder, round, flashOptions, reporter(stop));
             keepBenchFlash(open, *files, keep);
             auto identity = report ? link::identify(uds) : Result<link::Identity>(tl::unexpected(report.error()));
             return [this, report, identity] {
@@ -328,48 +355,52 @@ void Session::planFlash(int64_t round, const std::optional<link::Identity>& iden
 }
 
 void Session::checkAgainstLedger() {
-    if (!kit_ || !folder_->original()) return;
-    startTask("Comparing with the ledger",
-              [this, kit = kit_, folder = folder_](LinkParts& open) -> std::function<void()> {
-                  link::Uds uds(open.port(), kit->profile);
-                  auto stock = job::takeStock(uds, *kit, *folder, job::StockScope::Everything);
-                  return [this, stock] {
-                      refreshRounds();
-                      if (!stock) {
-                          failed(stock.error());
-                          linkLost(stock.error());
-                          return;
-                      }
-                      say(QString::fromStdString(stock->sentence) + " " + carSentence(), stock->changed > 0);
-                  };
-              });
+    if (!kit_ || !orSay(folder_->rounds().original())) return;
+    startTask(
+        Task::Compare,
+        [this, kit = kit_, folder = folder_](LinkParts& open, const std::stop_token& stop) -> std::function<void()> {
+            link::Uds uds(open.port(), kit->profile);
+            uds.setGoOn([stop] { return !stop.stop_requested(); });
+            auto stock = job::takeStock(uds, *kit, *folder, job::StockScope::Everything);
+            return [this, stock] {
+                refreshRounds();
+                if (!stock) {
+                    failed(stock.error());
+                    linkLost(stock.error());
+                    return;
+                }
+                say(QString::fromStdString(stock->sentence) + " " + carSentence(), stock->changed > 0);
+            };
+        });
 }
 
 void Session::readTroubleCodes(bool clearFirst) {
     if (!kit_) return;
-    startTask("Reading trouble codes", [this, kit = kit_, clearFirst](LinkParts& open) -> std::function<void()> {
-        link::Uds uds(open.port(), kit->profile);
-        Done cleared;
-        if (clearFirst) cleared = uds.clearTroubleCodes();
-        auto codes = cleared ? job::troubleCodes(uds, *kit)
-                             : Result<std::vector<job::TroubleCodeReport>>(tl::unexpected(cleared.error()));
-        return [this, codes] {
-            if (!codes) {
-                failed(codes.error());
-                linkLost(codes.error());
-                return;
-            }
-            troubleCodes_ = *codes;
-            troubleCodesRead_ = true;
-            emit codesChanged();
-        };
-    });
+    startTask(Task::Codes,
+              [this, kit = kit_, clearFirst](LinkParts& open, const std::stop_token& stop) -> std::function<void()> {
+                  link::Uds uds(open.port(), kit->profile);
+                  uds.setGoOn([stop] { return !stop.stop_requested(); });
+                  Done cleared;
+                  if (clearFirst) cleared = uds.clearTroubleCodes();
+                  auto codes = cleared ? job::troubleCodes(uds, *kit)
+                                       : Result<std::vector<job::TroubleCodeReport>>(tl::unexpected(cleared.error()));
+                  return [this, codes] {
+                      if (!codes) {
+                          failed(codes.error());
+                          linkLost(codes.error());
+                          return;
+                      }
+                      troubleCodes_ = *codes;
+                      troubleCodesRead_ = true;
+                      emit codesChanged();
+                  };
+              });
 }
 
 void Session::refreshObd(bool clearFirst) {
     if (!obdCar_) return;
-    startTask("Asking the car", [this, clearFirst](LinkParts& open) -> std::function<void()> {
-        auto car = askObd(open.port(), clearFirst);
+    startTask(Task::Obd, [this, clearFirst](LinkParts& open, const std::stop_token& stop) -> std::function<void()> {
+        auto car = askObd(open.port(), clearFirst, stop);
         return [this, car] {
             if (!car) {
                 failed(car.error());
@@ -416,7 +447,7 @@ Result<benchcar::Route> routeToUnseen(const job::Kit& kit, carfolder::CarFolder&
 
 Done Session::startDrive(const std::vector<std::string>& channels, const std::string& routeName) {
     if (!kit_ || !link_ || linkState_ != LinkState::Open) return fail(ErrorCode::NotFound, "Connect to the car first.");
-    if (busy_) return fail(ErrorCode::Conflict, "Something else is running on the link.");
+    if (busy()) return fail(ErrorCode::Conflict, "Something else is running on the link.");
     auto set = job::channelSet(*kit_, channels);
     if (!set) return tl::unexpected(set.error());
     std::optional<benchcar::Route> route;
@@ -436,17 +467,14 @@ Done Session::startDrive(const std::vector<std::string>& channels, const std::st
         }
     live_ = {};
     play(false);
-    driving_ = true;
-    stopDrive_ = false;
     startTask(
-        "Driving",
-        [this, kit = kit_, folder = folder_, channels = liveChannels_, route, toUnseen,
-         inCar = contents_.round](LinkParts& open) mutable -> std::function<void()> {
+        Task::Drive,
+        [this, kit = kit_, folder = folder_, channels = liveChannels_, route, toUnseen, inCar = contents_.round](
+            LinkParts& open, const std::stop_token& stop) mutable -> std::function<void()> {
             if (toUnseen) {
                 auto cells = routeToUnseen(*kit, *folder, inCar, open.car->plant().build());
                 if (!cells)
                     return [this, error = cells.error()] {
-                        driving_ = false;
                         emit driveChanged();
                         failed(error);
                     };
@@ -457,9 +485,13 @@ Done Session::startDrive(const std::vector<std::string>& channels, const std::st
             job::DriveOptions options;
             options.title = route ? route->title : "Drive";
             options.throttle = true;
-            options.goOn = [this, &open, route](double) {
+            options.ends = [stop, &open, route](double) -> std::optional<job::Ended> {
                 open.obeyOrders();
-                return !stopDrive_ && (!route || open.car->onRoute());
+                const bool goesOn = !stop.stop_requested() && (!route || open.car->onRoute());
+                return goesOn ? std::nullopt : std::optional(job::Ended::Asked);
+            };
+            options.onTrouble = [this](const std::string& sentence) {
+                toInterface([this, sentence] { say(QString::fromStdString(sentence), true); });
             };
             options.onLive = [this](const job::LiveRow& row) {
                 if (livePending_.exchange(true)) return;
@@ -484,7 +516,6 @@ Done Session::startDrive(const std::vector<std::string>& channels, const std::st
                 error = job::measureFuelError(*kit, *folder, *round);
             }
             return [this, outcome, round, error] {
-                driving_ = false;
                 if (round) {
                     samples_.erase(*round);
                     driven_.reset();  // whoever shows them asks for them again

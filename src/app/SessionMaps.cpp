@@ -141,10 +141,12 @@ void Session::loadRecordings() {
     driven_ = std::make_shared<const job::Driven>();
     const int64_t round = selected_;
     inBackground<Result<job::Driven>>([folder = folder_, round] { return job::drivenOn(*folder, round); },
-                                      [this, round](Result<job::Driven> found) {
-                                          if (round != selected_) return;
+                                      [this, round, of = folder_](Result<job::Driven> found) {
+                                          if (round != selected_ || folder_ != of) return;
                                           if (!found) return failed(found.error());
                                           driven_ = std::make_shared<const job::Driven>(std::move(*found));
+                                          for (const std::string& sentence : driven_->leftOut)
+                                              say(QString::fromStdString(sentence), true);
                                           if (!driven_->recordings.empty()) emit recordingsChanged();
                                       });
 }
@@ -175,7 +177,7 @@ void Session::setMoment(double time_s) {
 }
 
 void Session::play(bool on) {
-    on = on && playback_.recording && !driving_;
+    on = on && playback_.recording && !driving();
     if (on == playback_.playing) return;
     // Once at the end, it begins again.
     if (on && playback_.time_s >= playback_.recording->duration_s()) playback_.time_s = 0;
@@ -195,7 +197,7 @@ void Session::setPlayRate(double rate) {
 }
 
 double Session::valueNow(const std::string& channel) const {
-    if (driving_) return liveValue(channel);
+    if (driving()) return liveValue(channel);
     return playback_.recording ? playback_.recording->valueAt(channel, playback_.time_s) : std::nan("");
 }
 
@@ -211,6 +213,7 @@ void Session::useOwnDefinition() {
 void Session::changeDefinition(std::string text, std::function<void()> then) {
     if (!kit_ || !folder_) return say("No car with a known controller is open.", true);
     if (flashing()) return say("The calibration is being flashed; edit the definition after it.", true);
+    if (auto may = mayWrite(); !may) return failed(may.error());
     if (keepingDefinition_) return say("The change before is still being kept.", true);
     keepingDefinition_ = true;
     using Kept = Result<std::shared_ptr<const job::Kit>>;

@@ -5,7 +5,10 @@
 #include <QElapsedTimer>
 #include <QStandardPaths>
 #include <QTimer>
+#include <algorithm>
 #include <cstdio>
+#include <cstring>
+#include <functional>
 
 #include "app/Session.h"
 #include "app/shell/MainWindow.h"
@@ -23,24 +26,51 @@ storage::Path dataFolder() {
 
 /// Opens the folder, or makes it when it is not there yet.
 Done openOrCreate(Session& session, storage::FileSystem& files, const storage::Path& path, bool create) {
-    if (create && !files.exists(path / "car.sqlite")) return session.createFolder(path, "Heron 1.6 T");
+    if (create && !carfolder::CarFolder::isThere(files, path)) return session.createFolder(path, "Heron 1.6 T");
     return session.openFolder(path);
 }
 
-}  // namespace
+/// The root of every slot: what comes up that nobody expected is said, and the window goes on.
+class Application final : public QApplication {
+  public:
+    using QApplication::QApplication;
+    std::function<void(const QString&)> say;
+    bool notify(QObject* receiver, QEvent* event) override {
+        try {
+            return QApplication::notify(receiver, event);
+        } catch (const std::exception& problem) {
+            const QString sentence =
+                QString("Something unexpected stopped this step: %1. What was done before is kept.")
+                    .arg(QString::fromStdString(problem.what()));
+            if (say) say(sentence);
+            std::fprintf(stderr, "%s\n", qPrintable(sentence));
+            return false;
+        }
+    }
+};
 
-int main(int argc, char** argv) {
-    QElapsedTimer sinceStart;
-    sinceStart.start();
-    QApplication application(argc, argv);
-    QApplication::setApplicationName("Brusk");
-    QCommandLineParser options;
+void describe(QCommandLineParser& options) {
     options.setApplicationDescription("Tune a car's engine computer: read, base, drive, correct, flash, hand over.");
     options.addHelpOption();
     options.addPositionalArgument("folder", "the car folder to open");
     options.addOption({"demo", "open the demo car, making its folder if it is not there"});
     options.addOption({"dark", "begin with the dark theme"});
     options.addOption({"print-start-time", "print the milliseconds until the window is usable, and leave"});
+}
+
+int run(int argc, char** argv) {
+    QElapsedTimer sinceStart;
+    sinceStart.start();
+    QCommandLineParser options;
+    describe(options);
+    // Help needs no display.
+    if (std::any_of(argv + 1, argv + argc,
+                    [](const char* a) { return std::strcmp(a, "--help") == 0 || std::strcmp(a, "-h") == 0; })) {
+        QCoreApplication bare(argc, argv);
+        options.process(bare);
+    }
+    Application application(argc, argv);
+    QApplication::setApplicationName("Brusk");
     options.process(application);
 
     Theme::instance().loadFonts();
@@ -50,6 +80,7 @@ int main(int argc, char** argv) {
     session.setOwnParts(QStandardPaths::writableLocation(QStandardPaths::AppDataLocation).toStdString() +
                         "/parts.json");
     MainWindow window(session);
+    application.say = [&](const QString& sentence) { session.say(sentence, true); };
     const bool demo = options.isSet("demo");
     if (!options.positionalArguments().isEmpty()) {
         const auto done = openOrCreate(session, files, options.positionalArguments()[0].toStdString(), demo);
@@ -68,4 +99,16 @@ int main(int argc, char** argv) {
             QApplication::quit();
         });
     return QApplication::exec();
+}
+
+}  // namespace
+
+int main(int argc, char** argv) {
+    try {
+        return run(argc, argv);
+    } catch (const std::exception& problem) {
+        std::fprintf(stderr, "Brusk met something it did not expect and stops: %s. What was done is kept.\n",
+                     problem.what());
+        return 1;
+    }
 }

@@ -29,6 +29,8 @@ class LinkStoryTest : public QObject {
     void aSilentControllerNeverHoldsTheWindow();
     void gatesAreShownWithWhatSettlesThem();
     void theScopeOfAFlashIsChosen();
+    void inMidFlashFolderLinkAndWindowAreHeld();
+    void aFolderThatSomebodyElseWorksInIsOnlyLookedAt();
     void theTrafficIsShownInWordsAndSaved();
     void theCarIsComparedWithTheLedger();
     void aCarNoProfileKnowsIsReadByObd();
@@ -221,6 +223,54 @@ void LinkStoryTest::theScopeOfAFlashIsChosen() {
     QVERIFY(story.find<QLabel>("lastFlash")->text().contains("times the theoretical least"));
 }
 
+void LinkStoryTest::inMidFlashFolderLinkAndWindowAreHeld() {
+    QTemporaryDir other;
+    Story story;
+    Session& session = story.session();
+    QVERIFY(story.begin() && story.makeBase());
+    const auto folder = session.sharedFolder();
+    story.goTo("Flash");
+    QTRY_VERIFY(story.find<QPushButton>("flash")->isEnabled());
+    session.setTimeLapse(1);
+    QVERIFY(story.click("flash") && story.click("confirmFlash"));
+    QTRY_VERIFY(session.flashing() && session.progress().done > 0);
+    EXPECT_FAILS(session.createFolder(other.filePath("other").toStdString(), "other"), "is being written into the car");
+    EXPECT_FAILS(session.openFolder(folder->path()), "is being written into the car");
+    QVERIFY(!session.disconnectLink());
+    QVERIFY(story.message().contains("is being written into the car"));
+    QVERIFY(!story.window().close() && story.window().isVisible());
+    QVERIFY(session.flashing() && session.sharedFolder() == folder);
+    // Stopped as its own button does, it lets go of everything.
+    QVERIFY(story.click("stopFlash") && story.settle());
+    session.setTimeLapse(0);
+    QVERIFY(session.disconnectLink());
+    EXPECT_OK(session.createFolder(other.filePath("other").toStdString(), "other"));
+}
+
+void LinkStoryTest::aFolderThatSomebodyElseWorksInIsOnlyLookedAt() {
+    QTemporaryDir place;
+    const QString path = place.filePath("car");
+    storage::RealFileSystem files;
+    {
+        Story first(path);
+        QVERIFY(first.begin());
+        Story second(path);
+        QVERIFY(second.message().contains("another Brusk works in this folder"));
+        QCOMPARE(second.session().rounds().size(), size_t{1});
+        // It is seen in full, and nothing of it changes.
+        auto* grid = second.openParameter("rev_limit");
+        QVERIFY(grid);
+        typeInto(grid, "6500");
+        QVERIFY(second.message().contains("Nothing can be changed"));
+        QCOMPARE(second.session().rounds().size(), size_t{1});
+    }
+    // The first is gone: opened again, it can be worked in.
+    Story again(path);
+    auto* grid = again.openParameter("rev_limit");
+    typeInto(grid, "6500");
+    QCOMPARE(again.session().rounds().size(), size_t{2});
+}
+
 void LinkStoryTest::theTrafficIsShownInWordsAndSaved() {
     Story story;
     Session& session = story.session();
@@ -323,7 +373,7 @@ void LinkStoryTest::anotherSoftwareIsSaidAndBlocksUntilTheSerialIsTyped() {
     QVERIFY(story.find<QLabel>("confirmText")->text().contains("Overridden by typing E2-0098-4417"));
     QVERIFY(story.click("confirmFlash") && story.settle());
     QVERIFY2(story.message().contains("is in the car"), qPrintable(story.message()));
-    QVERIFY(session.folder()->lastFlash()->overridden.find("Right software") == 0);
+    QVERIFY((*session.folder()->memory().lastFlash())->overridden.find("Right software") == 0);
 }
 
 void LinkStoryTest::troubleCodesAreReadAndCleared() {

@@ -113,7 +113,7 @@ void MapsTest::everyOperationChangesItsBytesAndUndoesToTheFirst() {
     QVERIFY(changed("take all"));
     // With the whole map taken from the reference the bytes are the first again; undo goes there step by step too.
     QVERIFY(imageOf(story) == first);
-    QCOMPARE(session.folder()->edits(session.selected()->id)->done().size(), static_cast<size_t>(done));
+    QCOMPARE(session.folder()->rounds().edits(session.selected()->id)->done().size(), static_cast<size_t>(done));
     for (int i = 0; i < done; ++i)
         QTest::keyClick(grid, Qt::Key_Z, Qt::ControlModifier);
     QVERIFY(imageOf(story) == first);

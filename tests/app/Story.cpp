@@ -15,8 +15,8 @@ Story::Story(const QString& folder, const QString& profiles) {
     window_ = std::make_unique<MainWindow>(*session_);
     const storage::Path path = folder.isEmpty() ? storage::Path(temporary_.filePath("heron").toStdString())
                                                 : storage::Path(folder.toStdString());
-    const auto done =
-        files_.exists(path / "car.sqlite") ? session_->openFolder(path) : session_->createFolder(path, "Heron 1.6 T");
+    const auto done = carfolder::CarFolder::isThere(files_, path) ? session_->openFolder(path)
+                                                                  : session_->createFolder(path, "Heron 1.6 T");
     if (!done) qFatal("%s", done.error().text().c_str());
     session_->setOwnParts(temporary_.filePath("parts.json").toStdString());
     session_->offerBuildSheet(data / "heron" / "build-sheet.json");
@@ -86,7 +86,7 @@ MapGrid* Story::openParameter(const char* words) {
 
 bool Story::makeBase() {
     // Stories drive as they like; the limits of the first drives have a test of their own.
-    if (!session_->folder()->setSetting("stage", "Full load")) return false;
+    if (!session_->folder()->settings().set("stage", "Full load")) return false;
     goTo("Base");
     auto* make = find<QPushButton>("makeBaseRound");
     if (!make || !QTest::qWaitFor([&] { return make->isEnabled(); }, 5000)) return false;

@@ -9,6 +9,7 @@
 
 #include "Expect.h"
 #include "Story.h"
+#include "app/LinkParts.h"
 #include "app/stations/correct/CorrectStation.h"
 #include "app/widgets/LaneView.h"
 #include "app/widgets/MapGrid.h"
@@ -289,7 +290,7 @@ void StoryTest::theRingFollowsTheEngine() {
     QVERIFY(story.click("record"));
     QVERIFY(story.settle());
     QVERIFY(story.message().contains("Recorded"));
-    QCOMPARE(session.folder()->recordings(session.selected()->id).size(), size_t{1});
+    QCOMPARE(session.folder()->recordings().of(session.selected()->id)->size(), size_t{1});
 }
 
 void StoryTest::theCalibrationIsExported() {
@@ -303,7 +304,8 @@ void StoryTest::theCalibrationIsExported() {
     QVERIFY(story.find<QLabel>("exported")->text().contains("round0-2.hex"));  // nothing is overwritten
     const auto bytes = session.folder()->files().read(session.folder()->path() / "exports" / "round0-2.hex");
     EXPECT_OK(bytes);
-    QVERIFY(*image::readImage(*bytes, image::Format::IntelHex) == **session.folder()->image(session.selected()->id));
+    QVERIFY(*image::readImage(*bytes, image::Format::IntelHex) ==
+            **session.folder()->rounds().image(session.selected()->id));
 }
 
 void StoryTest::theLedgerSelectsByMouseAndKeys() {

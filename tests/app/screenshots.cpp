@@ -45,19 +45,20 @@ void shootGates(Story& story, const QString& out) {
     job::Kit unmendable = demo;
     unmendable.profile.checksums.front() = {0x8C0000, 16, 0x800100};
     take(unmendable, *session.identity());
-    const std::string identity = folder.setting("identity");
-    if (!folder.setSetting("identity", "")) qFatal("no identity to forget");
+    const std::string identity = folder.settings().get("identity").value_or("");
+    if (!folder.settings().set("identity", "")) qFatal("no identity to forget");
     take(demo, *session.identity());
-    if (!folder.setSetting("identity", identity)) qFatal("the identity is gone");
-    if (!folder.setRights(round, job::toJson(job::Rights{.serial = "E2-0200-0001"}))) qFatal("no rights to set");
+    if (!folder.settings().set("identity", identity)) qFatal("the identity is gone");
+    if (!folder.rounds().setRights(round, job::toJson(job::Rights{.serial = "E2-0200-0001"})))
+        qFatal("no rights to set");
     take(demo, *session.identity());
-    if (!folder.setRights(round, "")) qFatal("the rights stay");
+    if (!folder.rounds().setRights(round, "")) qFatal("the rights stay");
     const auto calibration = *job::calibrationOf(demo, folder, round);
     const auto edit = calibration.prepare(*demo.definition->parameter("rev_limit"), {{0, 7400}},
                                           calibration::AtLimit::Refuse, "Rev limit");
     auto loose = calibration;
     if (!edit || !loose.apply(*edit)) qFatal("the limit holds");
-    const auto wide = folder.round(round);
+    const auto wide = folder.rounds().byId(round);
     for (const auto& gate : job::gatesOf({demo, folder, *wide, loose.image(), 0, std::nullopt, session.identity(),
                                           job::FlashScope::Changed, "", session.reference()}))
         if (gate.verdict == job::Gate::Verdict::Warns) gates.push_back(gate);
@@ -165,7 +166,7 @@ int main(int argc, char** argv) {
             story.find<QCheckBox>("accept_donor_boost")->mapTo(cards->widget(), QPoint()).y() - 20);
     shoot("base-donor");
     if (argc > 3 && QString(argv[3]) == "base") return 0;
-    must(story.session().folder()->setSetting("base_donor", "").has_value(), "without the donor");
+    must(story.session().folder()->settings().set("base_donor", "").has_value(), "without the donor");
     story.goTo("Car");
     must(story.makeBase(), "base");
     if (argc > 3 && QString(argv[3]) == "maps") {

@@ -89,6 +89,9 @@ class HouseTest : public QObject {
     void appAndCtlDoNotKnowEachOther();
     void linkLinesFollowTheSameWalls();
     void onlyStorageAndTheSocketsOpenFiles();
+    void onlyStorageTouchesTheFileSystem();
+    void onlyRootsParsersAndTheDatabaseCatch();
+    void theSimulatedCarIsKnownToFewOfTheWindow();
     void everySourceFileSaysItsLicence();
     void documentsNamePathsThatExist();
     void theMainWindowStaysSmall();
@@ -167,6 +170,53 @@ void HouseTest::onlyStorageAndTheSocketsOpenFiles() {
                      qPrintable(QString("%1:%2 %3").arg(file).arg(line).arg(text.trimmed())));
         }
     }
+}
+
+namespace {
+
+/// Where a pattern stands in code of src/, comments aside, but for files whose path contains one of `but`.
+QStringList usesOf(const QString& pattern, const QStringList& but) {
+    const QRegularExpression wanted(pattern);
+    QStringList out;
+    for (const QString& file : sourcesBelow("src")) {
+        if (std::any_of(but.begin(), but.end(), [&](const QString& part) { return file.contains(part); })) continue;
+        int line = 0;
+        for (const QString& text : qs(readText(file.toStdString())).split('\n'))
+            if (++line; !text.trimmed().startsWith("//") && wanted.match(text).hasMatch())
+                out << QString("%1:%2 %3").arg(file.mid(kSource.size() + 1)).arg(line).arg(text.trimmed());
+    }
+    return out;
+}
+
+}  // namespace
+
+void HouseTest::onlyStorageTouchesTheFileSystem() {
+    const QStringList found =
+        usesOf("std::filesystem|\\bmkdtemp\\b|::flock\\b|::chmod\\b|::stat\\(", {"/core/storage/"});
+    QVERIFY2(found.isEmpty(), qPrintable(found.join('\n')));
+    QVERIFY(!usesOf("std::filesystem", {}).isEmpty());
+}
+
+void HouseTest::onlyRootsParsersAndTheDatabaseCatch() {
+    // Roots: main() of each program, the link's thread, the pool. Parsers of JSON, formulas, A2L and MDF throw inside.
+    const QStringList found =
+        usesOf("\\bcatch \\(",
+               {"/main.cpp", "/app/LinkThread.cpp", "/app/SessionLink.cpp", "/app/SessionBackground.h",
+                "/core/carfolder/Database.cpp", "/core/definition/", "/core/recording/", "/core/link/Profile.cpp",
+                "/core/job/Garage.cpp", "/core/job/Gates.cpp", "/core/job/Donors.cpp", "/ctl/Arguments.cpp"});
+    QVERIFY2(found.isEmpty(), qPrintable(found.join('\n')));
+}
+
+void HouseTest::theSimulatedCarIsKnownToFewOfTheWindow() {
+    for (const QString& file : sourcesBelow("src/app"))
+        for (const Include& include : includesOf(file))
+            QVERIFY2(!include.path.startsWith("benchcar/") || file.endsWith("/LinkParts.h"),
+                     qPrintable(place(include)));
+    QSet<QString> seers;
+    for (const QString& file : sourcesBelow("src/app"))
+        for (const Include& include : includesOf(file))
+            if (include.path == "app/LinkParts.h") seers << file.section('/', -1);
+    QCOMPARE(seers, (QSet<QString>{"LinkThread.cpp", "Session.cpp", "SessionLink.cpp", "OperatorPanel.cpp"}));
 }
 
 void HouseTest::everySourceFileSaysItsLicence() {

@@ -2,6 +2,7 @@
 #include "app/shell/MainWindow.h"
 
 #include <QButtonGroup>
+#include <QCloseEvent>
 #include <QFileDialog>
 #include <QMenu>
 #include <QShortcut>
@@ -75,7 +76,7 @@ MainWindow::MainWindow(Session& session, QWidget* parent) : QMainWindow(parent),
     tabs_->addStretch();
 
     connect(&session_, &Session::folderChanged, this,
-            [this] { carName_->setText(QString::fromStdString(session_.folder()->carName())); });
+            [this] { carName_->setText(QString::fromStdString(session_.setting("car_name"))); });
     connect(&session_, &Session::linkChanged, this, &MainWindow::refreshLink);
     connect(&session_, &Session::taskChanged, this, &MainWindow::refreshTask);
     connect(&session_, &Session::roundsChanged, this, &MainWindow::refreshTask);
@@ -254,7 +255,7 @@ void MainWindow::refreshTask() {
     inTheCar_->setText(session_.carSentence());
     QString text;
     if (session_.busy()) {
-        text = session_.taskTitle();
+        text = taskTitle(session_.task());
         const auto& p = session_.progress();
         if (p.total && !session_.driving()) text = progressText(p);
     }
@@ -285,6 +286,13 @@ void MainWindow::openFolder() {
     if (path.isEmpty()) return;
     if (auto done = session_.openFolder(path.toStdString()); !done)
         say(QString::fromStdString(done.error().text()), true);
+}
+
+void MainWindow::closeEvent(QCloseEvent* event) {
+    const QString held = session_.heldBy();
+    if (held.isEmpty()) return event->accept();
+    event->ignore();
+    say(held, true);
 }
 
 }  // namespace brusk::app

@@ -34,6 +34,8 @@ class MainWindow : public QMainWindow {
     void refreshTask();
     void say(const QString& sentence, bool alarm);
     void openFolder();
+    /// Refused while a flash runs.
+    void closeEvent(QCloseEvent* event) override;
     void newFolder();
 
     Session& session_;

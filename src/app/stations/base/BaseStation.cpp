@@ -80,18 +80,18 @@ BaseStation::BaseStation(Session& session, QWidget* parent) : Station("Base", pa
 void BaseStation::compute() {
     const auto* round = session_.selected();
     if (session_.folder()) {
-        auto decisions = job::decisionsFromJson(session_.folder()->setting(kDecisions));
+        auto decisions = job::decisionsFromJson(session_.setting(kDecisions));
         if (!decisions) session_.say(qs(decisions.error().text()), true);
         decisions_ = std::move(decisions).value_or(proposals::Decisions{});
-        const std::string kept = session_.folder()->setting(kStage);
+        const std::string kept = session_.setting(kStage);
         const auto at = std::find(std::begin(proposals::kStages), std::end(proposals::kStages), kept);
         stage_ = at == std::end(proposals::kStages)
                      ? proposals::Stage::Gentle
                      : static_cast<proposals::Stage>(at - std::begin(proposals::kStages));
     }
     if (session_.folder()) {
-        donor_ = session_.folder()->setting(kDonor);
-        brief_ = !session_.folder()->setting(kBrief).empty();
+        donor_ = session_.setting(kDonor);
+        brief_ = !session_.setting(kBrief).empty();
     }
     const int mine = ++asked_;
     if (!round || !session_.kit() || !session_.calibration()) {
@@ -345,7 +345,8 @@ QWidget* BaseStation::causeHead(const QString& cause) {
 void BaseStation::keepDecisions() {
     if (!session_.folder()) return;
     const auto keep = [&](const char* key, const std::string& value) {
-        if (auto done = session_.folder()->setSetting(key, value); !done) session_.say(qs(done.error().text()), true);
+        if (auto done = session_.folder()->settings().set(key, value); !done)
+            session_.say(qs(done.error().text()), true);
     };
     keep(kDecisions, job::toJson(decisions_));
     keep(kDonor, donor_);

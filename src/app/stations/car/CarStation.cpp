@@ -90,7 +90,7 @@ CarStation::CarStation(Session& session, QWidget* parent) : Station("Car", paren
     connect(primary(), &QPushButton::clicked, this, &CarStation::act);
     connect(&session_, &Session::folderChanged, this, [this] {
         sheet_->setSheet(session_.buildSheet());
-        const QString kept = QString::fromStdString(session_.folder()->setting("link"));
+        const QString kept = QString::fromStdString(session_.setting("link"));
         linkChoice_->choose(kept);
         if (kept.startsWith(kSocket)) socketPath_->setText(kept.mid(5));
         refresh();
@@ -210,7 +210,7 @@ void CarStation::act() {
 }
 
 void CarStation::refreshProgress() {
-    const bool reading = session_.busy() && session_.taskTitle() == "Reading";
+    const bool reading = session_.task() == Task::Read;
     progressBox_->setVisible(reading);
     if (!reading) return;
     const auto& p = session_.progress();
@@ -221,10 +221,10 @@ void CarStation::refreshProgress() {
 void CarStation::refreshButtons() {
     const bool open = session_.linkState() == LinkState::Open;
     const bool idle = !session_.busy();
-    const bool reading = session_.busy() && session_.taskTitle() == "Reading";
+    const bool reading = session_.task() == Task::Read;
     const bool anyCar = session_.obdCar() != nullptr;
     const bool fits = open && !anyCar && session_.mismatch().isEmpty();
-    const bool known = session_.folder() && session_.folder()->original();
+    const bool known = !session_.rounds().empty();
     socketPath_->setVisible(linkChoice_->chosen() == kSocket);
     linkChoice_->setEnabled(!open);
     socketPath_->setEnabled(!open);
@@ -305,7 +305,7 @@ void CarStation::refreshIdentity() {
         if (round.number == 0)
             identity_->set("Original",
                            QString("kept %1, original.hex, never overwritten")
-                               .arg(QString::fromStdString(round.createdAt.substr(0, 10))),
+                               .arg(QString::fromStdString(round.createdAt).left(10)),
                            "");
 }
 

@@ -319,9 +319,9 @@ void CorrectStation::refreshSide() {
     recordings_->clear();
     samples_->clear();
     delay_->clear();
-    const auto entries = round ? session_.folder()->recordings(round->id) : std::vector<carfolder::RecordingEntry>{};
+    const auto entries = round ? session_.recordings(round->id) : std::vector<carfolder::RecordingEntry>{};
     for (const auto& entry : entries)
-        recordings_->set(QString::fromStdString(entry.title + ", " + entry.startedAt.substr(11, 5)),
+        recordings_->set(QString::fromStdString(entry.title) + ", " + timeOfDay(entry.startedAt),
                          QString("%1 min").arg(entry.duration_s / 60, 0, 'f', 1));
     if (samples) {
         const auto& cost = samples->cost;

@@ -47,16 +47,14 @@ void DeliverStation::exportHex() {
     const auto* round = session_.selected();
     if (!round) return;
     session_.saveDraftNow();
-    const auto image = session_.folder()->image(round->id);
+    const auto image = session_.folder()->rounds().image(round->id);
     if (!image) return session_.say(QString::fromStdString(image.error().text()), true);
     const auto bytes = image::writeImage(**image, image::Format::IntelHex);
     if (!bytes) return session_.say(QString::fromStdString(bytes.error().text()), true);
     auto& files = session_.folder()->files();
     // A name that is taken gets a number: nothing is overwritten.
-    storage::Path path;
-    for (int n = 1; n == 1 || files.exists(path); ++n)
-        path = session_.folder()->path() / "exports" /
-               ("round" + std::to_string(round->number) + (n > 1 ? "-" + std::to_string(n) : "") + ".hex");
+    const storage::Path path =
+        files.freeName(session_.folder()->path() / "exports", "round" + std::to_string(round->number), ".hex");
     if (auto done = files.save(path, *bytes); !done)
         return session_.say(QString::fromStdString(done.error().text()), true);
     written_->setText("Wrote " + QString::fromStdString(path.string()));

@@ -3,6 +3,8 @@
 
 #include <QGridLayout>
 
+#include "app/LinkParts.h"
+
 namespace brusk::app {
 namespace {
 

@@ -334,7 +334,7 @@ void FlashStation::refreshChanges() {
 }
 
 void FlashStation::refreshJournal() {
-    const auto entries = session_.folder()->journal(kJournalLines);
+    const auto entries = session_.orSay(session_.folder()->memory().journal(kJournalLines));
     // Progress comes many times a second; the lines are made anew when there is a new one.
     const QString newest = entries.empty() ? QString() : QString::fromStdString(entries[0].at + entries[0].what);
     if (newest == newestJournal_ && journal_->count() > 0) return;

@@ -107,7 +107,7 @@ void ReviewStation::refresh() {
     const QString shown = round ? QString("%1/%2/%3")
                                       .arg(QString::fromStdString(session_.folder()->path().string()))
                                       .arg(round->id)
-                                      .arg(session_.folder()->recordings(round->id).size())
+                                      .arg(session_.recordings(round->id).size())
                                 : QString();
     if (round)
         subtitle()->setText(QString("round %1, %2").arg(round->number).arg(QString::fromStdString(round->title)));
@@ -122,12 +122,11 @@ void ReviewStation::refresh() {
         subtitle()->setText("Nothing was read yet.");
         return;
     }
-    for (const auto& entry : session_.folder()->recordings(round->id))
-        list_->addItem(
-            QString("%1\n%2, %3 s, %4")
-                .arg(QString::fromStdString(entry.title), QString::fromStdString(entry.startedAt.substr(11, 5)))
-                .arg(entry.duration_s, 0, 'f', 0)
-                .arg(entry.gaps ? QString("%1 gaps").arg(entry.gaps) : QString("no gaps")));
+    for (const auto& entry : session_.recordings(round->id))
+        list_->addItem(QString("%1\n%2, %3 s, %4")
+                           .arg(QString::fromStdString(entry.title), timeOfDay(entry.startedAt))
+                           .arg(entry.duration_s, 0, 'f', 0)
+                           .arg(entry.gaps ? QString("%1 gaps").arg(entry.gaps) : QString("no gaps")));
     found_->setText("Reading the recordings \u2026");
     setRole(found_, "faint");
     if (list_->count() == 0)
@@ -143,16 +142,17 @@ void ReviewStation::refresh() {
 void ReviewStation::load(int row) {
     const auto* round = session_.selected();
     if (!round || row < 0) return;
-    const auto entries = session_.folder()->recordings(round->id);
+    const auto entries = session_.recordings(round->id);
     if (row >= static_cast<int>(entries.size())) return;
     using Loaded = Result<std::shared_ptr<const recording::Recording>>;
     const QString title =
         QString("round %1, %2").arg(round->number).arg(QString::fromStdString(entries[static_cast<size_t>(row)].title));
     session_.inBackground<Loaded>(
-        [folder = session_.folder(), entry = entries[static_cast<size_t>(row)]] {
+        [folder = session_.sharedFolder(), entry = entries[static_cast<size_t>(row)]] {
             return job::loadRecording(*folder, entry);
         },
-        [this, row, title](Loaded loaded) {
+        [this, row, title, asked = ++asked_](Loaded loaded) {
+            if (asked != asked_) return;  // something else is looked at by now
             if (!loaded) {
                 shown_.clear();  // to be tried again
                 return session_.say(QString::fromStdString(loaded.error().text()), true);

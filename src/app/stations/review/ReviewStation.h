@@ -40,6 +40,7 @@ class ReviewStation : public Station {
     QLabel* found_;
     std::shared_ptr<const recording::Recording> recording_;
     int recordingIndex_ = -1;
+    int asked_ = 0;  ///< counts loads, so that a late one is told apart
     QString shown_;  ///< folder, round and number of recordings in the list
     calibration::Table map_;
 };

@@ -139,28 +139,28 @@ Done base(Context& c, const Options& o) {
 
 }  // namespace
 
-void addBaseCommand(CLI::App& app, Context& c) {
+void addBaseCommand(Command app, Context& c) {
     auto o = std::make_shared<Options>();
-    auto* sub = app.add_subcommand("base", "a first calibration for the parts on a build sheet, with its reasons");
-    sub->add_option("DEFINITION", o->definition)->required();
-    sub->add_option("IMAGE", o->image)->required();
-    sub->add_option("--base", o->base, "address of a binary's first byte");
-    sub->add_option("--sheet", o->sheet, "the build sheet (JSON)")->required();
-    sub->add_option("--leave-out", o->leaveOut, "proposals that are not made");
-    sub->add_option("--fit", o->fit, "parts of the library, by name, in place of what the sheet says (see parts)");
-    sub->add_option("--donor", o->donor, "another car's image, whose groups of tables are offered");
-    sub->add_option("--donor-definition", o->donorDefinition, "the donor's definition, when it is another");
-    sub->add_option("--donor-sheet", o->donorSheet, "its build sheet; else NAME.build-sheet.json beside it");
-    sub->add_option("--take", o->take, "groups of the donor, by id: donor_boost");
-    sub->add_option("--stage", o->stage, "limits for these drives")
-        ->check(CLI::IsMember(std::vector<std::string>(std::begin(proposals::kStages), std::end(proposals::kStages))));
-    sub->add_option("--out", o->out, "where the image with all that is accepted goes");
-    sub->add_flag("--force", o->force, "replace the file of --out");
-    sub->callback([o, &c] {
+    auto sub = app.command("base", "a first calibration for the parts on a build sheet, with its reasons");
+    sub.option("DEFINITION", o->definition).required();
+    sub.option("IMAGE", o->image).required();
+    sub.option("--base", o->base, "address of a binary's first byte");
+    sub.option("--sheet", o->sheet, "the build sheet (JSON)").required();
+    sub.option("--leave-out", o->leaveOut, "proposals that are not made");
+    sub.option("--fit", o->fit, "parts of the library, by name, in place of what the sheet says (see parts)");
+    sub.option("--donor", o->donor, "another car's image, whose groups of tables are offered");
+    sub.option("--donor-definition", o->donorDefinition, "the donor's definition, when it is another");
+    sub.option("--donor-sheet", o->donorSheet, "its build sheet; else NAME.build-sheet.json beside it");
+    sub.option("--take", o->take, "groups of the donor, by id: donor_boost");
+    sub.option("--stage", o->stage, "limits for these drives")
+        .oneOf({std::begin(proposals::kStages), std::end(proposals::kStages)});
+    sub.option("--out", o->out, "where the image with all that is accepted goes");
+    sub.flag("--force", o->force, "replace the file of --out");
+    sub.run([o, &c] {
         if (auto done = base(c, *o); !done) c.outcome.fail(done.error());
     });
-    auto* parts = app.add_subcommand("parts", "parts that ship with Brusk, for build sheets");
-    parts->callback([&c] {
+    auto parts = app.command("parts", "parts that ship with Brusk, for build sheets");
+    parts.run([&c] {
         if (auto done = listParts(c); !done) c.outcome.fail(done.error());
     });
 }

@@ -86,18 +86,18 @@ Done cells(Context& c, const Options& o) {
 
 }  // namespace
 
-void addCellsCommand(CLI::App& app, Context& c) {
+void addCellsCommand(Command app, Context& c) {
     auto o = std::make_shared<Options>();
-    auto* sub = app.add_subcommand("cells", "a recording's samples in the cells of a map");
-    sub->add_option("RECORDING", o->file)->required();
-    sub->add_option("--x", o->x, "channel across")->required();
-    sub->add_option("--x-breaks", o->xBreaks)->required()->delimiter(',');
-    auto* y = sub->add_option("--y", o->y, "channel down");
-    sub->add_option("--y-breaks", o->yBreaks)->delimiter(',')->needs(y);
-    sub->add_option("--value", o->value, "expression of channels")->required();
-    sub->add_option("--where", o->where, "only samples where this is not 0");
-    sub->add_flag("--fit", o->fit, "node factors and their certainty");
-    sub->callback([o, &c] {
+    auto sub = app.command("cells", "a recording's samples in the cells of a map");
+    sub.option("RECORDING", o->file).required();
+    sub.option("--x", o->x, "channel across").required();
+    sub.option("--x-breaks", o->xBreaks).required().commas();
+    auto y = sub.option("--y", o->y, "channel down");
+    sub.option("--y-breaks", o->yBreaks).commas().needs(y);
+    sub.option("--value", o->value, "expression of channels").required();
+    sub.option("--where", o->where, "only samples where this is not 0");
+    sub.flag("--fit", o->fit, "node factors and their certainty");
+    sub.run([o, &c] {
         if (auto done = cells(c, *o); !done) c.outcome.fail(done.error());
     });
 }

@@ -2,16 +2,18 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
-#include <CLI/CLI.hpp>
 #include <nlohmann/json.hpp>
+#include <optional>
 #include <string>
 
 #include "core/base/Result.h"
 #include "core/storage/FileSystem.h"
+#include "ctl/Arguments.h"
 
 namespace brusk::ctl {
 
-enum Exit { kDone = 0, kFailed = 1, kWrongUse = 2, kCheckFailed = 3 };
+/// 0: computed, whatever was found; 1: the work could not be done; 2: wrong use; 3: refused, or a check failed.
+enum Exit { kDone = 0, kFailed = 1, kWrongUse = 2, kRefused = 3, kCheckFailed = 3 };
 
 /// What a command has to say: one JSON document, a readable text of the same, and how it ended.
 struct Outcome {
@@ -19,8 +21,8 @@ struct Outcome {
     std::string text;
     int code = kDone;
 
-    void fail(const Error& error) { failure = error.text(), code = kFailed; }
-    std::string failure;
+    void fail(const Error& error) { failure = error, code = error.code == ErrorCode::Refused ? kRefused : kFailed; }
+    std::optional<Error> failure;
 };
 
 struct Context {
@@ -29,13 +31,15 @@ struct Context {
     bool quiet = false;  ///< no progress on standard error
 };
 
-void addFileCommands(CLI::App& app, Context& context);
-void addDefinitionCommands(CLI::App& app, Context& context);
-void addLinkCommands(CLI::App& app, Context& context);
-void addLiveCommands(CLI::App& app, Context& context);
-void addCellsCommand(CLI::App& app, Context& context);
-void addBaseCommand(CLI::App& app, Context& context);
-void addLoopCommand(CLI::App& app, Context& context);
+/// Hands back the group of commands on recordings, for others to add to.
+Command addFileCommands(Command app, Context& context);
+void addFolderCommands(Command app, Command recordingGroup, Context& context);
+void addDefinitionCommands(Command app, Context& context);
+void addLinkCommands(Command app, Context& context);
+void addLiveCommands(Command app, Context& context);
+void addCellsCommand(Command app, Context& context);
+void addBaseCommand(Command app, Context& context);
+void addLoopCommand(Command app, Context& context);
 
 /// Refuses to overwrite unless forced.
 [[nodiscard]] Done mayWrite(Context& context, const std::string& path, bool force);

@@ -152,57 +152,57 @@ void copy(Context& c, const Change& o) {
 
 }  // namespace
 
-void addDefinitionCommands(CLI::App& app, Context& c) {
-    auto* group = app.add_subcommand("definition", "A2L definitions")->require_subcommand(1);
+void addDefinitionCommands(Command app, Context& c) {
+    auto group = app.group("definition", "A2L definitions");
     const auto command = [&](const char* name, const char* what) {
         auto o = std::make_shared<Change>();
-        auto* sub = group->add_subcommand(name, what);
-        sub->add_option("FILE", o->file)->required();
+        auto sub = group.command(name, what);
+        sub.option("FILE", o->file).required();
         return std::pair{sub, o};
     };
     {
         auto [sub, o] = command("check", "what is in it and what is wrong with it");
-        sub->callback([o = o, &c] { check(c, o->file); });
+        sub.run([o = o, &c] { check(c, o->file); });
     }
     {
         auto [sub, o] = command("list", "parameters and measurements");
-        sub->add_option("--find", o->name, "any part of name, description, unit, group or address; best first");
-        sub->callback([o = o, &c] { list(c, o->file, o->name); });
+        sub.option("--find", o->name, "any part of name, description, unit, group or address; best first");
+        sub.run([o = o, &c] { list(c, o->file, o->name); });
     }
     {
         auto [sub, o] =
             command("roles", "what means what to the engine, and guesses where the definition does not say");
         auto most = std::make_shared<size_t>(3);
-        sub->add_option("--guesses", *most, "for each role, likeliest first")->check(CLI::Range(1, 100));
-        sub->callback([o = o, most, &c] { roles(c, o->file, *most); });
+        sub.option("--guesses", *most, "for each role, likeliest first").range(1, 100);
+        sub.run([o = o, most, &c] { roles(c, o->file, *most); });
     }
     {
         auto [sub, o] = command("change", "one parameter's name, description, group, role or address");
-        sub->add_option("NAME", o->name)->required();
-        sub->add_option("--out", o->out, "where the changed definition goes")->required();
-        sub->add_option("--name", o->newName, "another name; what refers to it follows");
-        sub->add_option("--describe", o->description, "another description");
-        sub->add_option("--label", o->label, "the name a tuner reads");
-        sub->add_option("--group", o->group, "the group it moves to");
-        sub->add_option("--role", o->role, "what it means to the engine; - for none");
-        sub->add_option("--address", o->address, "another address");
-        sub->add_flag("--force", o->force, "replace the file of --out");
-        sub->callback([o = o, &c] { change(c, *o); });
+        sub.option("NAME", o->name).required();
+        sub.option("--out", o->out, "where the changed definition goes").required();
+        sub.option("--name", o->newName, "another name; what refers to it follows");
+        sub.option("--describe", o->description, "another description");
+        sub.option("--label", o->label, "the name a tuner reads");
+        sub.option("--group", o->group, "the group it moves to");
+        sub.option("--role", o->role, "what it means to the engine; - for none");
+        sub.option("--address", o->address, "another address");
+        sub.flag("--force", o->force, "replace the file of --out");
+        sub.run([o = o, &c] { change(c, *o); });
     }
     {
         auto [sub, o] = command("copy", "parameters of another definition, with all they need");
-        sub->add_option("FROM", o->from)->required();
-        sub->add_option("NAME", o->names)->required();
-        sub->add_option("--out", o->out, "where the larger definition goes")->required();
-        sub->add_option("--group", o->group, "the group they go to");
-        sub->add_flag("--force", o->force, "replace the file of --out");
-        sub->callback([o = o, &c] { copy(c, *o); });
+        sub.option("FROM", o->from).required();
+        sub.option("NAME", o->names).required();
+        sub.option("--out", o->out, "where the larger definition goes").required();
+        sub.option("--group", o->group, "the group they go to");
+        sub.flag("--force", o->force, "replace the file of --out");
+        sub.run([o = o, &c] { copy(c, *o); });
     }
     {
         auto [sub, o] = command("write", "the whole definition written anew in the standard's order");
-        sub->add_option("OUT", o->out)->required();
-        sub->add_flag("--force", o->force, "replace OUT");
-        sub->callback([o = o, &c] {
+        sub.option("OUT", o->out).required();
+        sub.flag("--force", o->force, "replace OUT");
+        sub.run([o = o, &c] {
             const auto contents = loadDefinition(c, o->file);
             if (!contents) return c.outcome.fail(contents.error());
             save(c, definition::writeA2l(contents->definition), o->out, o->force, "Wrote " + o->out + ".");

@@ -8,8 +8,10 @@
 #include "core/calibration/Cdf.h"
 #include "core/calibration/Compare.h"
 #include "core/calibration/Transfer.h"
+#include "core/job/Correct.h"
 #include "core/recording/Mdf4.h"
 #include "core/units/Units.h"
+#include "ctl/Links.h"
 #include "ctl/Loading.h"
 
 namespace brusk::ctl {
@@ -291,27 +293,60 @@ void transferBetween(Context& c, const std::string& definition, const std::strin
     if (auto done = writeCalibration(c, after, out, force); !done) c.outcome.fail(done.error());
 }
 
+/// The edits that the assignments ask for, applied; and what is stored then.
+Result<std::vector<calibration::Edit>> assign(Context& c, calibration::Calibration& calibration,
+                                              const std::vector<std::string>& assignments) {
+    std::vector<calibration::Edit> edits;
+    c.outcome.json = json::object();
+    for (const std::string& text : assignments) {
+        const auto assignment = parseAssignment(text);
+        if (!assignment) return tl::unexpected(assignment.error());
+        auto edit = editFor(calibration, *assignment);
+        if (!edit) return tl::unexpected(edit.error());
+        if (auto done = calibration.apply(*edit); !done) return tl::unexpected(done.error());
+        edits.push_back(std::move(*edit));
+    }
+    for (const std::string& text : assignments) {
+        const std::string name = parseAssignment(text)->name;
+        const auto table = calibration.read(name);
+        if (!table) return tl::unexpected(table.error());
+        c.outcome.json[name] = tableJson(*table);
+    }
+    for (const auto& [name, stored] : c.outcome.json.items())
+        c.outcome.text += tableText(*calibration.read(name));
+    return edits;
+}
+
 void set(Context& c, const std::string& definition, const std::string& imagePath, const std::string& base,
          const std::string& out, const std::vector<std::string>& assignments, bool force) {
     auto calibration = loadCalibration(c, definition, imagePath, base);
     if (!calibration) return c.outcome.fail(calibration.error());
-    c.outcome.json = json::object();
-    for (const std::string& text : assignments) {
-        const auto assignment = parseAssignment(text);
-        if (!assignment) return c.outcome.fail(assignment.error());
-        const auto edit = editFor(*calibration, *assignment);
-        if (!edit) return c.outcome.fail(edit.error());
-        if (auto done = calibration->apply(*edit); !done) return c.outcome.fail(done.error());
-    }
-    for (const std::string& text : assignments) {
-        const std::string name = parseAssignment(text)->name;
-        const auto table = calibration->read(name);
-        if (!table) return c.outcome.fail(table.error());
-        c.outcome.json[name] = tableJson(*table);
-    }
-    for (const auto& [name, stored] : c.outcome.json.items())
-        c.outcome.text += tableText(*calibration->read(name));
+    if (auto edits = assign(c, *calibration, assignments); !edits) return c.outcome.fail(edits.error());
     if (auto done = writeCalibration(c, *calibration, out, force); !done) c.outcome.fail(done.error());
+}
+
+/// A new round of a car folder with the parameters changed; `from` below 0: on the newest round.
+Done setInFolder(Context& c, const std::string& car, int from, const std::string& title,
+                 const std::vector<std::string>& assignments) {
+    const auto folder = carfolder::CarFolder::open(c.files, car);
+    if (!folder) return tl::unexpected(folder.error());
+    if (!(*folder)->mayWrite()) return fail(ErrorCode::Refused, "No round can be made: " + (*folder)->whyNot());
+    const auto kit = kitOf(c, **folder);
+    if (!kit) return tl::unexpected(kit.error());
+    const auto rounds = (*folder)->rounds().all();
+    if (!rounds) return tl::unexpected(rounds.error());
+    if (rounds->empty()) return fail(ErrorCode::NotFound, "Nothing was read into this folder yet.");
+    const auto parent = from < 0 ? Result<carfolder::Round>(rounds->front()) : (*folder)->rounds().byNumber(from);
+    if (!parent) return tl::unexpected(parent.error());
+    auto calibration = job::calibrationOf(**kit, **folder, parent->id);
+    if (!calibration) return tl::unexpected(calibration.error());
+    const auto edits = assign(c, *calibration, assignments);
+    if (!edits) return tl::unexpected(edits.error());
+    const auto made = job::makeRound(**kit, **folder, parent->id, *edits, title, "");
+    if (!made) return tl::unexpected(made.error());
+    c.outcome.json = {{"round", made->number}, {"image_sha256", made->imageSha256}, {"values", c.outcome.json}};
+    c.outcome.text += "Round " + std::to_string(made->number) + " made.\n";
+    return {};
 }
 
 void compareImages(Context& c, const std::string& definition, const std::string& a, const std::string& b,
@@ -359,7 +394,7 @@ void recordingInfo(Context& c, const std::string& file) {
     const auto bytes = c.files.read(file);
     if (!bytes) return c.outcome.fail(bytes.error());
     const auto recording = recording::readMdf4(*bytes);
-    if (!recording) return c.outcome.fail(Error{ErrorCode::BadInput, file + ": " + recording.error().message, nullptr});
+    if (!recording) return c.outcome.fail(recording.error().in(file));
     json groups = json::array();
     for (const auto& group : recording->groups) {
         json channels = json::array();
@@ -389,6 +424,9 @@ void recordingInfo(Context& c, const std::string& file) {
         groups.push_back({{"rate_hz", group.rate_hz}, {"channels", channels}});
     }
     c.outcome.json = {{"duration_s", recording->duration_s()}, {"round", recording->roundId}, {"groups", groups}};
+    if (!recording->damage.empty()) c.outcome.json["damage"] = recording->damage;
+    for (const std::string& damage : recording->damage)
+        c.outcome.text += "Damaged: " + damage + "\n";
 }
 
 }  // namespace
@@ -399,58 +437,74 @@ Done mayWrite(Context& context, const std::string& path, bool force) {
     return {};
 }
 
-void addFileCommands(CLI::App& app, Context& c) {
+Command addFileCommands(Command app, Context& c) {
     // Options are kept alive by the callbacks that use them.
     struct Options {
-        std::string file, second, third, base, out, find;
+        std::string file, second, third, base, out, find, car, title;
         std::vector<std::string> names;
-        int row = 32;
+        int row = 32, round = -1;
         double strength = 100;
         bool force = false, axes = false;
     };
-    auto* imageApp = app.add_subcommand("image", "images of a controller's memory")->require_subcommand(1);
+    auto imageApp = app.group("image", "images of a controller's memory");
     {
         auto o = std::make_shared<Options>();
-        auto* sub = imageApp->add_subcommand("info", "format and segments");
-        sub->add_option("FILE", o->file)->required();
-        sub->add_option("--base", o->base, "address of a raw binary's first byte");
-        sub->callback([o, &c] { imageInfo(c, o->file, o->base); });
+        auto sub = imageApp.command("info", "format and segments");
+        sub.option("FILE", o->file).required();
+        sub.option("--base", o->base, "address of a raw binary's first byte");
+        sub.run([o, &c] { imageInfo(c, o->file, o->base); });
     }
     {
         auto o = std::make_shared<Options>();
-        auto* sub = imageApp->add_subcommand("convert", "by extension: .hex .s19 .srec .bin");
-        sub->add_option("IN", o->file)->required();
-        sub->add_option("OUT", o->out)->required();
-        sub->add_option("--base", o->base, "address of a raw binary's first byte");
-        sub->add_option("--row", o->row, "data bytes a row")->check(CLI::Range(1, 250));
-        sub->add_flag("--force", o->force, "replace OUT");
-        sub->callback([o, &c] { imageConvert(c, o->file, o->out, o->base, o->row, o->force); });
+        auto sub = imageApp.command("convert", "by extension: .hex .s19 .srec .bin");
+        sub.option("IN", o->file).required();
+        sub.option("OUT", o->out).required();
+        sub.option("--base", o->base, "address of a raw binary's first byte");
+        sub.option("--row", o->row, "data bytes a row").range(1, 250);
+        sub.flag("--force", o->force, "replace OUT");
+        sub.run([o, &c] { imageConvert(c, o->file, o->out, o->base, o->row, o->force); });
     }
     {
         auto o = std::make_shared<Options>();
-        auto* sub = app.add_subcommand("values", "parameters of an image, physical");
-        sub->add_option("DEFINITION", o->file)->required();
-        sub->add_option("IMAGE", o->second)->required();
-        sub->add_option("NAME", o->names);
-        sub->add_option("--base", o->base, "address of a raw binary's first byte");
-        sub->add_option("--units", o->find, "units to print in, as \"pressure=psi;lambda=AFR;stoichiometric=14.7\"");
-        sub->add_option("--cdf", o->out, "write them as an ASAM CDF 2.0 file instead");
-        sub->add_flag("--force", o->force, "replace the file of --cdf");
-        sub->callback([o, &c] { values(c, o->file, o->second, o->names, o->base, o->find, o->out, o->force); });
+        auto sub = app.command("values", "parameters of an image, physical");
+        sub.option("DEFINITION", o->file).required();
+        sub.option("IMAGE", o->second).required();
+        sub.option("NAME", o->names);
+        sub.option("--base", o->base, "address of a raw binary's first byte");
+        sub.option("--units", o->find, "units to print in, as \"pressure=psi;lambda=AFR;stoichiometric=14.7\"");
+        sub.option("--cdf", o->out, "write them as an ASAM CDF 2.0 file instead");
+        sub.flag("--force", o->force, "replace the file of --cdf");
+        sub.run([o, &c] { values(c, o->file, o->second, o->names, o->base, o->find, o->out, o->force); });
     }
     {
         auto o = std::make_shared<Options>();
-        auto* sub = app.add_subcommand("set", "change parameters, physical in; prints what is stored");
-        sub->add_option("DEFINITION", o->file)->required();
-        sub->add_option("IMAGE", o->second)->required();
-        auto* assignments = sub->add_option("NAME=V", o->names);
-        auto* cdf = sub->add_option("--cdf", o->find, "take the values of an ASAM CDF 2.0 file");
-        assignments->excludes(cdf);
-        sub->add_option("--out", o->out, "where the changed image goes")->required();
-        sub->add_option("--base", o->base, "address of a raw binary's first byte");
-        sub->add_flag("--force", o->force, "replace the file of --out");
-        sub->callback([o, &c] {
-            if (o->names.empty() && o->find.empty()) throw CLI::RequiredError("NAME=V or --cdf");
+        auto sub = app.command("set", "change parameters, physical in; prints what is stored");
+        sub.option("DEFINITION", o->file);
+        sub.option("IMAGE", o->second);
+        sub.option("NAME=V", o->names);
+        auto cdf = sub.option("--cdf", o->find, "take the values of an ASAM CDF 2.0 file");
+        auto out = sub.option("--out", o->out, "where the changed image goes");
+        sub.option("--base", o->base, "address of a raw binary's first byte");
+        sub.flag("--force", o->force, "replace the file of --out");
+        auto make = sub.option("--make", o->title, "title of the round to make in the folder of --car");
+        auto car = sub.option("--car", o->car, "car folder: a new round instead of a file").needs(make).excludes(out);
+        car.excludes(cdf);
+        make.needs(car);
+        sub.option("--round", o->round, "the round it is made from; else the newest").needs(car);
+        sub.run([o, &c] {
+            // With a folder all words are changes; without one the first two are files.
+            if (!o->car.empty()) {
+                std::vector<std::string> changes;
+                for (const std::string* word : {&o->file, &o->second})
+                    if (!word->empty()) changes.push_back(*word);
+                changes.insert(changes.end(), o->names.begin(), o->names.end());
+                if (changes.empty()) throw WrongUse{"set: give NAME=V."};
+                if (auto done = setInFolder(c, o->car, o->round, o->title, changes); !done)
+                    c.outcome.fail(done.error());
+                return;
+            }
+            if (o->second.empty() || o->out.empty()) throw WrongUse{"set: give DEFINITION, IMAGE and --out, or --car."};
+            if (o->names.empty() && o->find.empty()) throw WrongUse{"set: give NAME=V or --cdf."};
             if (o->find.empty())
                 set(c, o->file, o->second, o->base, o->out, o->names, o->force);
             else
@@ -459,40 +513,41 @@ void addFileCommands(CLI::App& app, Context& c) {
     }
     {
         auto o = std::make_shared<Options>();
-        auto* sub = app.add_subcommand("transfer", "take parameters over from a donor, resampled and converted");
-        sub->add_option("DEFINITION", o->file)->required();
-        sub->add_option("IMAGE", o->second)->required();
-        sub->add_option("DONOR_DEFINITION", o->third)->required();
-        sub->add_option("DONOR_IMAGE", o->find)->required();
-        sub->add_option("NAME", o->names)->required();
-        sub->add_option("--out", o->out, "where the changed image goes")->required();
-        sub->add_option("--base", o->base, "address of a raw binary's first byte");
-        sub->add_flag("--axes", o->axes, "the donor's breakpoints come along");
-        sub->add_option("--strength", o->strength, "per cent of the way to the donor")->check(CLI::Range(0.0, 100.0));
-        sub->add_flag("--force", o->force, "replace the file of --out");
-        sub->callback([o, &c] {
+        auto sub = app.command("transfer", "take parameters over from a donor, resampled and converted");
+        sub.option("DEFINITION", o->file).required();
+        sub.option("IMAGE", o->second).required();
+        sub.option("DONOR_DEFINITION", o->third).required();
+        sub.option("DONOR_IMAGE", o->find).required();
+        sub.option("NAME", o->names).required();
+        sub.option("--out", o->out, "where the changed image goes").required();
+        sub.option("--base", o->base, "address of a raw binary's first byte");
+        sub.flag("--axes", o->axes, "the donor's breakpoints come along");
+        sub.option("--strength", o->strength, "per cent of the way to the donor").range(0.0, 100.0);
+        sub.flag("--force", o->force, "replace the file of --out");
+        sub.run([o, &c] {
             transferBetween(c, o->file, o->second, o->third, o->find, o->base, o->names, o->axes, o->strength, o->out,
                             o->force);
         });
     }
     {
         auto o = std::make_shared<Options>();
-        auto* sub = app.add_subcommand("compare", "parameters that differ between two images");
-        sub->add_option("DEFINITION", o->file)->required();
-        sub->add_option("A", o->second)->required();
-        sub->add_option("B", o->third)->required();
-        sub->add_option("--base", o->base, "address of a raw binary's first byte");
-        sub->add_option("--definition-b", o->find, "the definition of B, when it is another");
-        sub->add_flag("--cells", o->axes, "with --json, every cell that differs");
-        sub->callback([o, &c] { compareImages(c, o->file, o->second, o->third, o->base, o->find, o->axes); });
+        auto sub = app.command("compare", "parameters that differ between two images");
+        sub.option("DEFINITION", o->file).required();
+        sub.option("A", o->second).required();
+        sub.option("B", o->third).required();
+        sub.option("--base", o->base, "address of a raw binary's first byte");
+        sub.option("--definition-b", o->find, "the definition of B, when it is another");
+        sub.flag("--cells", o->axes, "with --json, every cell that differs");
+        sub.run([o, &c] { compareImages(c, o->file, o->second, o->third, o->base, o->find, o->axes); });
     }
-    auto* recordingApp = app.add_subcommand("recording", "recordings")->require_subcommand(1);
+    auto recordingApp = app.group("recording", "recordings");
     {
         auto o = std::make_shared<Options>();
-        auto* sub = recordingApp->add_subcommand("info", "channels and their ranges");
-        sub->add_option("FILE", o->file)->required();
-        sub->callback([o, &c] { recordingInfo(c, o->file); });
+        auto sub = recordingApp.command("info", "channels and their ranges");
+        sub.option("FILE", o->file).required();
+        sub.run([o, &c] { recordingInfo(c, o->file); });
     }
+    return recordingApp;
 }
 
 }  // namespace brusk::ctl

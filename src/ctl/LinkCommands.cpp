@@ -90,8 +90,12 @@ void read(Context& c, const LinkOptions& options, const std::string& out, bool c
 }
 
 Result<std::unique_ptr<carfolder::CarFolder>> openOrCreate(Context& c, const std::string& path) {
-    if (c.files.exists(storage::Path(path) / "car.sqlite")) return carfolder::CarFolder::open(c.files, path);
-    return carfolder::CarFolder::create(c.files, path, storage::Path(path).filename().string());
+    if (!carfolder::CarFolder::isThere(c.files, path)) {
+        auto made = carfolder::CarFolder::create(c.files, path, validText(storage::Path(path).filename().string()));
+        // Somebody else may have made it in this moment.
+        if (made || made.error().code != ErrorCode::Conflict) return made;
+    }
+    return carfolder::CarFolder::open(c.files, path);
 }
 
 void readIntoFolder(Context& c, const LinkOptions& options, const std::string& car, bool calibrationOnly) {
@@ -99,7 +103,7 @@ void readIntoFolder(Context& c, const LinkOptions& options, const std::string& c
     if (!session) return c.outcome.fail(session.error());
     auto folder = openOrCreate(c, car);
     if (!folder) return c.outcome.fail(folder.error());
-    if (auto done = (*folder)->setSetting("profile", session->kit().profile.name); !done)
+    if (auto done = (*folder)->settings().set("profile", session->kit().profile.name); !done)
         return c.outcome.fail(done.error());
     const auto outcome = job::readCar(*session->uds, session->kit(), session->found.identity, **folder,
                                       calibrationOnly ? job::ReadScope::Calibration : job::ReadScope::Everything,
@@ -185,11 +189,10 @@ Result<link::FlashReport> flashFile(Context& c, LinkSession& session, const Flas
 
 Result<link::FlashReport> flashFromFolder(Context& c, LinkSession& session, carfolder::CarFolder& folder,
                                           const FlashChoice& choice, job::FlashScope scope) {
-    for (const auto& round : folder.rounds())
-        if (round.number == choice.round)
-            return job::flashRound(*session.uds, session.kit(), folder, round.id, {scope, choice.typedSerial},
-                                   progressOnStandardError(c));
-    return fail(ErrorCode::NotFound, "The ledger has no round " + std::to_string(choice.round) + ".");
+    const auto round = folder.rounds().byNumber(choice.round);
+    if (!round) return tl::unexpected(round.error());
+    return job::flashRound(*session.uds, session.kit(), folder, round->id, {scope, choice.typedSerial},
+                           progressOnStandardError(c));
 }
 
 void flash(Context& c, const LinkOptions& options, const FlashChoice& choice) {
@@ -202,10 +205,18 @@ void flash(Context& c, const LinkOptions& options, const FlashChoice& choice) {
         if (!opened) return c.outcome.fail(opened.error());
         folder = std::move(*opened);
     }
-    auto session = connect(c, options, !folder, folder ? folder->setting("profile") : std::string());
+    const auto usual = folder ? folder->settings().get("profile") : Result<std::string>(std::string());
+    if (!usual) return c.outcome.fail(usual.error());
+    // Before the car is asked anything: who may not write into the folder flashes nothing from it.
+    if (folder && !folder->mayWrite())
+        return c.outcome.fail({ErrorCode::Refused, "Nothing can be flashed: " + folder->whyNot()});
+    auto session = connect(c, options, !folder, *usual);
     if (!session) return c.outcome.fail(session.error());
+    const auto before = folder ? folder->memory().contents(session->kit().profile.sectors())
+                               : Result<carfolder::CarContents>(carfolder::CarContents{});
+    if (!before) return c.outcome.fail(before.error());
     // A flash that was cut off is finished on what the controller holds now, not on what it held then.
-    if (folder && !folder->contents(session->kit().profile.sectors()).unknown.empty())
+    if (!before->unknown.empty())
         if (auto stock = job::takeStock(*session->uds, session->kit(), *folder, job::StockScope::Everything); !stock)
             return c.outcome.fail(stock.error());
     const auto report =
@@ -223,11 +234,10 @@ void flash(Context& c, const LinkOptions& options, const FlashChoice& choice) {
                                reportText(report->bytes, report->elapsed_us, report->share(), report->retries) + ".\n";
 }
 
-std::string sentenceOf(const carfolder::CarFolder& folder, const job::Kit& kit) {
-    const auto contents = folder.contents(kit.profile.sectors());
-    const auto named =
-        contents.round ? folder.round(*contents.round) : Result<carfolder::Round>(fail(ErrorCode::NotFound, ""));
-    const auto unfinished = contents.unfinished ? folder.round(contents.unfinished->round)
+std::string sentenceOf(const carfolder::CarFolder& folder, const carfolder::CarContents& contents) {
+    const auto named = contents.round ? folder.rounds().byId(*contents.round)
+                                      : Result<carfolder::Round>(fail(ErrorCode::NotFound, ""));
+    const auto unfinished = contents.unfinished ? folder.rounds().byId(contents.unfinished->round)
                                                 : Result<carfolder::Round>(fail(ErrorCode::NotFound, ""));
     return job::whatIsInTheCar(contents, named ? &*named : nullptr, unfinished ? &*unfinished : nullptr);
 }
@@ -239,11 +249,13 @@ void check(Context& c, const LinkOptions& options, const std::string& car) {
     if (!session) return c.outcome.fail(session.error());
     const auto stock = job::takeStock(*session->uds, session->kit(), **folder, job::StockScope::Everything);
     if (!stock) return c.outcome.fail(stock.error());
-    const std::string sentence = sentenceOf(**folder, session->kit());
+    const auto contents = (*folder)->memory().contents(session->kit().profile.sectors());
+    if (!contents) return c.outcome.fail(contents.error());
+    const std::string sentence = sentenceOf(**folder, *contents);
     c.outcome.json = {{"looked", stock->looked},
                       {"settled", stock->settled},
                       {"changed", stock->changed},
-                      {"unknown", (*folder)->contents(session->kit().profile.sectors()).unknown.size()},
+                      {"unknown", contents->unknown.size()},
                       {"sentence", sentence}};
     c.outcome.text = stock->sentence + " " + sentence + "\n";
     if (stock->changed) c.outcome.code = kCheckFailed;
@@ -266,7 +278,7 @@ void checkProfile(Context& c, const std::string& file) {
 
 }  // namespace
 
-void addLinkCommands(CLI::App& app, Context& c) {
+void addLinkCommands(Command app, Context& c) {
     struct Options {
         LinkOptions link;
         FlashChoice flash;
@@ -275,23 +287,22 @@ void addLinkCommands(CLI::App& app, Context& c) {
     };
     const auto add = [&](const char* name, const char* help) {
         auto o = std::make_shared<Options>();
-        auto* sub = app.add_subcommand(name, help);
-        o->link.addTo(*sub);
+        auto sub = app.command(name, help);
+        o->link.addTo(sub);
         return std::pair{sub, o};
     };
     {
         auto [sub, o] = add("identify", "who answers");
-        sub->callback([o = o, &c] { identify(c, o->link); });
+        sub.run([o = o, &c] { identify(c, o->link); });
     }
     {
         auto [sub, o] = add("read", "read the controller's memory into a file or a car folder");
-        auto* out =
-            sub->add_option("--out", o->out, "image file to write; what an interrupted read has is kept beside it");
-        sub->add_option("--car", o->car, "car folder; made when there is none")->excludes(out);
-        sub->add_flag("--calibration", o->calibration, "the calibration area only");
-        sub->add_flag("--force", o->force, "replace the file");
-        sub->callback([o = o, &c] {
-            if (o->out.empty() == o->car.empty()) throw CLI::ValidationError("read", "give --out or --car");
+        auto out = sub.option("--out", o->out, "image file to write; what an interrupted read has is kept beside it");
+        sub.option("--car", o->car, "car folder; made when there is none").excludes(out);
+        sub.flag("--calibration", o->calibration, "the calibration area only");
+        sub.flag("--force", o->force, "replace the file");
+        sub.run([o = o, &c] {
+            if (o->out.empty() == o->car.empty()) throw WrongUse{"read: give --out or --car."};
             if (o->car.empty())
                 read(c, o->link, o->out, o->calibration, o->force);
             else
@@ -300,33 +311,32 @@ void addLinkCommands(CLI::App& app, Context& c) {
     }
     {
         auto [sub, o] = add("flash", "write a scope, read it back");
-        auto* file = sub->add_option("IMAGE", o->flash.file, "image file");
-        sub->add_option("--base", o->flash.base, "address of a raw binary's first byte");
-        auto* car = sub->add_option("--car", o->flash.car, "car folder");
-        auto* round = sub->add_option("--round", o->flash.round, "round of the car folder");
-        sub->add_option("--scope", o->flash.scope, "changed (usual), calibration or everything");
-        sub->add_option("--serial", o->flash.typedSerial,
-                        "the controller's serial number, typed to override a mismatch; written in the ledger")
-            ->needs(car);
-        car->needs(round)->excludes(file);
-        sub->callback([o = o, &c] {
+        auto file = sub.option("IMAGE", o->flash.file, "image file");
+        sub.option("--base", o->flash.base, "address of a raw binary's first byte");
+        auto car = sub.option("--car", o->flash.car, "car folder");
+        auto round = sub.option("--round", o->flash.round, "round of the car folder");
+        sub.option("--scope", o->flash.scope, "changed (usual), calibration or everything");
+        sub.option("--serial", o->flash.typedSerial,
+                   "the controller's serial number, typed to override a mismatch; written in the ledger")
+            .needs(car);
+        car.needs(round).excludes(file);
+        sub.run([o = o, &c] {
             if (o->flash.file.empty() == o->flash.car.empty())
-                throw CLI::ValidationError("flash", "give an IMAGE, or --car and --round");
+                throw WrongUse{"flash: give an IMAGE, or --car and --round."};
             flash(c, o->link, o->flash);
         });
     }
     {
         auto [sub, o] = add("check", "whether the car holds what its folder says");
-        sub->add_option("--car", o->car, "car folder")->required();
-        sub->callback([o = o, &c] { check(c, o->link, o->car); });
+        sub.option("--car", o->car, "car folder").required();
+        sub.run([o = o, &c] { check(c, o->link, o->car); });
     }
     {
         auto o = std::make_shared<Options>();
-        auto* profile = app.add_subcommand("profile", "controller profiles");
-        profile->require_subcommand(1);
-        auto* sub = profile->add_subcommand("check", "whether a profile can be used");
-        sub->add_option("FILE", o->file)->required();
-        sub->callback([o = o, &c] { checkProfile(c, o->file); });
+        auto profile = app.group("profile", "controller profiles");
+        auto sub = profile.command("check", "whether a profile can be used");
+        sub.option("FILE", o->file).required();
+        sub.run([o = o, &c] { checkProfile(c, o->file); });
     }
 }
 

@@ -9,10 +9,11 @@
 
 namespace brusk::ctl {
 
-void LinkOptions::addTo(CLI::App& command) {
-    command.add_option("--link", link, "bench, unix:PATH or socketcan:INTERFACE")->required();
-    command.add_option("--seed", seed, "seed of the bench car");
-    command.add_option("--traffic", traffic, "write the frames of both sides as a candump log");
+void LinkOptions::addTo(Command command) {
+    command.option("--link", link, "bench, unix:PATH or socketcan:INTERFACE").required();
+    command.option("--pace", pace, "seconds of the bench car a second; 0 is as fast as it can").range(0.0, 1000.0);
+    command.option("--seed", seed, "seed of the bench car");
+    command.option("--traffic", traffic, "write the frames of both sides as a candump log");
 }
 
 OpenLink::~OpenLink() {
@@ -33,14 +34,16 @@ Result<std::unique_ptr<OpenLink>> openLink(Context& context, const LinkOptions& 
     auto out = std::make_unique<OpenLink>(context, options);
     if (options.link == "bench") {
         out->car = std::make_unique<benchcar::BenchCar>(benchcar::kHeronFitted, options.seed);
-        out->port = std::make_unique<benchcar::VirtualBus>(*out->car);
+        out->bus = std::make_unique<benchcar::VirtualBus>(*out->car);
+        out->port = std::make_unique<benchcar::PacedBus>(*out->bus, options.pace);
     } else {
         auto port = link::portNamed(options.link);
         if (!port) return tl::unexpected(port.error());
         out->port = std::move(*port);
     }
     if (!options.traffic.empty())
-        out->port->watch([log = &out->traffic](const link::CanFrame& frame, bool ours) { log->add(frame, ours); });
+        (out->bus ? static_cast<link::CanPort&>(*out->bus) : *out->port)
+            .watch([log = &out->traffic](const link::CanFrame& frame, bool ours) { log->add(frame, ours); });
     if (!options.route.empty()) {
         const auto* found = benchcar::routeNamed(options.route);
         if (!out->car) return fail(ErrorCode::BadInput, "--route drives the bench car of --link bench only.");
@@ -92,6 +95,17 @@ Result<std::vector<std::shared_ptr<const job::Kit>>> dataKits(Context& context) 
     if (kits.empty())
         return fail(ErrorCode::NotFound, "There is no controller profile in " + dataFolder().string() + ".");
     return kits;
+}
+
+Result<std::shared_ptr<const job::Kit>> kitOf(Context& context, const carfolder::CarFolder& folder) {
+    const auto name = folder.settings().get("profile");
+    if (!name) return tl::unexpected(name.error());
+    const auto kits = dataKits(context);
+    if (!kits) return tl::unexpected(kits.error());
+    for (const auto& kit : *kits)
+        if (kit->profile.name == *name) return kit;
+    return fail(ErrorCode::NotFound, name->empty() ? std::string("This car was not connected yet.")
+                                                   : "The profile \"" + *name + "\" of this folder is not there.");
 }
 
 }  // namespace brusk::ctl

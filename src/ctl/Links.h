@@ -7,6 +7,7 @@
 #include <vector>
 
 #include "benchcar/VirtualBus.h"
+#include "core/carfolder/CarFolder.h"
 #include "core/job/Garage.h"
 #include "core/link/Traffic.h"
 #include "ctl/Commands.h"
@@ -19,7 +20,8 @@ struct LinkOptions {
     uint64_t seed = 1;
     std::string route;    ///< the bench car drives it meanwhile
     std::string traffic;  ///< a candump log to write
-    void addTo(CLI::App& command);
+    double pace = 0;      ///< seconds of the bench car a second of wall clock; 0: as fast as it can
+    void addTo(Command command);
 };
 
 /// An open link: "bench" is a fresh bench car in virtual time, "unix:PATH" a bus over a Unix-domain socket,
@@ -30,7 +32,8 @@ struct OpenLink {
     OpenLink(const OpenLink&) = delete;
     OpenLink& operator=(const OpenLink&) = delete;
 
-    std::unique_ptr<benchcar::BenchCar> car;  ///< only for "bench"
+    std::unique_ptr<benchcar::BenchCar> car;    ///< only for "bench"
+    std::unique_ptr<benchcar::VirtualBus> bus;  ///< of it
     std::unique_ptr<link::CanPort> port;
     link::TrafficLog traffic;
     /// Lets time pass on the bus.
@@ -58,6 +61,8 @@ link::OnProgress progressOnStandardError(const Context& context);
 
 /// The kits of the data folder (BRUSK_DATA, or what was built in).
 [[nodiscard]] Result<std::vector<std::shared_ptr<const job::Kit>>> dataKits(Context& context);
+/// The kit of the controller that a car folder was read from.
+[[nodiscard]] Result<std::shared_ptr<const job::Kit>> kitOf(Context& context, const carfolder::CarFolder& folder);
 storage::Path dataFolder();
 
 }  // namespace brusk::ctl

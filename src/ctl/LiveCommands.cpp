@@ -1,11 +1,15 @@
-// sample, dtc, obd, interfaces: what a car says while it runs.
+// record, dtc, obd, interfaces: what a car says while it runs.
 // SPDX-License-Identifier: GPL-3.0-or-later
+#include <atomic>
+#include <cmath>
+#include <csignal>
+#include <iostream>
+
 #include "core/base/Text.h"
 #include "core/job/Drive.h"
 #include "core/job/TroubleCodes.h"
 #include "core/link/Obd.h"
 #include "core/link/SocketCan.h"
-#include "core/recording/Mdf4.h"
 #include "ctl/Links.h"
 
 namespace brusk::ctl {
@@ -13,44 +17,110 @@ namespace {
 
 using nlohmann::json;
 
-void sample(Context& c, const LinkOptions& options, const std::vector<std::string>& names, double seconds,
-            const std::string& out, bool force) {
-    if (!out.empty())
-        if (auto may = mayWrite(c, out, force); !may) return c.outcome.fail(may.error());
-    const auto session = connect(c, options);
+/// What `record` is told.
+struct RecordChoice {
+    LinkOptions link;
+    std::string car, out;
+    std::vector<std::string> names;
+    double seconds = 0;  ///< 0: until a signal, or the route's end
+    bool force = false;
+    carfolder::Conditions conditions;
+    double ethanol_pct = -1, octane_RON = -1;
+};
+
+std::atomic<bool> signalled{false};
+void onSignal(int) {
+    signalled = true;
+}
+
+json gapsJson(const std::vector<job::DriveGap>& gaps) {
+    json out = json::array();
+    for (const auto& gap : gaps)
+        out.push_back({{"from_s", gap.from_s}, {"to_s", gap.to_s}, {"cause", gap.cause}});
+    return out;
+}
+
+/// The newest value of each channel that said something.
+void tellLast(Context& c, const job::Kit& kit, const job::ChannelSet& channels, const job::DriveOutcome& outcome) {
+    json last = json::object();
+    const auto tell = [&](const std::string& name, const std::string& unit, float value) {
+        if (std::isnan(value)) return;
+        last[name] = {{"unit", unit}, {"value", value}};
+        c.outcome.text += name + ": " + formatNumber(value, 3) + " " + unit + "\n";
+    };
+    for (size_t i = 0; i < channels.measurements.size() && i < outcome.last.size(); ++i)
+        tell(channels.measurements[i]->name, kit.definition->conversionOf(*channels.measurements[i]).unit,
+             outcome.last[i]);
+    size_t at = 0;
+    for (const auto& message : kit.externalSensors)
+        for (const auto& signal : message.signalList)
+            if (const size_t i = at++; i < outcome.external.size()) tell(signal.name, signal.unit, outcome.external[i]);
+    c.outcome.json["last"] = last;
+}
+
+/// What can't be written is said before the work begins.
+Done makeRoom(Context& c, const std::string& out, bool force) {
+    if (auto may = mayWrite(c, out, force); !may) return may;
+    if (c.files.exists(out) && !c.files.isFile(out)) return fail(ErrorCode::Conflict, out + " is not a file.");
+    return c.files.remove(out);
+}
+
+void record(Context& c, const RecordChoice& choice) {
+    std::unique_ptr<carfolder::CarFolder> folder;
+    if (!choice.car.empty()) {
+        auto opened = carfolder::CarFolder::open(c.files, choice.car);
+        if (!opened) return c.outcome.fail(opened.error());
+        folder = std::move(*opened);
+        if (!folder->mayWrite())
+            return c.outcome.fail({ErrorCode::Refused, "Nothing can be recorded: " + folder->whyNot()});
+    } else if (auto may = mayWrite(c, choice.out, choice.force); !may) {
+        return c.outcome.fail(may.error());
+    }
+    const auto session = connect(c, choice.link);
     if (!session) return c.outcome.fail(session.error());
     const auto& kit = session->kit();
-    auto channels = job::channelSet(kit, names);
+    auto names = choice.names;
+    if (folder && names.empty()) names = job::usualChannels(*kit.definition);
+    const auto channels = job::channelSet(kit, names);
     if (!channels) return c.outcome.fail(channels.error());
-    job::DriveRecorder recorder(*session->uds, kit, *channels);
-    recording::Recording recording = recorder.layout();
-    const auto keep = [&](size_t group) {
-        return [&recording, group](double time_s, const std::vector<float>& values) {
-            recording::Group& g = recording.groups[group];
-            g.time_s.push_back(time_s);
-            for (size_t i = 0; i < values.size(); ++i)
-                g.channels[i].values.push_back(values[i]);
-        };
+    job::DriveOptions options;
+    options.title = choice.link.route.empty() ? "Drive" : choice.link.route;
+    options.conditions = choice.conditions;
+    if (choice.ethanol_pct >= 0) options.conditions.ethanol_pct = choice.ethanol_pct;
+    if (choice.octane_RON >= 0) options.conditions.octane_RON = choice.octane_RON;
+    options.ends = [&](double elapsed_s) -> std::optional<job::Ended> {
+        if (signalled) return job::Ended::Signal;
+        if (choice.seconds > 0 && elapsed_s >= choice.seconds) return job::Ended::Seconds;
+        const bool driven = !choice.link.route.empty() && session->link->car && !session->link->car->onRoute();
+        return driven ? std::optional(job::Ended::Asked) : std::nullopt;
     };
-    if (auto done = recorder.start(); !done) return c.outcome.fail(done.error());
-    auto& port = *session->link->port;
-    if (auto done = recorder.poll(port.now_us() + static_cast<int64_t>(seconds * 1e6), keep(0), keep(1)); !done)
-        return c.outcome.fail(done.error());
-    if (auto done = recorder.stop(); !done) return c.outcome.fail(done.error());
-    if (!out.empty())
-        if (auto done = recording::saveMdf4(c.files, out, recording); !done) return c.outcome.fail(done.error());
-    json last = json::object();
-    for (const auto& group : recording.groups)
-        for (const auto& channel : group.channels)
-            if (!channel.values.empty()) {
-                last[channel.name] = {{"unit", channel.unit}, {"value", channel.values.back()}};
-                c.outcome.text +=
-                    channel.name + ": " + formatNumber(channel.values.back(), 3) + " " + channel.unit + "\n";
-            }
-    c.outcome.json = {
-        {"rows", recording.groups[0].time_s.size()}, {"bus_load", channels->plan.busLoad}, {"last", last}};
-    c.outcome.text += std::to_string(recording.groups[0].time_s.size()) + " rows, " +
-                      formatNumber(channels->plan.busLoad * 100, 0) + " % of the link\n";
+    // Whoever reads standard error learns the file's name as soon as it can be found on the disk.
+    options.onBegun = [](const storage::Path& file) { std::cerr << file.string() << "\n" << std::flush; };
+    options.onTrouble = [](const std::string& sentence) { std::cerr << sentence << "\n"; };
+    std::signal(SIGTERM, onSignal);
+    std::signal(SIGINT, onSignal);
+    if (!folder)
+        if (auto done = makeRoom(c, choice.out, choice.force); !done) return c.outcome.fail(done.error());
+    const auto outcome = folder ? job::recordDrive(*session->uds, kit, *folder, *channels, options)
+                                : job::recordFile(*session->uds, kit, c.files, choice.out, *channels, options);
+    if (!outcome) return c.outcome.fail(outcome.error());
+    c.outcome.json = {{"file", outcome->file.string()},  {"duration_s", outcome->entry.duration_s},
+                      {"rows", outcome->entry.samples},  {"bus_load", channels->plan.busLoad},
+                      {"gaps", gapsJson(outcome->gaps)}, {"marks", json::array()},
+                      {"stretches", json::array()},      {"ended", job::endedName(outcome->ended)}};
+    if (!outcome->entry.imageSha256.empty()) c.outcome.json["image_sha256"] = outcome->entry.imageSha256;
+    if (folder && outcome->entry.round)
+        if (const auto round = folder->rounds().byId(*outcome->entry.round)) c.outcome.json["round"] = round->number;
+    tellLast(c, kit, *channels, *outcome);
+    c.outcome.text += std::to_string(outcome->entry.samples) + " rows in " +
+                      formatNumber(outcome->entry.duration_s, 1) + " s, " +
+                      formatNumber(channels->plan.busLoad * 100, 0) + " % of the link; ended by " +
+                      job::endedName(outcome->ended) + ". " + outcome->file.string() + "\n";
+    // What was recorded is told; that it ended early, and why, is told as well.
+    if (outcome->problem) {
+        std::cerr << outcome->problem->text() << "\n";
+        c.outcome.code = kFailed;
+    }
 }
 
 void troubleCodes(Context& c, const LinkOptions& options, double seconds, bool clear) {
@@ -166,7 +236,7 @@ void interfaces(Context& c) {
 
 }  // namespace
 
-void addLiveCommands(CLI::App& app, Context& c) {
+void addLiveCommands(Command app, Context& c) {
     struct Options {
         LinkOptions link;
         std::string out;
@@ -176,33 +246,47 @@ void addLiveCommands(CLI::App& app, Context& c) {
     };
     const auto add = [&](const char* name, const char* help) {
         auto o = std::make_shared<Options>();
-        auto* sub = app.add_subcommand(name, help);
-        o->link.addTo(*sub);
-        sub->add_option("--route", o->link.route, "the bench car drives this route meanwhile");
+        auto sub = app.command(name, help);
+        o->link.addTo(sub);
+        sub.option("--route", o->link.route, "the bench car drives this route meanwhile");
         return std::pair{sub, o};
     };
     {
-        auto [sub, o] = add("sample", "sample channels");
-        o->seconds = 5;
-        sub->add_option("NAME", o->names, "measurements besides those the fuelling corrections need");
-        sub->add_option("--seconds", o->seconds)->check(CLI::Range(0.01, 36000.0));
-        sub->add_option("--out", o->out, "MDF4 file to write");
-        sub->add_flag("--force", o->force, "replace the file");
-        sub->callback([o = o, &c] { sample(c, o->link, o->names, o->seconds, o->out, o->force); });
+        auto o = std::make_shared<RecordChoice>();
+        auto sub = app.command("record", "record channels into a car folder or a file, as the window does");
+        o->link.addTo(sub);
+        auto car = sub.option("--car", o->car, "car folder: the recording is bound to the round in the car");
+        sub.option("--out", o->out, "MDF 4 file to write, bound to no round").excludes(car);
+        sub.option("--channels", o->names, "measurements besides those the fuelling corrections need").commas();
+        sub.option("--seconds", o->seconds, "end it after so long").range(0.01, 360000.0);
+        sub.option("--route", o->link.route,
+                   "the bench car drives this route meanwhile, and its end is the recording's");
+        sub.flag("--force", o->force, "replace the file of --out");
+        sub.option("--fuel", o->conditions.fuel, "what is in the tank, in words");
+        sub.option("--ethanol", o->ethanol_pct, "of the fuel, per cent").range(0.0, 100.0);
+        sub.option("--octane", o->octane_RON, "of the fuel, RON").range(60.0, 130.0);
+        sub.option("--weather", o->conditions.weather, "in words");
+        sub.option("--load", o->conditions.load, "who and what was aboard");
+        sub.option("--where", o->conditions.where, "road or dyno").oneOf({"road", "dyno"});
+        sub.option("--note", o->conditions.note, "whatever else matters");
+        sub.run([o, &c] {
+            if (o->out.empty() == o->car.empty()) throw WrongUse{"record: give --car or --out."};
+            record(c, *o);
+        });
     }
     {
         auto [sub, o] = add("dtc", "read trouble codes with their freeze frames");
-        sub->add_flag("--clear", o->clear, "clear them first");
-        sub->add_option("--seconds", o->seconds, "wait this long before reading")->check(CLI::Range(0.0, 36000.0));
-        sub->callback([o = o, &c] { troubleCodes(c, o->link, o->seconds, o->clear); });
+        sub.flag("--clear", o->clear, "clear them first");
+        sub.option("--seconds", o->seconds, "wait this long before reading").range(0.0, 36000.0);
+        sub.run([o = o, &c] { troubleCodes(c, o->link, o->seconds, o->clear); });
     }
     {
         auto [sub, o] = add("obd", "any car since 2008: who answers, VIN, live values, codes, freeze frame");
-        sub->add_flag("--clear", o->clear, "clear codes first");
-        sub->add_option("--seconds", o->seconds, "wait this long before reading")->check(CLI::Range(0.0, 36000.0));
-        sub->callback([o = o, &c] { obd(c, o->link, o->seconds, o->clear); });
+        sub.flag("--clear", o->clear, "clear codes first");
+        sub.option("--seconds", o->seconds, "wait this long before reading").range(0.0, 36000.0);
+        sub.run([o = o, &c] { obd(c, o->link, o->seconds, o->clear); });
     }
-    app.add_subcommand("interfaces", "the CAN interfaces of this machine")->callback([&c] { interfaces(c); });
+    app.command("interfaces", "the CAN interfaces of this machine").run([&c] { interfaces(c); });
 }
 
 }  // namespace brusk::ctl

@@ -17,8 +17,8 @@ Loop::Loop(Context& context, const benchcar::Build& build, uint64_t seed, std::s
 
 Loop::~Loop() {
     folder_.reset();
-    std::error_code ignored;
-    if (!path_.empty()) std::filesystem::remove_all(path_, ignored);
+    // What can't be removed lies among the temporary files; nobody needs to know.
+    if (!path_.empty()) (void)c_.files.removeFolder(path_);
 }
 
 Done Loop::begin() {
@@ -27,9 +27,9 @@ Done Loop::begin() {
     auto found = job::findController(bus_, *kits);
     if (!found) return tl::unexpected(found.error());
     found_ = std::move(*found);
-    std::string pattern = (std::filesystem::temp_directory_path() / "brusk-loop-XXXXXX").string();
-    if (!mkdtemp(pattern.data())) return fail(ErrorCode::Io, "No temporary folder could be made.");
-    path_ = pattern;
+    auto temporary = c_.files.makeTemporaryFolder();
+    if (!temporary) return tl::unexpected(temporary.error());
+    path_ = std::move(*temporary);
     auto folder = carfolder::CarFolder::create(c_.files, path_ / "car", "bench car");
     if (!folder) return tl::unexpected(folder.error());
     folder_ = std::move(*folder);
@@ -51,7 +51,9 @@ Done Loop::baseWithDonor(const proposals::BuildSheet& sheet) {
     proposals::Decisions decisions;
     for (const auto& p : plan_.proposals)
         if (p.suggested) decisions[p.id].accepted = true;
-    const auto original = folder_->original();
+    const auto kept = folder_->rounds().original();
+    if (!kept) return tl::unexpected(kept.error());
+    const auto& original = *kept;
     if (!original) return fail(ErrorCode::NotFound, "Nothing was read yet.");
     round_ = *original;
     return makeBase(sheet, decisions, &*donor);
@@ -168,7 +170,7 @@ Done Loop::record(const std::string& route) {
         if (car.throttle > 0.9 && car.pressure_kPa > kFull_kPa) lambda += car.lambda, ++fulls;
         truth_.sparkOverLimit_deg = std::max(truth_.sparkOverLimit_deg, car.spark_deg - car.knockSpark_deg);
     };
-    options.goOn = [&](double) { return car_.onRoute(); };
+    options.ends = [&](double) { return car_.onRoute() ? std::nullopt : std::optional(job::Ended::Asked); };
     const auto outcome = job::recordDrive(uds, kit(), *folder_, *channels, options);
     car_.stopRoute();
     if (!outcome) return tl::unexpected(outcome.error());

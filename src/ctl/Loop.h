@@ -73,7 +73,7 @@ class Loop {
     std::string route_;
     job::Found found_;
     std::unique_ptr<carfolder::CarFolder> folder_;
-    std::filesystem::path path_;
+    storage::Path path_;
     carfolder::Round round_;
     proposals::BasePlan plan_;
     evidence::FuelError error_;

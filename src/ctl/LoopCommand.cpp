@@ -269,7 +269,7 @@ std::vector<std::string> routeNames() {
 
 }  // namespace
 
-void addLoopCommand(CLI::App& app, Context& c) {
+void addLoopCommand(Command app, Context& c) {
     struct Options {
         int rounds = 3;
         std::string route = "survey";
@@ -279,19 +279,17 @@ void addLoopCommand(CLI::App& app, Context& c) {
         std::string car = "heron", only;
     };
     auto o = std::make_shared<Options>();
-    auto* sub = app.add_subcommand("loop", "the whole job on the bench car: read, base, then drive, correct and flash");
-    sub->add_option("--rounds", o->rounds, "rounds after the original; the first is the base")
-        ->check(CLI::Range(1, 20));
-    sub->add_option("--route", o->route)->check(CLI::IsMember(routeNames()));
-    sub->add_option("--seed", o->seed);
-    sub->add_option("--car", o->car, "for --leave-one-out: the demo car with its owner's parts")
-        ->check(CLI::IsMember({"heron", "crane"}));
-    sub->add_flag("--leave-one-out", o->leaveOneOut, "the base without each of its proposals in turn, as a table");
-    sub->add_option("--seeds", o->seeds, "for --leave-one-out: as many seeds; what is worse is so with all of them")
-        ->check(CLI::Range(1, 20));
-    sub->add_option("--only", o->only, "for --leave-one-out: this proposal alone");
-    sub->add_flag("--donor", o->donor, "the base with what the demo's donor is suggested for");
-    sub->callback([o, &c] {
+    auto sub = app.command("loop", "the whole job on the bench car: read, base, then drive, correct and flash");
+    sub.option("--rounds", o->rounds, "rounds after the original; the first is the base").range(1, 20);
+    sub.option("--route", o->route).oneOf(routeNames());
+    sub.option("--seed", o->seed);
+    sub.option("--car", o->car, "for --leave-one-out: the demo car with its owner's parts").oneOf({"heron", "crane"});
+    sub.flag("--leave-one-out", o->leaveOneOut, "the base without each of its proposals in turn, as a table");
+    sub.option("--seeds", o->seeds, "for --leave-one-out: as many seeds; what is worse is so with all of them")
+        .range(1, 20);
+    sub.option("--only", o->only, "for --leave-one-out: this proposal alone");
+    sub.flag("--donor", o->donor, "the base with what the demo's donor is suggested for");
+    sub.run([o, &c] {
         const auto done = o->leaveOneOut ? ablation(c, {o->car, o->route, o->only, o->seed, o->seeds})
                                          : run(c, o->rounds, o->route, o->seed, o->donor);
         if (!done) c.outcome.fail(done.error());

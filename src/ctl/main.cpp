@@ -1,37 +1,75 @@
 // bruskctl: what the window does, for scripts and checks.
 // SPDX-License-Identifier: GPL-3.0-or-later
+#include <algorithm>
 #include <iostream>
 
 #include "ctl/Commands.h"
 
-int main(int argc, char** argv) {
-    using namespace brusk::ctl;
-    CLI::App app("bruskctl: images, definitions, links, recordings and the whole job, without the window.");
-    app.require_subcommand(1);
-    app.fallthrough();
-    bool asJson = false;
+namespace {
+
+using namespace brusk;
+using namespace brusk::ctl;
+
+/// What a failure says on standard output when a program reads it.
+nlohmann::json errorJson(const Error& error) {
+    nlohmann::json out{{"code", errorCodeName(error.code)}, {"sentence", error.text()}};
+    const ErrorPlace place = error.placeOfAll();
+    if (!place.file.empty()) out["file"] = place.file;
+    if (place.line > 0) out["line"] = place.line;
+    if (place.offset) out["offset"] = *place.offset;
+    return {{"error", out}};
+}
+
+/// One JSON document on standard output; text that is not UTF-8 is mended, never thrown at.
+void print(const nlohmann::json& document) {
+    std::cout << document.dump(2, ' ', false, nlohmann::json::error_handler_t::replace) << "\n";
+}
+
+int failed(const Error& error, int code, bool asJson) {
+    if (asJson) print(errorJson(error));
+    std::cerr << error.text() << "\n";
+    return code;
+}
+
+int run(int argc, char** argv, bool asJson) {
+    CommandLine line("bruskctl: images, definitions, links, recordings and the whole job, without the window.");
     Context context;
-    app.add_flag("--json", asJson, "one JSON document on standard output");
-    app.add_flag("--quiet", context.quiet, "no progress on standard error");
-    addFileCommands(app, context);
+    Command app = line.commands();
+    bool json = false;
+    app.flag("--json", json, "one JSON document on standard output");
+    app.flag("--quiet", context.quiet, "no progress on standard error");
+    addFolderCommands(app, addFileCommands(app, context), context);
     addDefinitionCommands(app, context);
     addLinkCommands(app, context);
     addLiveCommands(app, context);
     addCellsCommand(app, context);
     addBaseCommand(app, context);
     addLoopCommand(app, context);
-    try {
-        app.parse(argc, argv);
-    } catch (const CLI::ParseError& problem) {
-        return app.exit(problem) == 0 ? kDone : kWrongUse;
-    }
-    if (!context.outcome.failure.empty()) {
-        std::cerr << context.outcome.failure << "\n";
-        return context.outcome.code;
-    }
+    int code = kDone;
+    std::string sentence;
+    if (!line.run(argc, argv, code, sentence))
+        return sentence.empty() ? code : failed({ErrorCode::BadInput, sentence}, code, asJson);
+    const Outcome& outcome = context.outcome;
+    if (outcome.failure) return failed(*outcome.failure, outcome.code, asJson);
     if (asJson)
-        std::cout << context.outcome.json.dump(2) << "\n";
+        print(outcome.json);
     else
-        std::cout << context.outcome.text;
-    return context.outcome.code;
+        std::cout << outcome.text;
+    if (!std::cout.flush()) return failed({ErrorCode::Io, "Nobody takes what standard output says."}, kFailed, false);
+    return outcome.code;
+}
+
+}  // namespace
+
+int main(int argc, char** argv) {
+    // Known before the words are understood, so that wrong use is told in the same form.
+    const bool asJson =
+        std::any_of(argv + 1, argv + argc, [](const char* a) { return std::string_view(a) == "--json"; });
+    try {
+        return run(argc, argv, asJson);
+    } catch (const std::exception& problem) {
+        return failed({ErrorCode::Broken, std::string("bruskctl met something it did not expect: ") + problem.what() +
+                                              ". Nothing more was done."},
+                      kFailed, asJson);
+    }
 }

@@ -59,7 +59,11 @@ class CtlTest : public QObject {
     void anInterruptedReadIntoAFileGoesOn();
     void aFlashTellsItsShareOfTheLeast();
     void noAnswerOnASocketIsSaid();
-    void sampleAndCellsWorkTogether();
+    void recordAndCellsWorkTogether();
+    void aFolderTellsItsRoundsAndRecordings();
+    void aRecordingEndsCleanlyBySignalAndIsRecoveredAfterAKill();
+    void failuresAreOneJsonDocumentToo();
+    void theWindowsHelpNeedsNoDisplay();
     void theStockCarStoresARichCode();
     void flashOverTheSocketToTheBenchCarProcess();
     void theBenchCarProcessIsKilledInAFlash();
@@ -391,12 +395,20 @@ void CtlTest::noAnswerOnASocketIsSaid() {
     QVERIFY(ran.err.contains("Nobody listens on"));
 }
 
-void CtlTest::sampleAndCellsWorkTogether() {
-    const Ran sample = ctl({"sample", "--link", "bench", "--route", "idle", "--seconds", "50", "--out", at("idle.mf4"),
-                            "spark", "--json"});
+void CtlTest::recordAndCellsWorkTogether() {
+    const Ran sample = ctl({"record", "--link", "bench", "--route", "idle", "--seconds", "50", "--out", at("idle.mf4"),
+                            "--channels", "spark", "--json"});
     QVERIFY2(sample.code == 0, sample.err.constData());
     QVERIFY(sample.object()["rows"].toInt() > 4900);
     QVERIFY(sample.object()["bus_load"].toDouble() > 0.02);
+    QCOMPARE(sample.object()["ended"].toString(), "seconds");
+    QVERIFY(sample.object()["gaps"].toArray().isEmpty() && sample.err.startsWith(at("idle.mf4").toUtf8()));
+    // What can't be written is said before the work begins; with --force it is replaced.
+    QCOMPARE(ctl({"record", "--link", "nowhere", "--out", at("idle.mf4")}).code, 1);
+    QVERIFY(ctl({"record", "--link", "nowhere", "--out", at("idle.mf4")}).err.contains("use --force"));
+    QCOMPARE(ctl({"record", "--link", "bench", "--seconds", "1", "--out", at("short.mf4")}).code, 0);
+    QCOMPARE(ctl({"record", "--link", "bench", "--seconds", "2", "--out", at("short.mf4"), "--force"}).code, 0);
+    QCOMPARE(ctl({"record", "--link", "bench"}).code, 2);
     const auto info = ctl({"recording", "info", at("idle.mf4"), "--json"}).object();
     QVERIFY(std::abs(info["duration_s"].toDouble() - 50) < 0.5);
     QCOMPARE(info["groups"].toArray().size(), 2);
@@ -415,6 +427,93 @@ void CtlTest::sampleAndCellsWorkTogether() {
                 .err.contains("no channel \"boost\""));
     QVERIFY(ctl({"cells", at("idle.mf4"), "--x", "speed", "--x-breaks", "2,1", "--value", "speed"})
                 .err.contains("must rise"));
+}
+
+void CtlTest::aFolderTellsItsRoundsAndRecordings() {
+    const QString car = at("told");
+    QCOMPARE(ctl({"read", "--link", "bench", "--car", car, "--quiet"}).code, 0);
+    const Ran drive = ctl({"record", "--link", "bench", "--car", car, "--route", "idle", "--seconds", "10", "--fuel",
+                           "RON 98", "--where", "road", "--json"});
+    QVERIFY2(drive.code == 0, drive.err.constData());
+    QCOMPARE(drive.object()["round"].toInt(-1), 0);
+    const Ran made = ctl({"set", "--car", car, "--make", "Less", "rev_limit=6400", "--json"});
+    QVERIFY2(made.code == 0, made.err.constData());
+    QCOMPARE(made.object()["round"].toInt(), 1);
+    const auto rounds = ctl({"rounds", "--car", car, "--json"}).object()["rounds"].toArray();
+    QCOMPARE(rounds.size(), 2);
+    QCOMPARE(rounds[0].toObject()["title"].toString(), "Less");
+    QVERIFY(rounds[0].toObject()["state"] == "draft" && rounds[0].toObject()["parent"] == 0);
+    QVERIFY(rounds[1].toObject()["state"] == "original" && rounds[1].toObject()["in_car"].toBool());
+    QCOMPARE(rounds[1].toObject()["image_sha256"], drive.object()["image_sha256"]);
+    const auto list = ctl({"recording", "list", "--car", car, "--json"}).object()["recordings"].toArray();
+    QCOMPARE(list.size(), 1);
+    QVERIFY(list[0].toObject()["state"] == "whole" && list[0].toObject()["round"] == 0);
+    QVERIFY(std::abs(list[0].toObject()["duration_s"].toDouble() - 10) < 0.2);
+    QCOMPARE(ctl({"set", "--car", car, "rev_limit=6400"}).code, 2);
+    QCOMPARE(ctl({"set", "--car", car, "--make", "x", "rev_limit=99999"}).code, 1);
+    QCOMPARE(ctl({"rounds", "--car", at("nowhere")}).code, 1);
+}
+
+void CtlTest::aRecordingEndsCleanlyBySignalAndIsRecoveredAfterAKill() {
+    const QString car = at("signalled"), link = "unix:" + at("signalled.sock");
+    QProcess bench;
+    bench.start(kBin + "/brusk-benchcar", {"--link", link, "--route", "town"});
+    QVERIFY(bench.waitForStarted());
+    QTRY_VERIFY(QFile::exists(at("signalled.sock")));
+    QCOMPARE(ctl({"read", "--link", "bench", "--car", car, "--quiet"}).code, 0);
+    for (const bool kill : {false, true}) {
+        QProcess recorder;
+        recorder.start(kBin + "/bruskctl", {"record", "--link", link, "--car", car, "--json"});
+        QVERIFY(recorder.waitForStarted());
+        QTRY_VERIFY_WITH_TIMEOUT(
+            recorder.canReadLine() || recorder.bytesAvailable() || !recorder.readAllStandardError().isEmpty(), 20000);
+        QTest::qWait(2500);
+        kill ? recorder.kill() : recorder.terminate();
+        QVERIFY(recorder.waitForFinished(10000));
+        if (!kill) {
+            const auto told = QJsonDocument::fromJson(recorder.readAllStandardOutput()).object();
+            QVERIFY(told["ended"] == "signal" && told["duration_s"].toDouble() > 2);
+        }
+    }
+    QCOMPARE(ctl({"check", "--link", link, "--car", car}).code, 0);  // whoever opens it to work takes it in
+    const auto list = ctl({"recording", "list", "--car", car, "--json"}).object()["recordings"].toArray();
+    QCOMPARE(list.size(), 2);
+    QVERIFY(list[0].toObject()["state"] == "whole" && list[1].toObject()["state"] == "recovered");
+    QVERIFY(list[1].toObject()["duration_s"].toDouble() > 1.0 && list[1].toObject()["round"] == 0);
+    bench.terminate();
+    QVERIFY(bench.waitForFinished());
+}
+
+void CtlTest::failuresAreOneJsonDocumentToo() {
+    const Ran missing = ctl({"image", "info", at("not-there.hex"), "--json"});
+    QCOMPARE(missing.code, 1);
+    const auto error = missing.object()["error"].toObject();
+    QVERIFY(error["code"] == "not-found" && error["file"].toString().endsWith("not-there.hex"));
+    QVERIFY(error["sentence"].toString() + "\n" == QString::fromUtf8(missing.err));
+    const Ran wrong = ctl({"flash", "--link", "bench", "--json"});
+    QCOMPARE(wrong.code, 2);
+    QVERIFY(!wrong.object()["error"].toObject()["sentence"].toString().isEmpty());
+    // A name that is no UTF-8 is mended in the document, not thrown at.
+    QProcess process;
+    process.start("/bin/sh", {"-c", kBin + "/bruskctl image info \"$(printf 'M\\374ller.hex')\" --json"});
+    QVERIFY(process.waitForFinished() && process.exitCode() == 1);
+    QVERIFY(QJsonDocument::fromJson(process.readAllStandardOutput()).object().contains("error"));
+    QFile broken(at("broken.mf4"));
+    QVERIFY(broken.open(QFile::WriteOnly) && broken.write(QByteArray(100, 'x')) == 100);
+    broken.close();
+    const auto place = ctl({"recording", "info", at("broken.mf4"), "--json"}).object()["error"].toObject();
+    QVERIFY(place["file"].toString().endsWith("broken.mf4") && place.contains("offset"));
+}
+
+void CtlTest::theWindowsHelpNeedsNoDisplay() {
+    QProcess window;
+    auto environment = QProcessEnvironment::systemEnvironment();
+    for (const char* name : {"DISPLAY", "WAYLAND_DISPLAY", "QT_QPA_PLATFORM"})
+        environment.remove(name);
+    window.setProcessEnvironment(environment);
+    window.start(kBin + "/brusk", {"--help"});
+    QVERIFY(window.waitForFinished() && window.exitStatus() == QProcess::NormalExit && window.exitCode() == 0);
+    QVERIFY(window.readAllStandardOutput().contains("car folder"));
 }
 
 void CtlTest::theStockCarStoresARichCode() {

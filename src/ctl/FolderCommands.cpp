@@ -1,0 +1,103 @@
+// rounds, recording list: what a car folder holds, without a car.
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/base/Text.h"
+#include "core/carfolder/CarFolder.h"
+#include "core/job/Garage.h"
+#include "ctl/Links.h"
+
+namespace brusk::ctl {
+namespace {
+
+using nlohmann::json;
+
+/// JSON that the folder keeps as text; what can't be read is told as the text it is.
+json kept(const std::string& text) {
+    json out = json::parse(text, nullptr, false);
+    return out.is_discarded() ? json(text) : out;
+}
+
+Done rounds(Context& c, const std::string& car) {
+    const auto folder = carfolder::CarFolder::open(c.files, car, carfolder::Purpose::Look);
+    if (!folder) return tl::unexpected(folder.error());
+    const auto all = (*folder)->rounds().all();
+    if (!all) return tl::unexpected(all.error());
+    std::optional<int64_t> inCar;
+    if (const auto kit = kitOf(c, **folder)) {
+        const auto contents = (*folder)->memory().contents((*kit)->profile.sectors());
+        if (!contents) return tl::unexpected(contents.error());
+        inCar = contents->round;
+    }
+    json list = json::array();
+    for (const auto& round : *all) {
+        json one{{"number", round.number},
+                 {"title", round.title},
+                 {"state", carfolder::stateName(round.state)},
+                 {"in_car", inCar == round.id},
+                 {"image_sha256", round.imageSha256},
+                 {"created_at", round.createdAt},
+                 {"recordings", round.recordings}};
+        if (round.parent)
+            if (const auto parent = (*folder)->rounds().byId(*round.parent)) one["parent"] = parent->number;
+        if (!round.flashedAt.empty()) one["flashed_at"] = round.flashedAt;
+        if (!round.note.empty()) one["note"] = round.note;
+        if (round.sheet) one["sheet"] = round.sheet;
+        if (!round.reason.empty()) one["reason"] = kept(round.reason);
+        if (!round.came.empty()) one["came"] = kept(round.came);
+        if (round.fuelError_pct) one["fuel_error_pct"] = *round.fuelError_pct;
+        list.push_back(std::move(one));
+        c.outcome.text += std::to_string(round.number) + "  " + round.title + "  (" +
+                          carfolder::stateName(round.state) + (inCar == round.id ? ", in the car" : "") + ")\n";
+    }
+    if (all->empty()) c.outcome.text = "There are no rounds: the controller was not read yet.\n";
+    c.outcome.json = {{"rounds", list}};
+    return {};
+}
+
+Done recordings(Context& c, const std::string& car) {
+    const auto folder = carfolder::CarFolder::open(c.files, car, carfolder::Purpose::Look);
+    if (!folder) return tl::unexpected(folder.error());
+    const auto all = (*folder)->recordings().all();
+    if (!all) return tl::unexpected(all.error());
+    json list = json::array();
+    for (const auto& entry : *all) {
+        json one{{"file", "recordings/" + entry.file},
+                 {"title", entry.title},
+                 {"started_at", entry.startedAt},
+                 {"duration_s", entry.duration_s},
+                 {"rows", entry.samples},
+                 {"gaps", entry.gaps},
+                 {"state", carfolder::stateName(entry.state)}};
+        std::string bound = "bound to no round";
+        if (entry.round) {
+            const auto round = (*folder)->rounds().byId(*entry.round);
+            if (!round) return tl::unexpected(round.error());
+            one["round"] = round->number;
+            bound = "round " + std::to_string(round->number);
+        }
+        if (!entry.imageSha256.empty()) one["image_sha256"] = entry.imageSha256;
+        if (entry.sheet) one["sheet"] = entry.sheet;
+        list.push_back(std::move(one));
+        c.outcome.text += entry.file + "  " + bound + "  " + formatNumber(entry.duration_s, 1) + " s  " +
+                          carfolder::stateName(entry.state) + "\n";
+    }
+    if (all->empty()) c.outcome.text = "Nothing was recorded yet.\n";
+    c.outcome.json = {{"recordings", list}};
+    return {};
+}
+
+}  // namespace
+
+void addFolderCommands(Command app, Command recordingGroup, Context& c) {
+    const auto add = [&](Command group, const char* name, const char* help, auto work) {
+        auto car = std::make_shared<std::string>();
+        auto sub = group.command(name, help);
+        sub.option("--car", *car, "car folder").required();
+        sub.run([car, work, &c] {
+            if (auto done = work(c, *car); !done) c.outcome.fail(done.error());
+        });
+    };
+    add(app, "rounds", "the rounds of a car folder, newest first", rounds);
+    add(recordingGroup, "list", "the recordings of a car folder", recordings);
+}
+
+}  // namespace brusk::ctl

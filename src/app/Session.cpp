@@ -273,6 +273,9 @@ Done Session::edit(const calibration::Edit& edit) {
         // What is not kept would be lost with the program: it is taken back, and the folder looked at again.
         if (auto undone = history_.undo(*calibration_); !undone) failed(undone.error());
         refreshRounds();
+        // Fixed meanwhile, by a flash of it: the edit begins a new draft.
+        if (kept.error().code == ErrorCode::Refused && selected() && selected()->state != carfolder::RoundState::Draft)
+            return this->edit(edit);
         emit calibrationChanged();
         return kept;
     }

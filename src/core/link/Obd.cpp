@@ -111,11 +111,12 @@ Result<std::optional<Bytes>> Obd::ask(const ObdController& controller, const Byt
         const int64_t atMost_us = port_.now_us() + kMostWaiting_us;
         while (true) {
             if (stopped()) return fail(ErrorCode::Cancelled, "Stopped as you asked.");
-            if (port_.now_us() > atMost_us)
+            if (port_.now_us() >= atMost_us)
                 return fail(ErrorCode::Timeout,
                             "Controller " + controller.name() + " says \"pending\" and never answers.");
             auto answer = transport.receive(std::min(deadline_us, atMost_us));
             if (!answer && answer.error().code == ErrorCode::LinkLost) return tl::unexpected(answer.error());
+            if (!answer && port_.now_us() >= atMost_us) continue;  // said above
             // What is not supported is not answered (ISO 15031-5, 5.2); it is asked twice to be sure.
             if (!answer && attempt >= 2) return std::optional<Bytes>{};
             if (!answer) break;

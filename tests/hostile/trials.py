@@ -249,9 +249,16 @@ def in_car(trial, bench, folder):
 
 def value_in(bench, trial, link, name):
     """What the controller's own bytes say of a parameter."""
-    file = bench.at(f"held-{threading.get_ident()}.hex")
-    code, _, _ = run(trial, [bench.ctl, "read", "--link", link, "--calibration", "--out", file, "--force"], seconds=120)
-    code, out, _ = run(trial, [bench.ctl, "values", bench.a2l, file, name], as_json=True)
+    file = bench.at(f"held-{threading.get_ident()}")
+    run(trial, [bench.ctl, "read", "--link", link, "--calibration", "--out", file + ".hex", "--force", "--quiet"], seconds=120)
+    run(trial, [bench.ctl, "image", "convert", file + ".hex", file + ".bin", "--force"])
+    # The program beside it is the original's: reading that too would take half a minute by the wall clock.
+    with open(bench.at("original.bin"), "rb") as whole, open(file + ".bin", "rb") as part:
+        memory, calibration = bytearray(whole.read()), part.read()
+    memory[len(memory) - len(calibration):] = calibration
+    with open(file + ".bin", "wb") as out:
+        out.write(memory)
+    code, out, _ = run(trial, [bench.ctl, "values", bench.a2l, file + ".bin", name, "--base", "0x800000"], as_json=True)
     return json.loads(out)[name]["value"] if code == 0 else None
 
 

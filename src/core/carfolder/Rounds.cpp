@@ -366,7 +366,10 @@ Done Rounds::nameAreas(int64_t id, const std::vector<NamedArea>& areas) {
     for (const NamedArea& area : areas) {
         const auto held = (*bytes)->bytes(area.start, area.length);
         std::string& sha = shas[area.name];
-        if (held) sha = sha.empty() ? sha256Hex(*held) : sha256Hex(asBytes(sha + sha256Hex(*held)));
+        if (!held) continue;
+        const bool more = !sha.empty();
+        sha += sha256Hex(*held);
+        if (more) sha = sha256Hex(asBytes(sha));
     }
     return database_.write("name the parts of an image", [&](SQLite::Database& db) -> Done {
         const auto round = existing(db, id);

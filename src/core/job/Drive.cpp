@@ -211,7 +211,7 @@ Result<std::string> areasText(const Kit& kit, carfolder::CarFolder& folder, int6
     }
     std::string out;
     for (const auto& [name, sha] : *areas)
-        out += (out.empty() ? "" : " ") + name + "=" + sha;
+        out.append(out.empty() ? "" : " ").append(name).append("=").append(sha);
     return out;
 }
 

@@ -14,6 +14,8 @@ const std::string& Identity::at(const std::string& key) const {
 
 namespace {
 
+constexpr uint8_t kBusyRepeat = 0x21;  // ISO 14229-1, table A.1
+
 /// An identifier as a person reads it: without the padding behind it (0x00 or erased flash, 0xFF), always valid text.
 std::string shownText(ByteSpan bytes) {
     std::string_view text = asText(bytes);
@@ -32,6 +34,9 @@ Result<Identity> identify(Uds& uds) {
         const auto bytes = uds.readId(item.did);
         if (!bytes) {
             // A controller may lack one identifier; that nobody answers at all is another matter.
+            if (uds.lastRefusal() == kBusyRepeat && bytes.error().code == ErrorCode::Refused)
+                return fail(ErrorCode::Timeout,
+                            "The controller says that it is busy, and stays so. Switch the ignition off and on.");
             if (bytes.error().code == ErrorCode::Refused) continue;
             return failBecause("No controller answers on this link. Is the ignition on?", bytes.error());
         }

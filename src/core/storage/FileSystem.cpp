@@ -30,7 +30,9 @@ std::vector<Entry> FileSystem::filesBelow(const Path& folder, size_t most) const
 
 Path FileSystem::freeName(const Path& folder, const std::string& stem, const std::string& ending) const {
     for (int n = 1;; ++n) {
-        Path path = folder / (stem + (n > 1 ? "-" + std::to_string(n) : std::string()) + ending);
+        std::string name = stem;
+        if (n > 1) name.append("-").append(std::to_string(n));
+        Path path = folder / name.append(ending);
         if (!exists(path)) return path;
     }
 }

@@ -206,6 +206,7 @@ Result<std::vector<Entry>> MemoryFileSystem::list(const Path& folder) const {
     if (out.empty() && !state_->folders.count(folder))
         return fail(ErrorCode::NotFound, "There is no folder " + folder.string() + ".");
     std::vector<Entry> entries;
+    entries.reserve(out.size());
     for (auto& [path, entry] : out)
         entries.push_back(std::move(entry));
     return entries;

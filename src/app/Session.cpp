@@ -129,8 +129,10 @@ void Session::takeFolder(std::unique_ptr<carfolder::CarFolder> folder) {
     refreshRounds();
     if (!rounds_.empty()) selectRound(contents_.round.value_or(rounds_.front().id));
     emit folderChanged();
-    for (const std::string& news : folder_->news())
-        say(QString::fromStdString(news));
+    QStringList news;
+    for (const std::string& sentence : folder_->news())
+        news << QString::fromStdString(sentence);
+    if (!news.isEmpty()) say(news.join(' '));
     if (!folder_->mayWrite()) say("Only to look: " + QString::fromStdString(folder_->whyNot()), true);
 }
 

@@ -346,6 +346,7 @@ class Session : public QObject {
     std::optional<ObdCar> obdCar_;
     std::vector<std::future<void>> closing_;  ///< links that finish what they were at
     std::vector<job::TroubleCodeReport> troubleCodes_;
+    std::shared_ptr<const job::Kit> codesKit_;  ///< keeps what they point to
     bool troubleCodesRead_ = false;
     std::optional<link::FlashReport> lastFlash_;
 

@@ -384,13 +384,14 @@ void Session::readTroubleCodes(bool clearFirst) {
                   if (clearFirst) cleared = uds.clearTroubleCodes();
                   auto codes = cleared ? job::troubleCodes(uds, *kit)
                                        : Result<std::vector<job::TroubleCodeReport>>(tl::unexpected(cleared.error()));
-                  return [this, codes] {
+                  return [this, codes, kit] {
                       if (!codes) {
                           failed(codes.error());
                           linkLost(codes.error());
                           return;
                       }
                       troubleCodes_ = *codes;
+                      codesKit_ = kit;
                       troubleCodesRead_ = true;
                       emit codesChanged();
                   };

@@ -102,6 +102,9 @@ void imageInfo(Context& c, const std::string& file, const std::string& base) {
     if (!loaded) return c.outcome.fail(loaded.error());
     c.outcome.json = {{"format", image::formatName(loaded->format)}, {"segments", json::array()}};
     c.outcome.text = std::string(image::formatName(loaded->format)) + "\n";
+    if (!loaded->remarks.empty()) c.outcome.json["remarks"] = loaded->remarks;
+    for (const std::string& remark : loaded->remarks)
+        c.outcome.text += remark + "\n";
     for (const auto& s : loaded->image.segments()) {
         const std::string sha = sha256Hex(s.bytes);
         c.outcome.json["segments"].push_back({{"start", s.start}, {"size", s.bytes.size()}, {"sha256", sha}});

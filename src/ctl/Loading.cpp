@@ -23,10 +23,11 @@ Result<LoadedImage> loadImage(Context& c, const std::string& path, const std::st
     const auto address = baseAddress(base);
     if (!address) return tl::unexpected(address.error());
     const auto format = image::formatOfName(path).value_or(image::formatOfBytes(*bytes));
-    auto image = image::readImage(*bytes, format, *address);
+    std::vector<std::string> remarks;
+    auto image = image::readImage(*bytes, format, *address, &remarks);
     if (!image)
         return failBecause(path + " can't be read as " + std::string(image::formatName(format)) + ".", image.error());
-    return LoadedImage{std::move(*image), format};
+    return LoadedImage{std::move(*image), format, std::move(remarks)};
 }
 
 Result<definition::A2lContents> loadDefinition(Context& c, const std::string& path) {

@@ -12,6 +12,7 @@ namespace brusk::ctl {
 struct LoadedImage {
     image::Image image;
     image::Format format;
+    std::vector<std::string> remarks = {};  ///< what is odd about the file
 };
 [[nodiscard]] Result<LoadedImage> loadImage(Context& context, const std::string& path, const std::string& base);
 /// A definition with the files it includes.

@@ -87,6 +87,7 @@ class CarFolderTest : public QObject {
     void conditionsOfADriveAreKept();
     void aPartOfAnImageBindsTheSameRound();
     void theOriginalSurvivesADeathBetweenFileAndLedger();
+    void aFolderThatWasDeletedWhileOpenIsSaid();
 
   private:
     std::unique_ptr<QTemporaryDir> temporary_;
@@ -241,6 +242,8 @@ void CarFolderTest::everythingIsThereAfterReopening() {
         EXPECT_FAILS(folder->recordings().add(entry), "could not keep the recording");  // one file, one entry
         EXPECT_OK(folder->settings().set("link", "bench"));
     }
+    // At rest it is one file: a copy of it alone is the whole.
+    QVERIFY(!files_.exists(path_ / "car.sqlite-wal"));
     const auto folder = CarFolder::open(files_, path_);
     EXPECT_OK(folder);
     QCOMPARE(*(*(*folder)->rounds().all())[0].fuelError_pct, 12.5);
@@ -664,6 +667,15 @@ void CarFolderTest::theOriginalSurvivesADeathBetweenFileAndLedger() {
     EXPECT_OK(folder->rounds().storeOriginal(imageOf(8), ""));  // another car's bytes were there: kept, not overwritten
     QCOMPARE(*files_.read(path_ / "original-of-a-read-that-was-cut-off.hex"), hex);
     QVERIFY(*image::readImage(*files_.read(path_ / "original.hex"), image::Format::IntelHex) == imageOf(8));
+}
+
+void CarFolderTest::aFolderThatWasDeletedWhileOpenIsSaid() {
+    auto folder = std::move(*CarFolder::create(files_, path_, "car"));
+    EXPECT_OK(folder->rounds().storeOriginal(imageOf(0), ""));
+    EXPECT_OK(files_.removeFolder(path_));
+    EXPECT_FAILS(folder->settings().set("a", "b"), "Was the folder moved or deleted?");
+    EXPECT_FAILS(folder->memory().step(kSectors[0], link::SectorStep::Erase), "moved or deleted");
+    QVERIFY(!files_.exists(path_));  // nothing was made anew where it had been
 }
 
 QTEST_APPLESS_MAIN(CarFolderTest)

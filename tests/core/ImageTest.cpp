@@ -24,6 +24,7 @@ class ImageTest : public QObject {
     void sRecordReadsAllAddressSizesAndChecksTheCount();
     void sRecordErrorsNameTheLine_data();
     void sRecordErrorsNameTheLine();
+    void anSRecordFileWithoutItsEndIsReadAndSaid();
     void whatIsWrittenReadsBackEqual_data();
     void whatIsWrittenReadsBackEqual();
     void aRowNeverCrosses64KiB();
@@ -172,7 +173,7 @@ void ImageTest::sRecordErrorsNameTheLine_data() {
     QTest::newRow("type 4") << QByteArray("S4030000FC\n") << QByteArray("Line 1: record type S4");
     QTest::newRow("count") << QByteArray("S1050010AABB85\nS5030002FA\nS9030000FC\n")
                            << QByteArray("Line 2: the count record says 2");
-    QTest::newRow("cut off") << QByteArray("S1050010AABB85\n") << QByteArray("cut off");
+    QTest::newRow("nothing") << QByteArray("S00600004844521B\n") << QByteArray("there is no data record");
     QTest::newRow("foreign") << QByteArray("hello\n") << QByteArray("Line 1: an S-record starts with S");
 }
 
@@ -180,6 +181,19 @@ void ImageTest::sRecordErrorsNameTheLine() {
     QFETCH(QByteArray, text);
     QFETCH(QByteArray, part);
     EXPECT_FAILS(readImage(asBytes(text.toStdString()), Format::SRecord), part.toStdString());
+}
+
+void ImageTest::anSRecordFileWithoutItsEndIsReadAndSaid() {
+    std::vector<std::string> remarks;
+    const auto bare = readImage(asBytes("S1050010AABB85\n"), Format::SRecord, 0, &remarks);
+    EXPECT_OK(bare);
+    QCOMPARE(bare->size(), uint64_t{2});
+    QVERIFY(remarks.size() == 1 && remarks[0].find("no end record") != std::string::npos);
+    // A count that agrees says as well that nothing is missing; with an end record nothing is odd.
+    remarks.clear();
+    EXPECT_OK(readImage(asBytes("S1050010AABB85\nS5030001FB\n"), Format::SRecord, 0, &remarks));
+    EXPECT_OK(readImage(asBytes("S1050010AABB85\nS9030000FC\n"), Format::SRecord, 0, &remarks));
+    QVERIFY(remarks.empty());
 }
 
 void ImageTest::whatIsWrittenReadsBackEqual_data() {

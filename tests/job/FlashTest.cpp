@@ -16,6 +16,7 @@ class FlashTest : public QObject {
     void readingTheCalibrationOnlyIsEnoughToCompare();
     void readingAgainSaysWhatTheLedgerKnows();
     void bytesThatNoRoundHadAreKeptAsTheirOwn();
+    void aHalfWrittenFlashIsNotKeptAsARound();
     void anotherCarIsNotReadIntoThisFolder();
     void aOneMapChangeWritesOneSector();
     void whatWasFlashedIsInTheCarByteForByte();
@@ -137,6 +138,28 @@ void FlashTest::bytesThatNoRoundHadAreKeptAsTheirOwn() {
     QCOMPARE(round.number, 1);
     QCOMPARE(round.title, std::string("Found in the car"));
     QVERIFY(bench.carHoldsExactly(round.id));
+}
+
+void FlashTest::aHalfWrittenFlashIsNotKeptAsARound() {
+    Bench bench;
+    const auto original = bench.read();
+    const auto first = bench.change("rev_limit", 6500, original.id);
+    const auto second = bench.change("injector_flow", 600, first.id);  // in another sector
+    bool stopped = false;
+    EXPECT_FAILS(
+        bench.flash(second.id, [&](const link::Progress& p) { return !(stopped = stopped || p.done > 17000); }), "");
+    QVERIFY(stopped && !bench.contents().round);
+    // Read again before anybody flashed: what is in the car is told, and is nobody's calibration.
+    auto client = bench.uds();
+    const auto identity = identityFromJson(*bench.folder->settings().get("identity"));
+    const auto outcome = readCar(client, *bench.kit, *identity, *bench.folder, ReadScope::Everything, {});
+    if (outcome) {
+        QVERIFY(!outcome->unknown && outcome->round.id == second.id);
+        QVERIFY(outcome->sentence.find("did not come to its end") != std::string::npos);
+    }
+    QCOMPARE(bench.folder->rounds().all()->size(), size_t{3});
+    EXPECT_OK(bench.flash(second.id));
+    QVERIFY(bench.carHoldsExactly(second.id));
 }
 
 void FlashTest::anotherCarIsNotReadIntoThisFolder() {

@@ -115,7 +115,7 @@ Result<std::unique_ptr<CarFolder>> CarFolder::open(storage::FileSystem& files, c
         leave.whyNot = "it was opened only to look.";
     auto database = Database::open(files, path / kDatabase, leave.mayWrite);
     if (!database) return tl::unexpected(database.error());
-    (*database)->setWhyNot(leave.whyNot);
+    if (!leave.whyNot.empty()) (*database)->setWhyNot(leave.whyNot);
     std::unique_ptr<CarFolder> folder(new CarFolder(files, path, std::move(leave.lock), std::move(*database)));
     if (!leave.news.empty()) folder->news_.push_back(leave.news);
     if (folder->mayWrite())

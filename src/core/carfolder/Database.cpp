@@ -20,11 +20,16 @@ bool isBusy(int code) {
     return (code & 0xFF) == SQLITE_BUSY || (code & 0xFF) == SQLITE_LOCKED;
 }
 
+/// Whether the log's index could not be made: it has no room.
+bool lacksRoom(const SQLite::Exception& problem) {
+    const int code = problem.getExtendedErrorCode();
+    return (code & 0xFF) == SQLITE_FULL || code == SQLITE_IOERR_SHMSIZE || code == SQLITE_IOERR_SHMMAP;
+}
+
 /// What is wrong with the file, for a person.
 std::string reasonOf(const SQLite::Exception& problem) {
+    if (lacksRoom(problem)) return "the disk is full";
     switch (problem.getErrorCode() & 0xFF) {
-        case SQLITE_FULL:
-            return "the disk is full";
         case SQLITE_READONLY:
         case SQLITE_PERM:
             return "the folder is read-only";
@@ -58,7 +63,7 @@ std::unique_ptr<SQLite::Database> lookingAt(const storage::Path& file) {
         return db;
     } catch (const SQLite::Exception& problem) {
         const int code = problem.getErrorCode() & 0xFF;
-        if (code != SQLITE_CANTOPEN && code != SQLITE_READONLY) throw;
+        if (code != SQLITE_CANTOPEN && code != SQLITE_READONLY && !lacksRoom(problem)) throw;
         return connectTo("file:" + file.string() + "?immutable=1", SQLite::OPEN_READONLY | SQLite::OPEN_URI);
     }
 }
@@ -74,11 +79,15 @@ std::string utcNow() {
     return text;
 }
 
-Database::Database(storage::Path file, std::unique_ptr<SQLite::Database> reader,
+Database::Database(storage::FileSystem& files, storage::Path file, std::unique_ptr<SQLite::Database> reader,
                    std::unique_ptr<SQLite::Database> writer)
-    : file_(std::move(file)), reader_(std::move(reader)), writer_(std::move(writer)) {}
+    : files_(files), file_(std::move(file)), reader_(std::move(reader)), writer_(std::move(writer)) {}
 
-Database::~Database() = default;
+Database::~Database() {
+    // The writer last: it puts what the log holds into the file, so that a folder at rest is one file.
+    reader_.reset();
+    writer_.reset();
+}
 
 Result<bool> Database::isEmpty(storage::FileSystem& files, const storage::Path& file) {
     if (!files.isFile(file)) return fail(ErrorCode::BadInput, "its " + file.filename().string() + " is not a file");
@@ -137,9 +146,9 @@ Result<std::unique_ptr<Database>> Database::open(storage::FileSystem& files, con
             return fail(ErrorCode::Refused, folder + " is of an older format (" + std::to_string(version) +
                                                 ") and can't be brought up to this one, because it may not be "
                                                 "written. Copy the folder to where you may write, and open the copy.");
-        std::unique_ptr<SQLite::Database> writer;
-        if (mayWrite) {
-            writer = connectTo(file.string(), SQLite::OPEN_READWRITE);
+        if (!mayWrite) return std::unique_ptr<Database>(new Database(files, file, std::move(reader), nullptr));
+        try {
+            auto writer = connectTo(file.string(), SQLite::OPEN_READWRITE);
             writer->exec("PRAGMA journal_mode = WAL; PRAGMA synchronous = FULL;");
             if (version < kSchemaVersion)
                 if (auto done = migrate(*writer, files, file.parent_path(), version); !done)
@@ -147,8 +156,13 @@ Result<std::unique_ptr<Database>> Database::open(storage::FileSystem& files, con
             writer->exec("PRAGMA foreign_keys = ON");
             // What was made on the way is seen by a connection that was opened after it.
             reader = lookingAt(file);
+            return std::unique_ptr<Database>(new Database(files, file, std::move(reader), std::move(writer)));
+        } catch (const SQLite::Exception& problem) {
+            if (!lacksRoom(problem) || version < kSchemaVersion) throw;
+            auto out = std::unique_ptr<Database>(new Database(files, file, std::move(reader), nullptr));
+            out->setWhyNot("the disk is full, so the folder can only be looked at. Make room, then open it again.");
+            return out;
         }
-        return std::unique_ptr<Database>(new Database(file, std::move(reader), std::move(writer)));
     } catch (const SQLite::Exception& problem) {
         const int code = problem.getErrorCode() & 0xFF;
         if (code == SQLITE_NOTADB) return none("its car.sqlite can't be read as a database");
@@ -173,6 +187,10 @@ Done Database::guarded(const char* what, const std::function<void(SQLite::Databa
 Done Database::inTransaction(const char* what, const std::function<bool(SQLite::Database&)>& work, Patience patience) {
     const std::string could = std::string("The car folder could not ") + what + ": ";
     if (!writer_) return fail(ErrorCode::Refused, could + whyNot_);
+    // What is written into a file without a name is lost with the program.
+    if (!files_.exists(file_))
+        return fail(ErrorCode::NotFound, could + "it is gone from " + file_.parent_path().string() +
+                                             ". Was the folder moved or deleted? Open it where it is now.");
     const auto until = std::chrono::steady_clock::now() + kWhileItWaits;
     while (true) {
         {

@@ -71,10 +71,12 @@ class Database {
     std::mutex& readMutex() const { return readMutex_; }
 
   private:
-    Database(storage::Path file, std::unique_ptr<SQLite::Database> reader, std::unique_ptr<SQLite::Database> writer);
+    Database(storage::FileSystem& files, storage::Path file, std::unique_ptr<SQLite::Database> reader,
+             std::unique_ptr<SQLite::Database> writer);
     Done guarded(const char* what, const std::function<void(SQLite::Database&)>& work) const;
     Done inTransaction(const char* what, const std::function<bool(SQLite::Database&)>& work, Patience patience);
 
+    storage::FileSystem& files_;
     storage::Path file_;
     mutable std::mutex readMutex_;  // guards reader_
     std::unique_ptr<SQLite::Database> reader_;

@@ -116,11 +116,11 @@ Result<Image> readIntelHex(ByteSpan file) {
     return image;
 }
 
-Result<Image> readSRecord(ByteSpan file) {
+Result<Image> readSRecord(ByteSpan file, std::vector<std::string>* remarks) {
     Image image;
     Lines lines(file);
     Bytes record;
-    bool ended = false;
+    bool ended = false, counted = false;
     uint32_t dataRecords = 0;
     while (const auto line = lines.next()) {
         if (ended) return lines.bad("there is text after the end record");
@@ -140,14 +140,19 @@ Result<Image> readSRecord(ByteSpan file) {
             ++dataRecords;
             if (auto done = image.add(address, data); !done)
                 return lines.bad(done.error().message.substr(0, done.error().message.size() - 1));
-        } else if ((type == '5' || type == '6') && address != dataRecords) {
-            return lines.bad("the count record says " + std::to_string(address) + " data records, there are " +
-                             std::to_string(dataRecords));
+        } else if (type == '5' || type == '6') {
+            if (address != dataRecords)
+                return lines.bad("the count record says " + std::to_string(address) + " data records, there are " +
+                                 std::to_string(dataRecords));
+            counted = true;
         } else if (type >= '7') {
             ended = true;
         }
     }
-    if (!ended) return lines.bad("the file stops before its end record; it is cut off");
+    // Some writers leave the end record out; a count that agrees says as well that nothing is missing.
+    if (!ended && !counted && dataRecords == 0) return lines.bad("there is no data record");
+    if (!ended && !counted && remarks)
+        remarks->push_back("The file has no end record and does not count its records; its end may be missing.");
     return image;
 }
 
@@ -246,9 +251,9 @@ Format formatOfBytes(ByteSpan bytes) {
     return Format::Binary;
 }
 
-Result<Image> readImage(ByteSpan bytes, Format format, uint32_t base) {
+Result<Image> readImage(ByteSpan bytes, Format format, uint32_t base, std::vector<std::string>* remarks) {
     if (format == Format::IntelHex) return readIntelHex(bytes);
-    if (format == Format::SRecord) return readSRecord(bytes);
+    if (format == Format::SRecord) return readSRecord(bytes, remarks);
     Image image;
     if (auto done = image.add(base, bytes); !done) return tl::unexpected(done.error());
     return image;

@@ -90,6 +90,7 @@ std::vector<std::string> channelsWithRole(const definition::Definition& definiti
 
 Result<ChannelSet> channelSet(const Kit& kit, const std::vector<std::string>& names) {
     ChannelSet set;
+    set.definition = kit.definition;
     const auto add = [&](const definition::Measurement* m) {
         if (std::find(set.measurements.begin(), set.measurements.end(), m) == set.measurements.end())
             set.measurements.push_back(m);

@@ -14,6 +14,7 @@ namespace brusk::job {
 
 /// Which channels are recorded, and what they cost the link.
 struct ChannelSet {
+    std::shared_ptr<const definition::Definition> definition;  ///< keeps what the pointers point to
     std::vector<const definition::Measurement*> measurements;
     std::vector<link::Uds::Place> places;
     link::SamplePlan plan;

@@ -121,6 +121,16 @@ Result<ReadOutcome> readCar(link::Uds& uds, const Kit& kit, const link::Identity
                                                          : "; the ledger had expected another and is put right.");
         return out;
     }
+    if (contents->unfinished) {
+        // A part of one round and a part of another is no calibration of anybody's.
+        auto half = folder.rounds().byId(contents->unfinished->round);
+        if (!half) return tl::unexpected(half.error());
+        out.round = *half;
+        out.sentence = "The flash of round " + std::to_string(half->number) + " did not come to its end; " +
+                       std::to_string(contents->sectorsOfUnfinished) + " of " + std::to_string(contents->sectors) +
+                       " sectors hold its bytes. Flash again to finish it.";
+        return out;
+    }
     auto round = folder.rounds().add(before.round, *read, "Found in the car", "Bytes that no round of this ledger had");
     if (!round) return tl::unexpected(round.error());
     if (auto done = folder.rounds().markFlashed(round->id, round->imageSha256); !done)

@@ -87,6 +87,13 @@ Done Session::mayWrite() const {
 
 Done Session::openFolder(const storage::Path& path) {
     if (const QString held = heldBy(); !held.isEmpty()) return fail(ErrorCode::Conflict, held.toStdString());
+    // The folder that is open here, however it is named: opened anew it would find its own lock.
+    const storage::Stamp there = files_.stamp(path / "car.sqlite");
+    if (folder_ && folder_->mayWrite() && there.there && there == files_.stamp(folder_->path() / "car.sqlite")) {
+        refreshRounds();
+        emit folderChanged();
+        return {};
+    }
     auto folder = carfolder::CarFolder::open(files_, path);
     if (!folder) return tl::unexpected(folder.error());
     takeFolder(std::move(*folder));
@@ -133,7 +140,11 @@ void Session::takeFolder(std::unique_ptr<carfolder::CarFolder> folder) {
     for (const std::string& sentence : folder_->news())
         news << QString::fromStdString(sentence);
     if (!news.isEmpty()) say(news.join(' '));
-    if (!folder_->mayWrite()) say("Only to look: " + QString::fromStdString(folder_->whyNot()), true);
+    if (!folder_->mayWrite()) {
+        QString why = QString::fromStdString(folder_->whyNot());
+        why[0] = why[0].toUpper();
+        say(why, true);
+    }
 }
 
 void Session::refreshRounds() {
@@ -155,7 +166,6 @@ void Session::refreshRounds() {
 
 QString Session::carSentence() const {
     if (!folder_) return "No car folder is open.";
-    if (!folder_->mayWrite() && !kit_) return "Only to look.";
     if (!kit_) return "This car was not connected yet.";
     if (flashing() && selected()) return QString("Round %1 is being written into the car.").arg(selected()->number);
     return QString::fromStdString(

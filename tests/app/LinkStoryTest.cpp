@@ -250,25 +250,27 @@ void LinkStoryTest::inMidFlashFolderLinkAndWindowAreHeld() {
 void LinkStoryTest::aFolderThatSomebodyElseWorksInIsOnlyLookedAt() {
     QTemporaryDir place;
     const QString path = place.filePath("car");
-    storage::RealFileSystem files;
-    {
-        Story first(path);
-        QVERIFY(first.begin());
-        Story second(path);
-        QVERIFY(second.message().contains("another Brusk works in this folder"));
-        QCOMPARE(second.session().rounds().size(), size_t{1});
-        // It is seen in full, and nothing of it changes.
-        auto* grid = second.openParameter("rev_limit");
-        QVERIFY(grid);
-        typeInto(grid, "6500");
-        QVERIFY(second.message().contains("Nothing can be changed"));
-        QCOMPARE(second.session().rounds().size(), size_t{1});
-    }
-    // The first is gone: opened again, it can be worked in.
-    Story again(path);
-    auto* grid = again.openParameter("rev_limit");
+    auto first = std::make_unique<Story>(path);
+    QVERIFY(first->begin());
+    // The one that is open here is not shut out by its own lock.
+    EXPECT_OK(first->session().openFolder((path + "/.").toStdString()));
+    QVERIFY(first->session().folder()->mayWrite());
+    Story second(path);
+    QVERIFY(second.message().contains("Another Brusk works in this folder"));
+    QCOMPARE(second.session().rounds().size(), size_t{1});
+    QVERIFY(second.find<QLabel>("inTheCar")->text().startsWith("Only to look. The car runs round 0"));
+    // It is seen in full, and nothing of it changes.
+    auto* grid = second.openParameter("rev_limit");
+    QVERIFY(grid);
     typeInto(grid, "6500");
-    QCOMPARE(again.session().rounds().size(), size_t{2});
+    QVERIFY(second.message().contains("Nothing can be changed"));
+    QCOMPARE(second.session().rounds().size(), size_t{1});
+    // Once the first is gone, one key takes over.
+    first.reset();
+    QTest::keyClick(&second.window(), Qt::Key_F5);
+    QVERIFY(second.session().folder()->mayWrite());
+    typeInto(second.openParameter("rev_limit"), "6500");
+    QCOMPARE(second.session().rounds().size(), size_t{2});
 }
 
 void LinkStoryTest::theTrafficIsShownInWordsAndSaved() {

@@ -160,6 +160,11 @@ QWidget* MainWindow::makeHeader() {
     menuButton->setStyleSheet("QToolButton::menu-indicator { image: none; }");
     auto* menu = new QMenu(menuButton);
     menu->addAction("Open a car folder ...", QKeySequence::Open, this, &MainWindow::openFolder);
+    menu->addAction("Open this folder again", QKeySequence::Refresh, this, [this] {
+        if (!session_.folder()) return;
+        if (auto done = session_.openFolder(session_.folder()->path()); !done)
+            say(QString::fromStdString(done.error().text()), true);
+    });
     menu->addAction("New car folder ...", QKeySequence::New, this, &MainWindow::newFolder);
     menu->addAction("Light or dark", QKeySequence("Ctrl+D"), this, [] { Theme::instance().setDark(!tokens().dark); });
     menu->addAction("Units ...", QKeySequence(), this, [this] {
@@ -252,7 +257,11 @@ void MainWindow::refreshLink() {
 }
 
 void MainWindow::refreshTask() {
-    inTheCar_->setText(session_.carSentence());
+    const auto* folder = session_.folder();
+    const bool looks = folder && !folder->mayWrite();
+    // Stays when the sentence above is long gone.
+    inTheCar_->setText((looks ? "Only to look. " : "") + session_.carSentence());
+    inTheCar_->setToolTip(looks ? QString::fromStdString(folder->whyNot()) : QString());
     QString text;
     if (session_.busy()) {
         text = taskTitle(session_.task());

@@ -43,7 +43,7 @@ Leave leaveToWrite(storage::FileSystem& files, const storage::Path& path) {
     if (!answer->lock && answer->locksAreThere) {
         out.whyNot = "another Brusk works in this folder (" +
                      (answer->holder.empty() ? std::string("it does not say which") : answer->holder) +
-                     "). It can only be looked at here; close the other one, then open the folder again.";
+                     "). It can only be looked at here; close the other one, then open this folder again (F5).";
         return out;
     }
     if (!answer->locksAreThere)

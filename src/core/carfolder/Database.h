@@ -67,9 +67,6 @@ class Database {
         return out;
     }
 
-    /// SHA-256s and other things remembered beside the database are guarded by this.
-    std::mutex& readMutex() const { return readMutex_; }
-
   private:
     Database(storage::FileSystem& files, storage::Path file, std::unique_ptr<SQLite::Database> reader,
              std::unique_ptr<SQLite::Database> writer);

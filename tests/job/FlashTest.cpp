@@ -153,10 +153,9 @@ void FlashTest::aHalfWrittenFlashIsNotKeptAsARound() {
     auto client = bench.uds();
     const auto identity = identityFromJson(*bench.folder->settings().get("identity"));
     const auto outcome = readCar(client, *bench.kit, *identity, *bench.folder, ReadScope::Everything, {});
-    if (outcome) {
-        QVERIFY(!outcome->unknown && outcome->round.id == second.id);
-        QVERIFY(outcome->sentence.find("did not come to its end") != std::string::npos);
-    }
+    EXPECT_OK(outcome);
+    QVERIFY(!outcome->unknown && outcome->round.id == second.id);
+    QVERIFY(outcome->sentence.find("did not come to its end") != std::string::npos);
     QCOMPARE(bench.folder->rounds().all()->size(), size_t{3});
     EXPECT_OK(bench.flash(second.id));
     QVERIFY(bench.carHoldsExactly(second.id));

@@ -4,7 +4,6 @@
 #include "app/LinkParts.h"
 
 #include <QSettings>
-#include <QThreadPool>
 #include <cmath>
 
 namespace brusk::app {
@@ -58,7 +57,7 @@ Session::~Session() {
     stop_.request_stop();
     link_.reset();
     closing_.clear();
-    QThreadPool::globalInstance()->waitForDone();
+    pool_.reset();
     saveDraftNow();
 }
 
@@ -131,6 +130,7 @@ void Session::takeFolder(std::unique_ptr<carfolder::CarFolder> folder) {
     referenceKey_ = "parent";
     useOwnDefinition();
     loadDonors();
+    loadBuildSheet();
     takeFuel();
     contents_ = {};
     refreshRounds();
@@ -173,16 +173,27 @@ QString Session::carSentence() const {
                             contents_.unfinished ? roundById(contents_.unfinished->round) : nullptr));
 }
 
-proposals::BuildSheet Session::buildSheet() const {
-    if (!folder_) return {};
+void Session::loadBuildSheet() {
+    sheet_ = {};
+    sheetProblem_ = {};
     const auto kept = folder_->settings().sheet();
-    if (!kept) return {};
-    return job::buildSheetFromJson(kept->facts).value_or(proposals::BuildSheet{});
+    if (kept && kept->version == 0) return;
+    auto sheet = kept ? job::buildSheetFromJson(kept->facts) : tl::unexpected(kept.error());
+    if (sheet) {
+        sheet_ = std::move(*sheet);
+        return;
+    }
+    sheetProblem_ =
+        fail(sheet.error().code,
+             "The build sheet can't be read, so it is not shown and nothing is kept over it: " + sheet.error().text());
+    failed(sheetProblem_.error());
 }
 
 void Session::setBuildSheet(const proposals::BuildSheet& sheet) {
     if (!folder_) return;
+    if (!sheetProblem_) return failed(sheetProblem_.error());
     if (auto kept = folder_->settings().keepSheet(job::toJson(sheet)); !kept) failed(kept.error());
+    sheet_ = sheet;
     takeFuel();
     emit buildSheetChanged();
 }

@@ -15,6 +15,7 @@
 #include <set>
 #include <stop_token>
 
+#include "app/Background.h"
 #include "app/LinkThread.h"
 #include "core/calibration/SharedBytes.h"
 #include "core/job/Correct.h"
@@ -71,7 +72,7 @@ class Session : public QObject {
     const std::vector<carfolder::Round>& rounds() const { return rounds_; }
     const carfolder::CarContents& carContents() const { return contents_; }
     QString carSentence() const;
-    proposals::BuildSheet buildSheet() const;
+    const proposals::BuildSheet& buildSheet() const { return sheet_; }
     void setBuildSheet(const proposals::BuildSheet& sheet);
     /// The demo's build sheet, when this car folder has none of its own yet.
     void offerBuildSheet(const storage::Path& file);
@@ -297,8 +298,7 @@ class Session : public QObject {
     void linkLost(const Error& error);
     storage::Path benchFlashFile() const;
     static void keepBenchFlash(LinkParts& port, storage::FileSystem& files, const storage::Path& path);
-    template <class F>
-    void toInterface(F call);
+    void loadBuildSheet();
 
     storage::FileSystem& files_;
     storage::Path dataFolder_;
@@ -307,6 +307,8 @@ class Session : public QObject {
     std::shared_ptr<carfolder::CarFolder> folder_;
     std::vector<carfolder::Round> rounds_;
     carfolder::CarContents contents_;
+    proposals::BuildSheet sheet_;
+    Done sheetProblem_;  ///< why the kept sheet is not shown
     int64_t selected_ = -1;
     std::optional<calibration::Calibration> calibration_;
     std::shared_ptr<const calibration::Calibration> reference_;
@@ -357,7 +359,8 @@ class Session : public QObject {
     job::LiveRow live_;
     std::map<int64_t, std::shared_ptr<const evidence::AirSamples>> samples_;
     std::set<int64_t> samplesLoading_;
-    std::shared_ptr<bool> alive_ = std::make_shared<bool>(true);
+    InterfaceCalls calls_;
+    std::unique_ptr<WorkPool> pool_ = std::make_unique<WorkPool>();
 };
 
 }  // namespace brusk::app

@@ -2,8 +2,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
-#include <QPointer>
-#include <QThreadPool>
 #include <memory>
 #include <optional>
 
@@ -23,28 +21,23 @@ struct Caught<Result<V>> {
 
 template <class T>
 void Session::inBackground(std::function<T()> work, std::function<void(T)> then) {
-    QPointer<Session> self(this);
-    QThreadPool::globalInstance()->start(
-        [self, work = std::move(work), then = std::move(then), context = this]() mutable {
-            auto result = std::make_shared<std::optional<T>>();
-            QString broken;
-            try {
-                *result = work();
-            } catch (const std::exception& problem) {
-                const Error error{ErrorCode::Broken, std::string("Something unexpected stopped a computation: ") +
-                                                         problem.what() + ". Nothing was changed."};
-                *result = Caught<T>::from(error);
-                if (!*result) broken = QString::fromStdString(error.message);
-            }
-            // The session waits for the pool before it goes, so the context is there.
-            QMetaObject::invokeMethod(
-                context,
-                [self, result, broken, then = std::move(then)] {
-                    if (self && !broken.isEmpty()) self->say(broken, true);
-                    if (self && *result) then(std::move(**result));
-                },
-                Qt::QueuedConnection);
+    // The session waits for its pool before it goes, and forgets what has not come back by then.
+    pool_->post([this, work = std::move(work), then = std::move(then)]() mutable {
+        auto result = std::make_shared<std::optional<T>>();
+        QString broken;
+        try {
+            *result = work();
+        } catch (const std::exception& problem) {
+            const Error error{ErrorCode::Broken, std::string("Something unexpected stopped a computation: ") +
+                                                     problem.what() + ". Nothing was changed."};
+            *result = Caught<T>::from(error);
+            if (!*result) broken = QString::fromStdString(error.message);
+        }
+        calls_.post([this, result, broken, then = std::move(then)] {
+            if (!broken.isEmpty()) say(broken, true);
+            if (*result) then(std::move(**result));
         });
+    });
 }
 
 }  // namespace brusk::app

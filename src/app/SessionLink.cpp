@@ -56,11 +56,6 @@ Result<ObdCar> askObd(link::CanPort& port, bool clearFirst, const std::stop_toke
 
 }  // namespace
 
-template <class F>
-void Session::toInterface(F call) {
-    QMetaObject::invokeMethod(this, std::move(call), Qt::QueuedConnection);
-}
-
 storage::Path Session::benchFlashFile() const {
     return folder_->path() / "benchcar.flash";
 }
@@ -239,7 +234,7 @@ void Session::startTask(Task task, Work work) {
                 failed(error);
             };
         }
-        toInterface([this, generation, then = std::move(then)] {
+        calls_.post([this, generation, then = std::move(then)] {
             // A link that was closed meanwhile has nothing to say any more.
             if (generation != linkGeneration_) return;
             task_ = Task::None;
@@ -253,7 +248,7 @@ link::OnProgress Session::reporter(const std::stop_token& stop) {
     return [this, stop](const link::Progress& progress) {
         // One report in flight at a time: the interface is never flooded.
         if (!progressPending_.exchange(true))
-            toInterface([this, progress] {
+            calls_.post([this, progress] {
                 progressPending_ = false;
                 progress_ = progress;
                 emit taskChanged();
@@ -492,11 +487,11 @@ Done Session::startDrive(const std::vector<std::string>& channels, const std::st
                 return goesOn ? std::nullopt : std::optional(job::Ended::Asked);
             };
             options.onTrouble = [this](const std::string& sentence) {
-                toInterface([this, sentence] { say(QString::fromStdString(sentence), true); });
+                calls_.post([this, sentence] { say(QString::fromStdString(sentence), true); });
             };
             options.onLive = [this](const job::LiveRow& row) {
                 if (livePending_.exchange(true)) return;
-                toInterface([this, row] {
+                calls_.post([this, row] {
                     livePending_ = false;
                     live_ = row;
                     emit liveChanged();

@@ -42,6 +42,8 @@ class StoryTest : public QObject {
     void aLinkNobodyListensOnIsSaid();
     void theFolderOpensAgainWhereItWasLeft();
     void withoutACarEveryStationSaysWhatToDo();
+    void aBuildSheetThatCantBeReadIsSaidAndKept();
+    void aVinThatIsNoTextIsShown();
 };
 
 void StoryTest::initTestCase() {
@@ -383,6 +385,42 @@ void StoryTest::theFolderOpensAgainWhereItWasLeft() {
     // The bench car kept its flash: reading it says what the ledger says.
     QVERIFY(again.read());
     QVERIFY(again.message().contains("The car holds round 1, as the ledger says"));
+}
+
+void StoryTest::aBuildSheetThatCantBeReadIsSaidAndKept() {
+    QTemporaryDir folder;
+    const QString path = folder.filePath("car");
+    const std::string facts = "{\"from\": \"a newer Brusk\"";
+    {
+        Story story(path);
+        EXPECT_OK(story.session().folder()->settings().keepSheet(facts));
+    }
+    Story again(path);
+    QVERIFY2(again.message().contains("build sheet can't be read"), qPrintable(again.message()));
+    proposals::BuildSheet typed;
+    typed.of(proposals::Fact::Ethanol) = 10;
+    again.session().setBuildSheet(typed);
+    QVERIFY(again.message().contains("nothing is kept over it"));
+    QCOMPARE(again.session().folder()->settings().sheet()->facts, facts);
+}
+
+void StoryTest::aVinThatIsNoTextIsShown() {
+    const std::string vin = std::string("M\xDCLLER") + '\x02' + std::string("7\xFF\xFF", 3);
+    benchcar::BenchCar car;
+    const auto flash = car.memory().flash();
+    const size_t at = benchcar::map::kVin - benchcar::map::kFlash;
+    std::fill_n(flash.begin() + static_cast<long>(at), benchcar::map::kVinSize, uint8_t{0xFF});
+    std::copy(vin.begin(), vin.end(), flash.begin() + static_cast<long>(at));
+    Story story;
+    EXPECT_OK(story.session().folder()->files().save(story.session().folder()->path() / "benchcar.flash",
+                                                     ByteSpan(flash.data(), flash.size())));
+    QVERIFY(story.begin());
+    QString all;
+    for (const QLabel* text : story.window().station("Car")->findChildren<QLabel*>())
+        all += text->text() + "\n";
+    QVERIFY2(all.contains(QString::fromUtf8("M\u00dcLLER\uFFFD7")), qPrintable(all));
+    QVERIFY(QString::fromStdString(story.session().rounds().front().note)
+                .contains(QString::fromUtf8("M\u00dcLLER\uFFFD7")));
 }
 
 void StoryTest::withoutACarEveryStationSaysWhatToDo() {

@@ -2,9 +2,12 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include <QSignalSpy>
 #include <QWheelEvent>
+#include <atomic>
 #include <random>
+#include <thread>
 
 #include "Expect.h"
+#include "app/Background.h"
 #include "app/theme/Theme.h"
 #include "app/widgets/LaneView.h"
 #include "app/widgets/MapGrid.h"
@@ -42,6 +45,9 @@ class WidgetTest : public QObject {
     Q_OBJECT
   private slots:
     void initTestCase();
+    void callsFromOtherThreadsAreMadeInTheirOrder();
+    void aCallThatStaysHoldsUpNoOther();
+    void thePoolDoesWhatWaitsBeforeItGoes();
     void arrowsMoveAndShiftExtends();
     void theSelectionStaysInside();
     void headersSelectRowsAndColumns();
@@ -65,6 +71,46 @@ class WidgetTest : public QObject {
 void WidgetTest::initTestCase() {
     Theme::instance().loadFonts();
     Theme::instance().setDark(false);
+}
+
+void WidgetTest::callsFromOtherThreadsAreMadeInTheirOrder() {
+    InterfaceCalls calls;
+    std::vector<int> made[2];
+    {
+        std::vector<std::thread> threads;
+        for (int who : {0, 1})
+            threads.emplace_back([&calls, &made, who] {
+                for (int i = 0; i < 1000; ++i)
+                    calls.post([&made, who, i] { made[who].push_back(i); });
+            });
+        for (auto& thread : threads)
+            thread.join();
+    }
+    QVERIFY(made[0].empty());  // none on the thread that asked
+    QTRY_VERIFY(made[0].size() == 1000 && made[1].size() == 1000);
+    QVERIFY(std::is_sorted(made[0].begin(), made[0].end()) && std::is_sorted(made[1].begin(), made[1].end()));
+}
+
+void WidgetTest::aCallThatStaysHoldsUpNoOther() {
+    // As a dialog does that a call opens.
+    InterfaceCalls calls;
+    bool behind = false, back = false;
+    calls.post([&] {
+        QVERIFY(QTest::qWaitFor([&] { return behind; }));
+        back = true;
+    });
+    calls.post([&] { behind = true; });
+    QTRY_VERIFY(back);
+}
+
+void WidgetTest::thePoolDoesWhatWaitsBeforeItGoes() {
+    std::atomic<int> done{0};
+    {
+        WorkPool pool;
+        for (int i = 0; i < 200; ++i)
+            pool.post([&] { ++done; });
+    }
+    QCOMPARE(done.load(), 200);
 }
 
 void WidgetTest::arrowsMoveAndShiftExtends() {

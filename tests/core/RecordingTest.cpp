@@ -1,8 +1,11 @@
 // Columns, gaps, expressions, and MDF4 files whole, cut off, damaged and by other hands.
 // SPDX-License-Identifier: GPL-3.0-or-later
+#include <atomic>
+#include <mutex>
+
 #include "Expect.h"
 #include "core/recording/Expression.h"
-#include "core/recording/Mdf4.h"
+#include "core/recording/RecordingWriter.h"
 
 using namespace brusk;
 using namespace brusk::recording;
@@ -159,6 +162,9 @@ class RecordingTest : public QObject {
     void aBadLinkInTheMiddleGivesEverythingBeforeIt();
     void aFailedWriteIsMadeGoodByTheNext();
     void aFileWithoutItsHeadIsNotLeftBehind();
+    void pagesThatThePowerTookAreNotTakenForSamples();
+    void aBusyDiskDelaysNoRow();
+    void rowsThatNoDiskTakesAreAGapInTheEnd();
     void aCircleOfBlocksEnds();
     void whatIsNoMdfIsSaid();
     void channelsAreFoundByNameAndRole();
@@ -360,6 +366,99 @@ void RecordingTest::aFileWithoutItsHeadIsNotLeftBehind() {
     files.setRoom(100);
     EXPECT_FAILS(Mdf4Writer::create(files, "/r.mf4", sample(10)), "the disk is full");
     QVERIFY(!files.exists("/r.mf4"));
+}
+
+void RecordingTest::pagesThatThePowerTookAreNotTakenForSamples() {
+    // 100 rows are on the disk, 100 more are linked, and of those some of the pages never came.
+    const Recording r = sample(200);
+    storage::MemoryFileSystem files;
+    auto writer = Mdf4Writer::create(files, "/r.mf4", r);
+    for (size_t i = 0; i < 200; ++i) {
+        const float row[] = {r.groups[0].channels[0].values[i], r.groups[0].channels[1].values[i]};
+        (*writer)->append(0, r.groups[0].time_s[i], row);
+        if (i == 99) EXPECT_OK((*writer)->flush());
+    }
+    const size_t safe = static_cast<size_t>((*writer)->bytesWritten());
+    EXPECT_OK((*writer)->write());
+    const Bytes whole = *files.read("/r.mf4");
+    QCOMPARE(readMdf4(whole)->groups[0].time_s.size(), size_t{200});
+    size_t fewest = 200, most = 0;
+    for (size_t page = safe; page < whole.size(); page += 8) {
+        Bytes torn = whole;
+        std::fill_n(torn.begin() + static_cast<long>(page), std::min<size_t>(512, torn.size() - page), uint8_t{0});
+        const auto found = readMdf4(torn);
+        EXPECT_OK(found);
+        const Group& group = found->groups[0];
+        QVERIFY(group.time_s.size() >= 100);
+        for (size_t i = 0; i < group.time_s.size(); ++i)
+            QVERIFY(group.time_s[i] == r.groups[0].time_s[i] &&
+                    group.channels[0].values[i] == r.groups[0].channels[0].values[i]);
+        fewest = std::min(fewest, group.time_s.size());
+        most = std::max(most, group.time_s.size());
+        if (group.time_s.size() < 199) QVERIFY(!found->damage.empty());
+    }
+    QVERIFY(fewest == 100 && most > 150);
+}
+
+void RecordingTest::aBusyDiskDelaysNoRow() {
+    const Recording r = sample(300);
+    storage::MemoryFileSystem files;
+    std::mutex mutex;
+    std::vector<std::string> told;
+    RecordingWriter writer(std::move(*Mdf4Writer::create(files, "/r.mf4", r)), 2, [&](const std::string& sentence) {
+        const std::lock_guard lock(mutex);
+        told.push_back(sentence);
+    });
+    const auto append = [&](size_t from, size_t to) {
+        for (size_t i = from; i < to; ++i) {
+            const float row[] = {r.groups[0].channels[0].values[i], r.groups[0].channels[1].values[i]};
+            writer.append(0, r.groups[0].time_s[i], row);
+            if (i % 2 == 0) writer.append(1, r.groups[1].time_s[i / 2], r.groups[1].channels[0].values);
+        }
+        writer.due();
+    };
+    const auto held = [&] { return readMdf4(*files.read("/r.mf4"))->groups[0].time_s.size(); };
+    files.setBusy(true);
+    append(0, 100);
+    QTRY_COMPARE(held(), size_t{100});  // as a program that dies now leaves them
+    append(100, 250);
+    QTRY_COMPARE(held(), size_t{250});
+    files.setBusy(false);
+    append(250, 300);
+    EXPECT_OK(writer.finish());
+    QVERIFY(writer.lost().empty() && writer.rows(0) == 300 && writer.kept_s() == r.groups[0].time_s.back());
+    QVERIFY(told.empty());
+    files.losePower();
+    const auto whole = readMdf4(*files.read("/r.mf4"));
+    QVERIFY(whole->damage.empty() && whole->groups[0].time_s == r.groups[0].time_s);
+    QVERIFY(whole->groups[1].time_s == r.groups[1].time_s);
+}
+
+void RecordingTest::rowsThatNoDiskTakesAreAGapInTheEnd() {
+    Recording wide;
+    wide.groups.resize(1);
+    wide.groups[0].channels.resize(1000);
+    storage::MemoryFileSystem files;
+    std::atomic<int> told{0};
+    RecordingWriter writer(std::move(*Mdf4Writer::create(files, "/r.mf4", wide)), 1,
+                           [&](const std::string&) { ++told; });
+    const std::vector<float> row(1000, 1.0f);
+    const auto append = [&](size_t rows, double from_s) {
+        for (size_t i = 0; i < rows; ++i)
+            writer.append(0, from_s + static_cast<double>(i) * 0.01, row);
+        writer.due();
+    };
+    const auto held = [&] { return readMdf4(*files.read("/r.mf4"))->groups[0].time_s.size(); };
+    append(100, 0);
+    QTRY_COMPARE(held(), size_t{100});
+    files.setRoom(0);
+    const size_t tooMany = RecordingWriter::kMostPending_bytes / 4000 + 1;
+    append(tooMany, 1);
+    QTRY_COMPARE(told.load(), 1);
+    EXPECT_OK(writer.finish());
+    QCOMPARE(writer.lost().size(), size_t{1});
+    QVERIFY(writer.lost()[0].from_s == 0.99 && writer.lost()[0].to_s > 160);
+    QCOMPARE(held(), size_t{100});
 }
 
 void RecordingTest::aCircleOfBlocksEnds() {

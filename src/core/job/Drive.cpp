@@ -6,7 +6,7 @@
 #include <cmath>
 
 #include "core/base/Text.h"
-#include "core/recording/Mdf4.h"
+#include "core/recording/RecordingWriter.h"
 
 namespace brusk::job {
 namespace {
@@ -182,9 +182,6 @@ Done DriveRecorder::stop() {
 
 namespace {
 
-// Rows that a full disk did not take are kept up to this; then they are given up, and the recording has a gap.
-constexpr uint64_t kMostPending_bytes = uint64_t{64} << 20;
-
 /// SHA-256 of the definition's text; empty for one that came from no text.
 std::string definitionSha(const Kit& kit) {
     return kit.definition->source ? sha256Hex(asBytes(kit.definition->source->text)) : std::string();
@@ -216,65 +213,18 @@ Result<std::string> areasText(const Kit& kit, carfolder::CarFolder& folder, int6
     return out;
 }
 
-/// The file that grows, and what becomes of rows while the disk takes nothing.
-class Growth {
-  public:
-    Growth(recording::Mdf4Writer& writer, const DriveOptions& options, DriveOutcome& out)
-        : writer_(writer), options_(options), out_(out) {}
-
-    void row(size_t group, double time_s, const std::vector<float>& values) {
-        writer_.append(group, time_s, values);
-        if (group == 0) newest_s_ = time_s;
-    }
-    void flush() {
-        const auto done = writer_.flush();
-        if (done) {
-            if (failing_) tell("The disk takes the recording again.");
-            failing_ = false;
-            kept_s_ = newest_s_;
-            return;
-        }
-        if (!failing_) tell("The recording is not on the disk: " + done.error().text());
-        failing_ = true;
-        if (writer_.pendingBytes() <= kMostPending_bytes) return;
-        writer_.forgetPending();
-        out_.gaps.push_back({kept_s_, newest_s_, "disk"});
-        kept_s_ = newest_s_;
-    }
-    /// False when the disk did not take the end of it.
-    bool finish() {
-        const auto done = writer_.finish();
-        if (done) return true;
-        out_.gaps.push_back({kept_s_, newest_s_, "disk"});
-        out_.problem = done.error();
-        out_.ended = Ended::Disk;
-        return false;
-    }
-    double kept_s() const { return kept_s_; }
-
-  private:
-    void tell(const std::string& sentence) const {
-        if (options_.onTrouble) options_.onTrouble(sentence);
-    }
-
-    recording::Mdf4Writer& writer_;
-    const DriveOptions& options_;
-    DriveOutcome& out_;
-    bool failing_ = false;
-    double newest_s_ = 0, kept_s_ = 0;
-};
-
 /// Samples into the writer until somebody ends it or the link fails.
-void sampleInto(link::Uds& uds, DriveRecorder& recorder, recording::Mdf4Writer& writer, size_t externals,
-                double rate_hz, const DriveOptions& options, DriveOutcome& out) {
-    Growth growth(writer, options, out);
+void sampleInto(link::Uds& uds, DriveRecorder& recorder, std::unique_ptr<recording::Mdf4Writer> file,
+                const recording::Recording& layout, double rate_hz, const DriveOptions& options, DriveOutcome& out) {
+    const size_t externals = layout.groups.size() > 1 ? layout.groups[1].channels.size() : 0;
+    recording::RecordingWriter writer(std::move(file), layout.groups.size(), options.onTrouble);
     LiveRow live;
     live.external.assign(externals, std::nanf(""));
     int64_t lastLive_us = 0;
     double last_s = 0;
     const double gap_s = 3 / rate_hz;
     const auto onRow = [&](double time_s, const std::vector<float>& values) {
-        growth.row(0, time_s, values);
+        writer.append(0, time_s, values);
         if (time_s - last_s > gap_s && last_s > 0) out.gaps.push_back({last_s, time_s, "link"});
         last_s = time_s;
         out.last = values;
@@ -287,7 +237,7 @@ void sampleInto(link::Uds& uds, DriveRecorder& recorder, recording::Mdf4Writer& 
         options.onLive(live);
     };
     const auto onExternal = [&](double time_s, const std::vector<float>& values) {
-        if (externals) growth.row(1, time_s, values);
+        if (externals) writer.append(1, time_s, values);
         live.external = values;
     };
     link::CanPort& port = uds.port();
@@ -298,21 +248,29 @@ void sampleInto(link::Uds& uds, DriveRecorder& recorder, recording::Mdf4Writer& 
     };
     bool running = note(recorder.start());
     const int64_t begun_us = port.now_us();
-    int64_t flushAt_us = begun_us + options.flushEvery_us;
+    int64_t dueAt_us = begun_us + options.writeEvery_us;
     while (running) {
         if (const auto end = options.ends(static_cast<double>(port.now_us() - begun_us) * 1e-6)) {
             out.ended = *end;
             break;
         }
         running = note(recorder.poll(port.now_us() + kSlice_us, onRow, onExternal));
-        if (port.now_us() < flushAt_us) continue;
-        flushAt_us = port.now_us() + options.flushEvery_us;
-        growth.flush();
+        if (port.now_us() < dueAt_us) continue;
+        dueAt_us = port.now_us() + options.writeEvery_us;
+        writer.due();
     }
+    // What came is safe before the controller is asked to stop, which can take its time.
+    writer.due();
     if (running && out.ended != Ended::Link) note(recorder.stop());
-    const bool whole = growth.finish();
+    const Done whole = writer.finish();
+    if (!whole) {
+        out.problem = whole.error();
+        out.ended = Ended::Disk;
+    }
+    for (const auto& lost : writer.lost())
+        out.gaps.push_back({lost.from_s, lost.to_s, "disk"});
     out.external = live.external;
-    out.entry.duration_s = whole ? last_s : growth.kept_s();
+    out.entry.duration_s = whole ? last_s : writer.kept_s();
     out.entry.samples = static_cast<int64_t>(writer.rows(0));
     out.entry.gaps = static_cast<int>(out.gaps.size());
     out.entry.state = whole ? carfolder::RecordingState::Whole : carfolder::RecordingState::Recovered;
@@ -373,8 +331,7 @@ Result<DriveOutcome> recordDrive(link::Uds& uds, const Kit& kit, carfolder::CarF
     }
     out.entry = *entry;
     if (options.onBegun) options.onBegun(out.file);
-    sampleInto(uds, recorder, **writer, layout.groups.size() > 1 ? layout.groups[1].channels.size() : 0,
-               channels.rate_hz, options, out);
+    sampleInto(uds, recorder, std::move(*writer), layout, channels.rate_hz, options, out);
     if (auto done = folder.recordings().ended(out.entry); !done && !out.problem) out.problem = done.error();
     return out;
 }
@@ -394,8 +351,7 @@ Result<DriveOutcome> recordFile(link::Uds& uds, const Kit& kit, storage::FileSys
     out.entry.title = options.title;
     out.entry.startedAt = layout.startedAt;
     if (options.onBegun) options.onBegun(file);
-    sampleInto(uds, recorder, **writer, layout.groups.size() > 1 ? layout.groups[1].channels.size() : 0,
-               channels.rate_hz, options, out);
+    sampleInto(uds, recorder, std::move(*writer), layout, channels.rate_hz, options, out);
     return out;
 }
 

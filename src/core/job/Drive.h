@@ -85,9 +85,10 @@ struct DriveOptions {
     std::function<std::optional<Ended>(double elapsed_s)> ends;
     std::function<void(const LiveRow&)> onLive;  ///< at most 30 times a second of wall clock when `throttle` is set
     std::function<void(const storage::Path&)> onBegun;  ///< the file's head is on the disk
-    std::function<void(const std::string&)> onTrouble;  ///< a sentence: the disk takes nothing, or takes it again
+    /// A sentence: the disk takes nothing, or takes it again. Called on the thread that writes.
+    std::function<void(const std::string&)> onTrouble;
     bool throttle = false;
-    int64_t flushEvery_us = 1000000;  ///< of the link's clock
+    int64_t writeEvery_us = 500000;  ///< of the link's clock
     carfolder::Conditions conditions = {};
 };
 

@@ -12,17 +12,31 @@
 namespace brusk::recording {
 
 /// Writes a sorted MDF 4.10 file: one data group per rate, time in seconds as float64, channels as float32.
-/// The file is complete after every flush(): samples lie in data blocks that are linked only once they are written, and
-/// the sample count is patched last. Until finish() it is marked unfinalised, as the standard asks.
+///
+/// 1. What write() has written is found by a reader though the program dies: the block lies there before the link to
+/// it.
+/// 2. The sample count names only rows that sync() saw on the disk. After a power loss a reader trusts those, and looks
+///    at the rows beyond them before it takes them.
+/// 3. Until finish() the file is marked unfinalised, as the standard asks.
+/// 4. What a failing disk did not take stays pending: the next write has it.
 class Mdf4Writer {
   public:
     /// Creates the file and its headers. The groups' samples are ignored; their channels are what will be written.
     [[nodiscard]] static Result<std::unique_ptr<Mdf4Writer>> create(storage::FileSystem& files,
                                                                     const storage::Path& path, const Recording& layout);
 
-    /// Adds one row to a group; kept in memory until flush().
+    /// Adds one row to a group; kept in memory until write().
     void append(size_t group, double time_s, std::span<const float> values);
-    /// Writes what was appended and waits for the disk. What could not be written stays pending: a later flush has it.
+    /// Hands what was appended to the system, without waiting for the disk.
+    [[nodiscard]] Done write();
+    /// Returns when what was written before it was called is on the disk. The only call that another thread may make
+    /// meanwhile.
+    [[nodiscard]] Done sync() { return file_->sync(); }
+    /// Rows of each group that are written.
+    std::vector<uint64_t> written() const;
+    /// Says in the file that so many rows of each group are on the disk.
+    [[nodiscard]] Done count(const std::vector<uint64_t>& rows);
+    /// Writes, waits for the disk and counts.
     [[nodiscard]] Done flush();
     /// Gives up what is pending: a gap in the recording.
     void forgetPending();
@@ -37,8 +51,8 @@ class Mdf4Writer {
         size_t channels = 0;
         uint64_t countAt = 0;      ///< where the channel group's cycle count lies
         uint64_t linkAt = 0;       ///< the link that the next data list is hung on
-        uint64_t rows = 0;         ///< on the disk
-        uint64_t countedRows = 0;  ///< what the cycle count on the disk says
+        uint64_t rows = 0;         ///< written
+        uint64_t countedRows = 0;  ///< what the cycle count in the file says
         uint64_t pendingRows = 0;
         Bytes pending;
     };
@@ -50,7 +64,7 @@ class Mdf4Writer {
 
 /// Reads sorted MDF 4 files, damaged ones up to the damage (Recording::damage): byte-aligned integers and floats of
 /// both byte orders, linear conversions, plain data blocks and data lists. What else a file holds is refused with a
-/// sentence.
+/// sentence. Of an unfinalised file, rows beyond its count are given as long as their clock runs.
 [[nodiscard]] Result<Recording> readMdf4(ByteSpan file);
 
 /// The whole recording as one MDF 4.10 file.

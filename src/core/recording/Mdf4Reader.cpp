@@ -2,6 +2,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include <algorithm>
 #include <bit>
+#include <cmath>
 #include <unordered_set>
 
 #include "core/base/Text.h"
@@ -44,6 +45,7 @@ class Reader {
         if (!head) bad(0, "this is no MDF file: it has fewer than 64 bytes");
         const std::string_view id = asText(head->first(8));
         if (id != "MDF     " && id != "UnFinMF ") bad(0, "this is no MDF file");
+        unfinalised_ = id != "MDF     ";
         if (*file_.u16(28) < 400) bad(28, "this is MDF version 3; Brusk reads version 4");
         const Block hd = block(64, "##HD");
         Recording out;
@@ -221,6 +223,8 @@ class Reader {
         if (id != "##DL") bad(at, "data of kind \"" + printable(id) + "\" is not read yet");
         while (at != 0) {
             const Block dl = block(at, "##DL");
+            if (unfinalised_ && dl.link(1) == 0)
+                bad(at, "a list of data was not on the disk when the recording broke off");
             for (size_t i = 1; i < dl.links.size(); ++i)
                 if (dl.links[i]) take(dl.links[i]);
             at = dl.link(0);
@@ -243,6 +247,22 @@ class Reader {
         return raw * c.factor + c.offset;
     }
 
+    static bool follows(double time_s, const std::vector<double>& before) {
+        return std::isfinite(time_s) && (before.empty() || time_s > before.back());
+    }
+
+    /// Pages that the disk did not get before the power went read as zeros. They begin in the last row that still
+    /// looked right, unless the disk was seen to have it.
+    void leaveOutLast(uint64_t counted, uint64_t held, uint64_t at, Group& group, std::vector<Column>& columns) {
+        if (group.time_s.size() > counted) {
+            group.time_s.pop_back();
+            for (Column& column : columns)
+                if (!column.master) column.channel.values.pop_back();
+        }
+        damage_.push_back("At byte " + std::to_string(at) + ": the last " + std::to_string(held - group.time_s.size()) +
+                          " samples were not on the disk when the recording broke off.");
+    }
+
     void readSamples(uint64_t data, uint64_t rows, uint64_t recordBytes, std::vector<Column>& columns,
                      const std::string& name, Recording& out) {
         const std::vector<ByteSpan> stretches = dataStretches(data);
@@ -262,14 +282,19 @@ class Reader {
         if (!master) bad(data, "the group has no time channel");
         for (Column& column : columns)
             column.channel.values.reserve(column.master ? 0 : held);
+        bool running = true;
         for (const ByteSpan stretch : stretches)
-            for (uint64_t row = 0; row + recordBytes <= stretch.size(); row += recordBytes) {
+            for (uint64_t row = 0; running && row + recordBytes <= stretch.size(); row += recordBytes) {
                 const uint8_t* record = stretch.data() + row;
-                group.time_s.push_back(number(record + master->byte, *master));
+                const double time_s = number(record + master->byte, *master);
+                running = !unfinalised_ || group.time_s.size() < rows || follows(time_s, group.time_s);
+                if (!running) break;
+                group.time_s.push_back(time_s);
                 for (Column& column : columns)
                     if (!column.master)
                         column.channel.values.push_back(static_cast<float>(number(record + column.byte, column)));
             }
+        if (!running) leaveOutLast(rows, held, data, group, columns);
         for (Column& column : columns)
             if (!column.master) group.channels.push_back(std::move(column.channel));
         if (group.time_s.size() > 1) {
@@ -286,6 +311,7 @@ class Reader {
     ByteView file_;
     std::unordered_set<uint64_t> met_;
     std::vector<std::string> damage_;
+    bool unfinalised_ = false;
 };
 
 }  // namespace

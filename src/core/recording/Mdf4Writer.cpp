@@ -1,6 +1,7 @@
 // Block layouts: ASAM MDF 4.1.1 base standard, chapter 6. Every block begins with id (4), reserved (4), length (8),
 // link count (8); all numbers little-endian; all blocks start at multiples of 8.
 // SPDX-License-Identifier: GPL-3.0-or-later
+#include <algorithm>
 #include <chrono>
 
 #include "core/recording/Mdf4.h"
@@ -217,19 +218,8 @@ void Mdf4Writer::append(size_t group, double time_s, std::span<const float> valu
     ++open.pendingRows;
 }
 
-Done Mdf4Writer::flush() {
-    // Order matters: the samples first, then the link to them, then the count. A cut at any point leaves a file whose
-    // linked samples are all there.
-    struct Ready {
-        OpenGroup* group;
-        uint64_t list;
-        uint64_t nextLink;
-    };
-    std::vector<Ready> ready;
-    // A count that a failing disk did not take is patched now, though no rows came since.
-    bool countsLag = false;
+Done Mdf4Writer::write() {
     for (OpenGroup& group : groups_) {
-        countsLag = countsLag || group.countedRows != group.rows;
         if (group.pendingRows == 0) continue;
         Blocks out;
         const uint64_t base = file_->size();
@@ -243,28 +233,45 @@ Done Mdf4Writer::flush() {
         out.u64(group.rows * (8 + 4 * group.channels));
         out.end(list);
         if (auto done = file_->append(out.bytes); !done) return done;
-        ready.push_back({&group, base + list, base + Blocks::linkPosition(list, 0)});
-    }
-    if (ready.empty() && !countsLag) return {};
-    if (!ready.empty())
-        if (auto done = file_->sync(); !done) return done;
-    for (const Ready& r : ready) {
         uint8_t number[8];
-        storeUnsigned(number, 8, ByteOrder::LittleEndian, r.list);
-        if (auto done = file_->patch(r.group->linkAt, number); !done) return done;
-        r.group->linkAt = r.nextLink;
-        r.group->rows += r.group->pendingRows;
-        r.group->pendingRows = 0;
-        r.group->pending.clear();
+        storeUnsigned(number, 8, ByteOrder::LittleEndian, base + list);
+        if (auto done = file_->patch(group.linkAt, number); !done) return done;
+        group.linkAt = base + Blocks::linkPosition(list, 0);
+        group.rows += group.pendingRows;
+        group.pendingRows = 0;
+        group.pending.clear();
     }
-    for (OpenGroup& group : groups_) {
-        if (group.countedRows == group.rows) continue;
+    return {};
+}
+
+std::vector<uint64_t> Mdf4Writer::written() const {
+    std::vector<uint64_t> out;
+    out.reserve(groups_.size());
+    for (const OpenGroup& group : groups_)
+        out.push_back(group.rows);
+    return out;
+}
+
+Done Mdf4Writer::count(const std::vector<uint64_t>& rows) {
+    for (size_t i = 0; i < groups_.size(); ++i) {
+        if (groups_[i].countedRows == rows[i]) continue;
         uint8_t number[8];
-        storeUnsigned(number, 8, ByteOrder::LittleEndian, group.rows);
-        if (auto done = file_->patch(group.countAt, number); !done) return done;
-        group.countedRows = group.rows;
+        storeUnsigned(number, 8, ByteOrder::LittleEndian, rows[i]);
+        if (auto done = file_->patch(groups_[i].countAt, number); !done) return done;
+        groups_[i].countedRows = rows[i];
     }
-    return file_->sync();
+    return {};
+}
+
+Done Mdf4Writer::flush() {
+    if (auto done = write(); !done) return done;
+    // What a failing disk did not count is counted now, though no rows came since.
+    const bool counted =
+        std::all_of(groups_.begin(), groups_.end(), [](const OpenGroup& g) { return g.countedRows == g.rows; });
+    if (counted) return {};
+    if (auto done = sync(); !done) return done;
+    if (auto done = count(written()); !done) return done;
+    return sync();
 }
 
 void Mdf4Writer::forgetPending() {

@@ -150,6 +150,8 @@ class MemoryFileSystem final : public FileSystem {
     int operations() const;
     /// Bytes that still fit on the disk; a write that needs more puts there what fits and fails. Nothing: no limit.
     void setRoom(std::optional<uint64_t> bytes);
+    /// A disk that is busy: a file's sync() does not come back until it is not.
+    void setBusy(bool busy);
     /// What a reader finds after the power went: only bytes that were synced.
     void losePower();
 

@@ -1,7 +1,9 @@
 // Files in memory, for tests: what is not synced is lost with the power, the n-th write fails half done, the disk
 // fills. SPDX-License-Identifier: GPL-3.0-or-later
 #include <algorithm>
+#include <condition_variable>
 #include <map>
+#include <mutex>
 #include <set>
 
 #include "core/storage/FileSystem.h"
@@ -15,6 +17,9 @@ struct MemoryFileSystem::State {
         bool readOnly = false;
         int64_t changed = 0;
     };
+    std::recursive_mutex mutex;  ///< a recording is written by threads of its own
+    std::condition_variable_any idle;
+    bool busy = false;
     std::map<Path, std::shared_ptr<File>> files;
     std::set<Path> folders;
     std::map<Path, std::pair<std::weak_ptr<int>, std::string>> locks;  ///< who holds it, and what he wrote
@@ -62,18 +67,22 @@ class MemoryGrowingFile final : public GrowingFile {
         : state_(std::move(state)), path_(std::move(path)), file_(std::move(file)) {}
 
     Done append(ByteSpan bytes) override {
+        const std::lock_guard lock(state_->mutex);
         if (auto done = state_->write(*file_, size_, bytes, path_); !done) return done;
         size_ += bytes.size();
         return {};
     }
 
     Done patch(uint64_t offset, ByteSpan bytes) override {
+        const std::lock_guard lock(state_->mutex);
         if (offset > size_ || bytes.size() > size_ - offset)
             return fail(ErrorCode::OutOfRange, "A patch beyond the end of " + path_.string() + ".");
         return state_->write(*file_, offset, bytes, path_);
     }
 
     Done sync() override {
+        std::unique_lock lock(state_->mutex);
+        state_->idle.wait(lock, [&] { return !state_->busy; });
         if (auto done = state_->step(path_); !done) return done;
         file_->synced = file_->live;
         return {};
@@ -107,6 +116,7 @@ MemoryFileSystem::MemoryFileSystem() : state_(std::make_shared<State>()) {}
 MemoryFileSystem::~MemoryFileSystem() = default;
 
 Result<Bytes> MemoryFileSystem::read(const Path& path, uint64_t limit) {
+    const std::lock_guard lock(state_->mutex);
     const auto found = state_->files.find(path);
     if (found == state_->files.end()) return fail(ErrorCode::NotFound, "Could not open " + path.string() + ".");
     if (found->second->live.size() > limit) return fail(ErrorCode::OutOfRange, path.string() + " is too large.");
@@ -114,6 +124,7 @@ Result<Bytes> MemoryFileSystem::read(const Path& path, uint64_t limit) {
 }
 
 Done MemoryFileSystem::save(const Path& path, ByteSpan bytes) {
+    const std::lock_guard lock(state_->mutex);
     const auto old = state_->files.find(path);
     if (old != state_->files.end() && old->second->readOnly)
         return fail(ErrorCode::Io, "Could not write " + path.string() + ": it is read-only.");
@@ -131,12 +142,14 @@ Done MemoryFileSystem::save(const Path& path, ByteSpan bytes) {
 }
 
 Stamp MemoryFileSystem::stamp(const Path& path) const {
+    const std::lock_guard lock(state_->mutex);
     const auto found = state_->files.find(path);
     if (found == state_->files.end()) return {};
     return {true, found->second->live.size(), found->second->changed, 0};
 }
 
 Result<std::unique_ptr<GrowingFile>> MemoryFileSystem::create(const Path& path) {
+    const std::lock_guard lock(state_->mutex);
     if (auto done = state_->step(path); !done) return tl::unexpected(done.error());
     if (state_->files.count(path)) return fail(ErrorCode::Conflict, path.string() + " is already there.");
     auto file = std::make_shared<State::File>();
@@ -145,12 +158,14 @@ Result<std::unique_ptr<GrowingFile>> MemoryFileSystem::create(const Path& path) 
 }
 
 Done MemoryFileSystem::makeFolder(const Path& path) {
+    const std::lock_guard lock(state_->mutex);
     if (auto done = state_->step(path); !done) return done;
     state_->folders.insert(path);
     return {};
 }
 
 Done MemoryFileSystem::makeReadOnly(const Path& path) {
+    const std::lock_guard lock(state_->mutex);
     const auto found = state_->files.find(path);
     if (found == state_->files.end()) return fail(ErrorCode::NotFound, "Could not protect " + path.string() + ".");
     found->second->readOnly = true;
@@ -158,6 +173,7 @@ Done MemoryFileSystem::makeReadOnly(const Path& path) {
 }
 
 Done MemoryFileSystem::move(const Path& from, const Path& to) {
+    const std::lock_guard lock(state_->mutex);
     if (auto done = state_->step(to); !done) return done;
     if (exists(to)) return fail(ErrorCode::Conflict, "Could not move a file to " + to.string() + ": it is there.");
     const auto found = state_->files.find(from);
@@ -168,21 +184,25 @@ Done MemoryFileSystem::move(const Path& from, const Path& to) {
 }
 
 Done MemoryFileSystem::remove(const Path& path) {
+    const std::lock_guard lock(state_->mutex);
     state_->files.erase(path);
     return {};
 }
 
 Done MemoryFileSystem::removeFolder(const Path& path) {
+    const std::lock_guard lock(state_->mutex);
     std::erase_if(state_->files, [&](const auto& file) { return liesBelow(file.first, path); });
     std::erase_if(state_->folders, [&](const Path& folder) { return folder == path || liesBelow(folder, path); });
     return {};
 }
 
 bool MemoryFileSystem::exists(const Path& path) const {
+    const std::lock_guard lock(state_->mutex);
     return state_->files.count(path) > 0 || state_->folders.count(path) > 0;
 }
 
 bool MemoryFileSystem::isFile(const Path& path) const {
+    const std::lock_guard lock(state_->mutex);
     return state_->files.count(path) > 0;
 }
 
@@ -191,6 +211,7 @@ bool MemoryFileSystem::mayWriteIn(const Path&) const {
 }
 
 Result<std::vector<Entry>> MemoryFileSystem::list(const Path& folder) const {
+    const std::lock_guard lock(state_->mutex);
     std::map<Path, Entry> out;
     const auto add = [&](const Path& path, uint64_t size, bool isFolder) {
         if (!liesBelow(path, folder)) return;
@@ -213,6 +234,7 @@ Result<std::vector<Entry>> MemoryFileSystem::list(const Path& folder) const {
 }
 
 Result<LockAnswer> MemoryFileSystem::lock(const Path& path, const std::string& holder) {
+    const std::lock_guard lock(state_->mutex);
     auto& [held, who] = state_->locks[path];
     LockAnswer out;
     if (!held.expired()) {
@@ -227,20 +249,30 @@ Result<LockAnswer> MemoryFileSystem::lock(const Path& path, const std::string& h
 }
 
 void MemoryFileSystem::failAt(int n, bool lasting) {
+    const std::lock_guard lock(state_->mutex);
     state_->operation = 0;
     state_->failing = n;
     state_->lasting = lasting;
 }
 
 int MemoryFileSystem::operations() const {
+    const std::lock_guard lock(state_->mutex);
     return state_->operation;
 }
 
 void MemoryFileSystem::setRoom(std::optional<uint64_t> bytes) {
+    const std::lock_guard lock(state_->mutex);
     state_->room = bytes;
 }
 
+void MemoryFileSystem::setBusy(bool busy) {
+    const std::lock_guard lock(state_->mutex);
+    state_->busy = busy;
+    state_->idle.notify_all();
+}
+
 void MemoryFileSystem::losePower() {
+    const std::lock_guard lock(state_->mutex);
     for (auto& [path, file] : state_->files)
         file->live = file->synced;
 }

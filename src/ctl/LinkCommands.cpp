@@ -122,7 +122,7 @@ void readIntoFolder(Context& c, const LinkOptions& options, const std::string& c
 /// For a flash without a car folder: nothing to remember, everything is told as it happens.
 class NoJournal final : public link::FlashJournal {
   public:
-    Done step(const link::Sector&, link::SectorStep) override { return {}; }
+    Done step(const image::Sector&, image::SectorStep) override { return {}; }
 };
 
 struct FlashChoice {
@@ -133,10 +133,10 @@ struct FlashChoice {
 };
 
 /// The sectors of a file to write. Without a ledger the controller itself is asked which ones differ.
-Result<std::vector<link::Sector>> sectorsToWrite(LinkSession& session, const image::Image& image,
-                                                 job::FlashScope scope) {
+Result<std::vector<image::Sector>> sectorsToWrite(LinkSession& session, const image::Image& image,
+                                                  job::FlashScope scope) {
     const auto& profile = session.kit().profile;
-    std::vector<link::Sector> out;
+    std::vector<image::Sector> out;
     if (auto done = link::openForTransfer(*session.uds, false); !done) return tl::unexpected(done.error());
     for (const auto& area : profile.areas)
         for (const auto& sector : profile.sectorsOf(area)) {

@@ -23,7 +23,7 @@ image::Image imageOf(uint8_t fill) {
     return image;
 }
 
-const std::vector<link::Sector> kSectors{{0x1000, 16}, {0x1010, 16}, {0x1020, 16}, {0x1030, 16}};
+const std::vector<image::Sector> kSectors{{0x1000, 16}, {0x1010, 16}, {0x1020, 16}, {0x1030, 16}};
 
 image::Image withSector(const image::Image& base, size_t sector, uint8_t fill) {
     image::Image image = base;
@@ -196,10 +196,10 @@ void CarFolderTest::whatIsInTheCarFollowsTheJournal() {
     QCOMPARE(*folder->memory().contents(kSectors)->round, original.id);
     const image::Image changed = withSector(imageOf(0), 2, 9);
     const auto one = *folder->rounds().add(original.id, changed, "one", "");
-    EXPECT_OK(folder->memory().step(kSectors[2], link::SectorStep::Erase));
+    EXPECT_OK(folder->memory().step(kSectors[2], image::SectorStep::Erase));
     QCOMPARE(folder->memory().contents(kSectors)->unknown.size(), size_t{1});
     QVERIFY(!folder->memory().contents(kSectors)->round);
-    EXPECT_OK(folder->memory().step(kSectors[2], link::SectorStep::Verified, *changed.bytes(0x1020, 16)));
+    EXPECT_OK(folder->memory().step(kSectors[2], image::SectorStep::Verified, *changed.bytes(0x1020, 16)));
     QCOMPARE(*folder->memory().contents(kSectors)->round, one.id);
     const auto journal = *folder->memory().journal(2);
     QVERIFY(journal[0].what.find("0x001020: verified") != std::string::npos);
@@ -221,9 +221,9 @@ void CarFolderTest::onlySectorsThatDifferOrAreUnknownAreWritten() {
     const image::Image changed = withSector(imageOf(0), 1, 5);
     QCOMPARE(folder->memory().toWrite(changed, kSectors)->size(), size_t{4});  // nothing is known yet
     EXPECT_OK(folder->memory().holds(imageOf(0), kSectors));
-    QCOMPARE(*folder->memory().toWrite(changed, kSectors), (std::vector<link::Sector>{kSectors[1]}));
-    EXPECT_OK(folder->memory().step(kSectors[3], link::SectorStep::Erase));
-    QCOMPARE(*folder->memory().toWrite(changed, kSectors), (std::vector<link::Sector>{kSectors[1], kSectors[3]}));
+    QCOMPARE(*folder->memory().toWrite(changed, kSectors), (std::vector<image::Sector>{kSectors[1]}));
+    EXPECT_OK(folder->memory().step(kSectors[3], image::SectorStep::Erase));
+    QCOMPARE(*folder->memory().toWrite(changed, kSectors), (std::vector<image::Sector>{kSectors[1], kSectors[3]}));
     QVERIFY(folder->memory().toWrite(imageOf(0), {kSectors[0]})->empty());
 }
 
@@ -402,15 +402,15 @@ void CarFolderTest::aFlashThatDidNotEndIsRemembered() {
     const auto one = *folder->rounds().add(original.id, imageOf(1), "one", "");
     const auto flash = folder->memory().flashBegun(one.id, "changed", 4, "");
     EXPECT_OK(flash);
-    EXPECT_OK(folder->memory().step(kSectors[0], link::SectorStep::Erase));
-    EXPECT_OK(folder->memory().step(kSectors[0], link::SectorStep::Verified, *imageOf(1).bytes(0x1000, 16)));
-    EXPECT_OK(folder->memory().step(kSectors[1], link::SectorStep::Erase));
-    EXPECT_OK(folder->memory().step(kSectors[1], link::SectorStep::Write));
+    EXPECT_OK(folder->memory().step(kSectors[0], image::SectorStep::Erase));
+    EXPECT_OK(folder->memory().step(kSectors[0], image::SectorStep::Verified, *imageOf(1).bytes(0x1000, 16)));
+    EXPECT_OK(folder->memory().step(kSectors[1], image::SectorStep::Erase));
+    EXPECT_OK(folder->memory().step(kSectors[1], image::SectorStep::Write));
     folder.reset();  // the program is gone
     folder = std::move(*CarFolder::open(files_, path_));
     auto contents = *folder->memory().contents(kSectors);
     QVERIFY(!contents.round && contents.unknown.size() == 1 && contents.unknown[0].sector == kSectors[1]);
-    QVERIFY(contents.unknown[0].step == link::SectorStep::Write);
+    QVERIFY(contents.unknown[0].step == image::SectorStep::Write);
     QVERIFY(contents.unfinished && contents.unfinished->round == one.id && contents.unfinished->endedAt.empty());
     QVERIFY(contents.sectorsOfUnfinished == 1 && contents.sectors == 4);
     // Found out from the car itself.
@@ -571,7 +571,7 @@ void CarFolderTest::whileACarWaitsTheDatabaseIsWaitedFor() {
     QVERIFY(holder.waitForReadyRead());
     // What may be tried again later says so; what a car waits for is waited for.
     EXPECT_FAILS(folder->settings().set("a", "b"), "another program holds its car.sqlite");
-    EXPECT_OK(folder->memory().step(kSectors[0], link::SectorStep::Erase));
+    EXPECT_OK(folder->memory().step(kSectors[0], image::SectorStep::Erase));
     QVERIFY(holder.waitForFinished());
 }
 
@@ -674,7 +674,7 @@ void CarFolderTest::aFolderThatWasDeletedWhileOpenIsSaid() {
     EXPECT_OK(folder->rounds().storeOriginal(imageOf(0), ""));
     EXPECT_OK(files_.removeFolder(path_));
     EXPECT_FAILS(folder->settings().set("a", "b"), "Was the folder moved or deleted?");
-    EXPECT_FAILS(folder->memory().step(kSectors[0], link::SectorStep::Erase), "moved or deleted");
+    EXPECT_FAILS(folder->memory().step(kSectors[0], image::SectorStep::Erase), "moved or deleted");
     QVERIFY(!files_.exists(path_));  // nothing was made anew where it had been
 }
 

@@ -82,7 +82,7 @@ void ProfileTest::sectorsMayDifferInSize() {
     EXPECT_OK(mixed);
     const auto sectors = mixed->sectorsOf(*mixed->calibrationArea());
     QCOMPARE(sectors.size(), size_t{11});
-    QVERIFY((sectors[3] == Sector{0x8C6000, 0x2000}) && (sectors[4] == Sector{0x8C8000, 0x8000}));
+    QVERIFY((sectors[3] == image::Sector{0x8C6000, 0x2000}) && (sectors[4] == image::Sector{0x8C8000, 0x8000}));
 }
 
 void ProfileTest::checksumsOfAllKindsAreKept() {

@@ -23,7 +23,7 @@ const QMap<QString, QStringList> kMayInclude = {
     {"link", {"base", "units", "image"}},
     {"evidence", {"base", "units", "storage", "image", "definition", "calibration", "recording"}},
     {"proposals", {"base", "units", "image", "definition", "calibration", "recording", "evidence"}},
-    {"carfolder", {"base", "units", "storage", "image", "definition", "calibration", "recording", "link"}},
+    {"carfolder", {"base", "units", "storage", "image", "definition", "calibration", "recording"}},
     {"job",
      {"base", "units", "storage", "image", "definition", "calibration", "recording", "link", "evidence", "proposals",
       "carfolder"}},

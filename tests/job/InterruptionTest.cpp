@@ -307,7 +307,7 @@ void InterruptionTest::aFailingJournalStopsTheFlashBeforeTheCarIsTouched() {
     const auto original = bench.read();
     const auto round = bench.change("rev_limit", 6500, original.id);
     class FullDisk final : public link::FlashJournal {
-        Done step(const link::Sector&, link::SectorStep) override {
+        Done step(const image::Sector&, image::SectorStep) override {
             return fail(ErrorCode::Io, "no space left on device");
         }
     } journal;

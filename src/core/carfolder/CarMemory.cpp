@@ -10,7 +10,7 @@
 namespace brusk::carfolder {
 namespace {
 
-void setSector(SQLite::Database& db, const link::Sector& sector, const std::string& sha, link::SectorStep step) {
+void setSector(SQLite::Database& db, const image::Sector& sector, const std::string& sha, image::SectorStep step) {
     SQLite::Statement insert(db, "INSERT OR REPLACE INTO sector(start, length, sha256, step) VALUES (?, ?, ?, ?)");
     insert.bind(1, static_cast<int64_t>(sector.start));
     insert.bind(2, static_cast<int64_t>(sector.length));
@@ -20,24 +20,24 @@ void setSector(SQLite::Database& db, const link::Sector& sector, const std::stri
 }
 
 /// SHA-256 of the image's bytes in a sector; empty when the image lacks them.
-std::string sectorSha(const image::Image& image, const link::Sector& sector) {
+std::string sectorSha(const image::Image& image, const image::Sector& sector) {
     const auto bytes = image.bytes(sector.start, sector.length);
     return bytes ? sha256Hex(*bytes) : std::string();
 }
 
 }  // namespace
 
-Done CarMemory::holds(const image::Image& image, const std::vector<link::Sector>& sectors) {
+Done CarMemory::holds(const image::Image& image, const std::vector<image::Sector>& sectors) {
     return database_.write("note what is in the car", [&](SQLite::Database& db) -> Done {
-        for (const link::Sector& sector : sectors)
+        for (const image::Sector& sector : sectors)
             if (const std::string sha = sectorSha(image, sector); !sha.empty())
-                setSector(db, sector, sha, link::SectorStep::Verified);
+                setSector(db, sector, sha, image::SectorStep::Verified);
         return {};
     });
 }
 
-Done CarMemory::step(const link::Sector& sector, link::SectorStep step, ByteSpan bytes) {
-    const bool known = step == link::SectorStep::Verified;
+Done CarMemory::step(const image::Sector& sector, image::SectorStep step, ByteSpan bytes) {
+    const bool known = step == image::SectorStep::Verified;
     const std::string sha = known ? sha256Hex(bytes) : std::string();
     const auto work = [&](SQLite::Database& db) -> Done {
         setSector(db, sector, sha, step);
@@ -48,10 +48,10 @@ Done CarMemory::step(const link::Sector& sector, link::SectorStep step, ByteSpan
     return database_.write("write the flash journal", work, Patience::WhileItWaits);
 }
 
-Done CarMemory::found(const link::Sector& sector, std::optional<ByteSpan> bytes) {
+Done CarMemory::found(const image::Sector& sector, std::optional<ByteSpan> bytes) {
     return database_.write("note what is in the car", [&](SQLite::Database& db) -> Done {
         setSector(db, sector, bytes ? sha256Hex(*bytes) : std::string(),
-                  bytes ? link::SectorStep::Verified : link::SectorStep::Write);
+                  bytes ? image::SectorStep::Verified : image::SectorStep::Write);
         writeJournal(db, hexAddress(sector.start) + (bytes ? ": looked at, known again" : ": holds bytes of no round"));
         return {};
     });
@@ -67,12 +67,12 @@ Result<CarMemory::SectorShas> CarMemory::sectorHashes() const {
     });
 }
 
-Result<std::vector<link::Sector>> CarMemory::toWrite(const image::Image& image,
-                                                     const std::vector<link::Sector>& sectors) const {
+Result<std::vector<image::Sector>> CarMemory::toWrite(const image::Image& image,
+                                                      const std::vector<image::Sector>& sectors) const {
     const auto known = sectorHashes();
     if (!known) return tl::unexpected(known.error());
-    std::vector<link::Sector> out;
-    for (const link::Sector& sector : sectors) {
+    std::vector<image::Sector> out;
+    for (const image::Sector& sector : sectors) {
         const std::string wanted = sectorSha(image, sector);
         const auto held = known->find(sector.start);
         if (!wanted.empty() && (held == known->end() || held->second != wanted)) out.push_back(sector);
@@ -81,7 +81,7 @@ Result<std::vector<link::Sector>> CarMemory::toWrite(const image::Image& image,
 }
 
 Result<std::shared_ptr<const CarMemory::SectorShas>> CarMemory::sectorShas(
-    const Round& round, const std::vector<link::Sector>& sectors) const {
+    const Round& round, const std::vector<image::Sector>& sectors) const {
     {
         const std::lock_guard lock(mutex_);
         const auto known = shas_.find(round.imageSha256);
@@ -90,14 +90,14 @@ Result<std::shared_ptr<const CarMemory::SectorShas>> CarMemory::sectorShas(
     const auto bytes = rounds_.image(round.id);
     if (!bytes) return tl::unexpected(bytes.error());
     auto shas = std::make_shared<SectorShas>();
-    for (const link::Sector& sector : sectors)
+    for (const image::Sector& sector : sectors)
         (*shas)[sector.start] = sectorSha(**bytes, sector);
     const std::lock_guard lock(mutex_);
     shas_[round.imageSha256] = shas;
     return shas;
 }
 
-Result<CarContents> CarMemory::contents(const std::vector<link::Sector>& sectors) const {
+Result<CarContents> CarMemory::contents(const std::vector<image::Sector>& sectors) const {
     CarContents out;
     const auto known = sectorHashes();
     if (!known) return tl::unexpected(known.error());
@@ -108,7 +108,7 @@ Result<CarContents> CarMemory::contents(const std::vector<link::Sector>& sectors
             while (row.executeStep())
                 unknown.push_back({{static_cast<uint32_t>(row.getColumn(0).getInt64()),
                                     static_cast<uint32_t>(row.getColumn(1).getInt64())},
-                                   static_cast<link::SectorStep>(row.getColumn(2).getInt())});
+                                   static_cast<image::SectorStep>(row.getColumn(2).getInt())});
             return unknown;
         });
     if (!lost) return tl::unexpected(lost.error());

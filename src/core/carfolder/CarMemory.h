@@ -13,7 +13,7 @@
 #include <vector>
 
 #include "core/carfolder/Rounds.h"
-#include "core/link/Transfer.h"
+#include "core/image/Sector.h"
 
 namespace brusk::carfolder {
 
@@ -36,8 +36,8 @@ struct JournalEntry {
 
 /// A sector that nobody knows the content of, and how far the work on it had come.
 struct UnknownSector {
-    link::Sector sector;
-    link::SectorStep step = link::SectorStep::Erase;
+    image::Sector sector;
+    image::SectorStep step = image::SectorStep::Erase;
 };
 
 /// What the ledger knows of the controller's sectors.
@@ -56,17 +56,17 @@ class CarMemory {
     CarMemory(Database& database, const Rounds& rounds) : database_(database), rounds_(rounds) {}
 
     /// Takes every sector of the image as known to be in the car.
-    [[nodiscard]] Done holds(const image::Image& image, const std::vector<link::Sector>& sectors);
+    [[nodiscard]] Done holds(const image::Image& image, const std::vector<image::Sector>& sectors);
     /// One step of a flash. With Verified, `bytes` are what the sector holds; before, nobody knows.
-    [[nodiscard]] Done step(const link::Sector& sector, link::SectorStep step, ByteSpan bytes = {});
+    [[nodiscard]] Done step(const image::Sector& sector, image::SectorStep step, ByteSpan bytes = {});
     /// What was found in a sector outside a flash; without `bytes` it is not known.
-    [[nodiscard]] Done found(const link::Sector& sector, std::optional<ByteSpan> bytes);
+    [[nodiscard]] Done found(const image::Sector& sector, std::optional<ByteSpan> bytes);
     /// SHA-256 of each sector's bytes as the ledger has it; empty where it is not known.
     [[nodiscard]] Result<std::map<uint32_t, std::string>> sectorHashes() const;
     /// Sectors whose content in the car differs from the image's, or is not known.
-    [[nodiscard]] Result<std::vector<link::Sector>> toWrite(const image::Image& image,
-                                                            const std::vector<link::Sector>& sectors) const;
-    [[nodiscard]] Result<CarContents> contents(const std::vector<link::Sector>& sectors) const;
+    [[nodiscard]] Result<std::vector<image::Sector>> toWrite(const image::Image& image,
+                                                             const std::vector<image::Sector>& sectors) const;
+    [[nodiscard]] Result<CarContents> contents(const std::vector<image::Sector>& sectors) const;
 
     [[nodiscard]] Result<int64_t> flashBegun(int64_t round, const std::string& scope, int sectors,
                                              const std::string& overridden);
@@ -85,7 +85,7 @@ class CarMemory {
     using SectorShas = std::map<uint32_t, std::string>;
     /// SHA-256 of each sector of a round's image, computed once an image.
     Result<std::shared_ptr<const SectorShas>> sectorShas(const Round& round,
-                                                         const std::vector<link::Sector>& sectors) const;
+                                                         const std::vector<image::Sector>& sectors) const;
 
     Database& database_;
     const Rounds& rounds_;

@@ -15,8 +15,8 @@ namespace {
 class LedgerJournal final : public link::FlashJournal {
   public:
     LedgerJournal(carfolder::CarFolder& folder, const image::Image& image) : folder_(folder), image_(image) {}
-    Done step(const link::Sector& sector, link::SectorStep step) override {
-        if (step != link::SectorStep::Verified) return folder_.memory().step(sector, step);
+    Done step(const image::Sector& sector, image::SectorStep step) override {
+        if (step != image::SectorStep::Verified) return folder_.memory().step(sector, step);
         const auto bytes = image_.bytes(sector.start, sector.length);
         if (!bytes) return tl::unexpected(bytes.error());
         return folder_.memory().step(sector, step, *bytes);
@@ -36,7 +36,7 @@ std::optional<Error> unmendable(const Kit& kit, const image::Image& image, const
         if (!agrees)
             return Error{ErrorCode::Mismatch, which + " can't be mended: the image lacks bytes of it.", nullptr};
         if (*agrees) continue;
-        const bool erasable = std::any_of(sectors.begin(), sectors.end(), [&](const link::Sector& sector) {
+        const bool erasable = std::any_of(sectors.begin(), sectors.end(), [&](const image::Sector& sector) {
             return area.storedAt >= sector.start && area.storedAt - sector.start < sector.length;
         });
         if (!erasable)
@@ -51,13 +51,13 @@ std::optional<Error> unmendable(const Kit& kit, const image::Image& image, const
     return std::nullopt;
 }
 
-Result<std::vector<link::Sector>> sectorsOf(const Kit& kit, const carfolder::CarFolder& folder,
-                                            const image::Image& image, FlashScope scope) {
+Result<std::vector<image::Sector>> sectorsOf(const Kit& kit, const carfolder::CarFolder& folder,
+                                             const image::Image& image, FlashScope scope) {
     if (scope == FlashScope::Changed) return folder.memory().toWrite(image, kit.profile.sectors());
-    std::vector<link::Sector> out;
+    std::vector<image::Sector> out;
     for (const auto& area : kit.profile.areas) {
         if (scope == FlashScope::Calibration && !area.calibration) continue;
-        for (const link::Sector& sector : kit.profile.sectorsOf(area))
+        for (const image::Sector& sector : kit.profile.sectorsOf(area))
             out.push_back(sector);
     }
     // What the scope leaves out and nobody knows is written too: a flash ends with a whole controller.

@@ -16,7 +16,7 @@ struct FlashPlan {
     carfolder::Round round;
     std::shared_ptr<const image::Image> image;  ///< with its checksums mended
     int mended = 0;
-    std::vector<link::Sector> sectors;  ///< to be written
+    std::vector<image::Sector> sectors;  ///< to be written
     std::vector<Gate> gates;
     /// The round in the car, else the one flashed last, else the parent; and what differs from it.
     std::optional<carfolder::Round> comparedWith;

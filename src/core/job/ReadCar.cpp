@@ -52,7 +52,7 @@ struct Known {
     std::shared_ptr<const image::Image> image;
 };
 
-Result<Known> lastKnown(const carfolder::CarFolder& folder, const std::vector<link::Sector>& sectors) {
+Result<Known> lastKnown(const carfolder::CarFolder& folder, const std::vector<image::Sector>& sectors) {
     const auto contents = folder.memory().contents(sectors);
     if (!contents) return tl::unexpected(contents.error());
     const auto original = folder.rounds().original();

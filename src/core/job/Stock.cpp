@@ -18,7 +18,7 @@ class Candidates {
             if (auto image = folder.rounds().image(round.id)) images_.push_back(*image);
     }
     /// The newest content of the sector that has this CRC-32.
-    std::optional<ByteSpan> with(const link::Sector& sector, uint32_t sum) const {
+    std::optional<ByteSpan> with(const image::Sector& sector, uint32_t sum) const {
         for (const auto& image : images_) {
             const auto bytes = image->bytes(sector.start, sector.length);
             if (bytes && image::crc32(*bytes) == sum) return *bytes;
@@ -39,7 +39,7 @@ Result<Stock> takeStock(link::Uds& uds, const Kit& kit, carfolder::CarFolder& fo
     const auto& before = *hashes;
     const Candidates candidates(folder);
     if (auto done = link::openForTransfer(uds, false); !done) return tl::unexpected(done.error());
-    for (const link::Sector& sector : kit.profile.sectors()) {
+    for (const image::Sector& sector : kit.profile.sectors()) {
         const auto known = before.find(sector.start);
         const bool sure = known != before.end() && !known->second.empty();
         if (scope == StockScope::Unknown && (sure || known == before.end())) continue;

@@ -19,7 +19,7 @@ class SectorFlash {
     SectorFlash(Uds& uds, const image::Image& image, FlashJournal& journal, Reporter& reporter)
         : uds_(uds), image_(image), journal_(journal), reporter_(reporter), reader_(uds, reporter, true) {}
 
-    Done run(const Sector& sector) {
+    Done run(const image::Sector& sector) {
         const auto bytes = image_.bytes(sector.start, sector.length);
         if (!bytes)
             return failBecause("The image lacks bytes of the sector at " + hexAddress(sector.start) + ".",
@@ -36,23 +36,23 @@ class SectorFlash {
             if (auto open = openForTransfer(uds_, true); !open) return open;
         }
         least_us_ += uds_.profile().leastFlash_us(sector, *bytes, block_ ? block_->most() : 1);
-        return journal_.step(sector, SectorStep::Verified);
+        return journal_.step(sector, image::SectorStep::Verified);
     }
     int64_t least_us() const { return least_us_; }
 
   private:
-    Done once(const Sector& sector, ByteSpan bytes) {
-        if (auto done = step(sector, SectorStep::Erase, "Erasing "); !done) return done;
+    Done once(const image::Sector& sector, ByteSpan bytes) {
+        if (auto done = step(sector, image::SectorStep::Erase, "Erasing "); !done) return done;
         if (auto done = uds_.erase(sector); !done) return done;
-        if (auto done = step(sector, SectorStep::Write, "Writing "); !done) return done;
+        if (auto done = step(sector, image::SectorStep::Write, "Writing "); !done) return done;
         for (uint32_t at = 0; at < sector.length;)
             if (auto done = write(sector, bytes, at); !done) return done;
-        if (auto done = step(sector, SectorStep::ReadBack, "Reading back "); !done) return done;
+        if (auto done = step(sector, image::SectorStep::ReadBack, "Reading back "); !done) return done;
         return readBack(sector, bytes);
     }
 
     /// Journal first: what the folder says is never behind what the controller was told.
-    Done step(const Sector& sector, SectorStep step, const char* what) {
+    Done step(const image::Sector& sector, image::SectorStep step, const char* what) {
         reporter_.step(what + hexAddress(sector.start), sector);
         if (auto done = reporter_.advance(0); !done) return done;
         return journal_.step(sector, step);
@@ -60,7 +60,7 @@ class SectorFlash {
 
     /// One download from `at` to the sector's end; `at` moves with every block that was confirmed. A block that does
     /// not come through ends the download: the next begins behind what the controller's checksum says was written.
-    Done write(const Sector& sector, ByteSpan bytes, uint32_t& at) {
+    Done write(const image::Sector& sector, ByteSpan bytes, uint32_t& at) {
         const auto most = uds_.requestDownload(sector.start + at, sector.length - at);
         if (!most) return tl::unexpected(most.error());
         if (!block_) block_.emplace(*most);
@@ -95,12 +95,12 @@ class SectorFlash {
     }
 
     /// A block that reads back differently is read again: it may be the answer that was damaged, not the flash.
-    Done readBack(const Sector& sector, ByteSpan bytes) {
-        std::vector<Sector> doubtful{sector};
+    Done readBack(const image::Sector& sector, ByteSpan bytes) {
+        std::vector<image::Sector> doubtful{sector};
         for (int attempt = 1; !doubtful.empty(); ++attempt) {
-            std::vector<Sector> differ;
+            std::vector<image::Sector> differ;
             const uint64_t counted = reporter_.done();
-            for (const Sector& part : doubtful) {
+            for (const image::Sector& part : doubtful) {
                 auto done = reader_.read(part.start, part.length, [&](uint32_t at, ByteSpan held) {
                     if (!std::equal(held.begin(), held.end(), bytes.begin() + (at - sector.start)))
                         differ.push_back({at, static_cast<uint32_t>(held.size())});
@@ -139,11 +139,11 @@ Done awaitStart(Uds& uds) {
 
 }  // namespace
 
-Result<FlashReport> flashSectors(Uds& uds, const image::Image& image, const std::vector<Sector>& sectors,
+Result<FlashReport> flashSectors(Uds& uds, const image::Image& image, const std::vector<image::Sector>& sectors,
                                  FlashJournal& journal, const OnProgress& onProgress) {
     FlashReport report;
     report.sectors = sectors.size();
-    for (const Sector& sector : sectors)
+    for (const image::Sector& sector : sectors)
         report.bytes += sector.length;
     // Each sector crosses the wire twice: written, and read back.
     Reporter reporter(uds, report.bytes * 2, onProgress);
@@ -151,7 +151,7 @@ Result<FlashReport> flashSectors(Uds& uds, const image::Image& image, const std:
     if (auto done = reporter.awaitIgnition(ignition.beforeFlash_s); !done) return tl::unexpected(done.error());
     if (auto done = openForTransfer(uds, true); !done) return tl::unexpected(done.error());
     SectorFlash flash(uds, image, journal, reporter);
-    for (const Sector& sector : sectors)
+    for (const image::Sector& sector : sectors)
         if (auto done = flash.run(sector); !done)
             return failBecause("The flash stopped at sector " + hexAddress(sector.start) +
                                    "; the controller waits in boot mode. Flash again to finish it.",

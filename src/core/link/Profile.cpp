@@ -292,8 +292,8 @@ const FrozenItem* Profile::frozenItem(uint16_t did) const {
     return nullptr;
 }
 
-std::vector<Sector> Profile::sectorsOf(const MemoryArea& area) const {
-    std::vector<Sector> out;
+std::vector<image::Sector> Profile::sectorsOf(const MemoryArea& area) const {
+    std::vector<image::Sector> out;
     uint32_t at = area.start;
     for (const uint32_t size : area.sectors) {
         out.push_back({at, size});
@@ -302,10 +302,10 @@ std::vector<Sector> Profile::sectorsOf(const MemoryArea& area) const {
     return out;
 }
 
-std::vector<Sector> Profile::sectors() const {
-    std::vector<Sector> out;
+std::vector<image::Sector> Profile::sectors() const {
+    std::vector<image::Sector> out;
     for (const MemoryArea& area : areas)
-        for (const Sector& sector : sectorsOf(area))
+        for (const image::Sector& sector : sectorsOf(area))
             out.push_back(sector);
     return out;
 }
@@ -357,7 +357,7 @@ int64_t Profile::leastRead_us(uint32_t start, ByteSpan bytes, size_t block) cons
     return transfer_us(*this, start, bytes, block, true);
 }
 
-int64_t Profile::leastFlash_us(const Sector& sector, ByteSpan bytes, size_t block) const {
+int64_t Profile::leastFlash_us(const image::Sector& sector, ByteSpan bytes, size_t block) const {
     const auto high = static_cast<uint8_t>(routineErase >> 8), low = static_cast<uint8_t>(routineErase);
     return exchange_us(*this, withRange({0x31, 0x01, high, low, 0x44}, sector.start, sector.length),
                        Bytes{0x71, 0x01, high, low, 0x00}) +

@@ -7,6 +7,7 @@
 #include <vector>
 
 #include "core/image/Image.h"
+#include "core/image/Sector.h"
 #include "core/link/IsoTp.h"
 
 namespace brusk::link {
@@ -18,12 +19,6 @@ struct MemoryArea {
     std::vector<uint32_t> sectors;  ///< sizes of its erase sectors in order of address; none when it can't be erased
     bool calibration = false;       ///< holds what a tuner changes
     uint64_t end() const { return uint64_t{start} + length; }
-};
-
-struct Sector {
-    uint32_t start = 0;
-    uint32_t length = 0;
-    bool operator==(const Sector&) const = default;
 };
 
 /// How a key of four bytes follows from a seed of four; the algorithms are a small named set with parameters.
@@ -104,16 +99,16 @@ struct Profile {
     std::string definitionFile;  ///< beside the profile; for the software below
     std::string definitionSoftware;
 
-    std::vector<Sector> sectorsOf(const MemoryArea& area) const;
+    std::vector<image::Sector> sectorsOf(const MemoryArea& area) const;
     /// All sectors that may be erased, in order of address.
-    std::vector<Sector> sectors() const;
+    std::vector<image::Sector> sectors() const;
     const MemoryArea* calibrationArea() const;
     const FrozenItem* frozenItem(uint16_t did) const;
     /// The least time, microseconds, in which `bytes` at `start` can be read: the frames ISO-TP needs for the upload in
     /// blocks of `block` data bytes, back to back at the bitrate.
     int64_t leastRead_us(uint32_t start, ByteSpan bytes, size_t block) const;
     /// The same for erasing, writing and reading back a sector, with the erase and program times its maker states.
-    int64_t leastFlash_us(const Sector& sector, ByteSpan bytes, size_t block) const;
+    int64_t leastFlash_us(const image::Sector& sector, ByteSpan bytes, size_t block) const;
 };
 
 /// Reads and checks a profile; the error names the key that is missing or wrong.

@@ -44,8 +44,8 @@ class Keeping {
 };
 
 /// The stretches of an area that the image does not hold.
-std::vector<Sector> missing(const image::Image& image, const MemoryArea& area) {
-    std::vector<Sector> out;
+std::vector<image::Sector> missing(const image::Image& image, const MemoryArea& area) {
+    std::vector<image::Sector> out;
     uint64_t at = area.start;
     const auto gap = [&](uint64_t until) {
         if (until > at) out.push_back({static_cast<uint32_t>(at), static_cast<uint32_t>(until - at)});
@@ -71,7 +71,7 @@ class MemoryReader {
           reader_(uds, reporter, false) {}
 
     Done area(const MemoryArea& area) {
-        for (const Sector& gap : missing(image_, area)) {
+        for (const image::Sector& gap : missing(image_, area)) {
             reporter_.step("Reading " + area.name);
             if (auto done = stretch(gap); !done)
                 return failBecause("Reading stopped; what arrived is kept, and reading again goes on from there.",
@@ -84,7 +84,7 @@ class MemoryReader {
     Done flush() { return keeping_.flush(); }
 
   private:
-    Done stretch(const Sector& gap) {
+    Done stretch(const image::Sector& gap) {
         auto done =
             reader_.read(gap.start, gap.length, [&](uint32_t at, ByteSpan bytes) { return keeping_.take(at, bytes); });
         // What arrived is kept, however the read ended; its own failure is the one to be told.
@@ -117,8 +117,8 @@ class MemoryReader {
                                                      " do not have the controller's own checksum. Read again.");
             reporter_.retry();
             for (uint64_t at = area.start; at < area.end(); at += kCheckPiece) {
-                const Sector piece{static_cast<uint32_t>(at),
-                                   static_cast<uint32_t>(std::min<uint64_t>(kCheckPiece, area.end() - at))};
+                const image::Sector piece{static_cast<uint32_t>(at),
+                                          static_cast<uint32_t>(std::min<uint64_t>(kCheckPiece, area.end() - at))};
                 const auto good = agrees(piece.start, piece.length);
                 if (!good) return tl::unexpected(good.error());
                 if (*good) continue;
@@ -177,7 +177,7 @@ Result<ReadReport> readMemory(Uds& uds, const std::vector<MemoryArea>& areas, im
     for (const MemoryArea& area : areas) {
         total += area.length;
         held += area.length;
-        for (const Sector& gap : missing(image, area))
+        for (const image::Sector& gap : missing(image, area))
             held -= gap.length;
     }
     Reporter reporter(uds, total, onProgress);

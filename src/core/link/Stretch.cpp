@@ -34,7 +34,7 @@ bool Reporter::tell() {
     return !onProgress_ || onProgress_(progress_);
 }
 
-void Reporter::step(std::string text, std::optional<Sector> sector) {
+void Reporter::step(std::string text, std::optional<image::Sector> sector) {
     progress_.step = std::move(text);
     progress_.sector = sector;
 }

@@ -14,7 +14,7 @@ class Reporter {
     Reporter(const Reporter&) = delete;
     Reporter& operator=(const Reporter&) = delete;
 
-    void step(std::string text, std::optional<Sector> sector = {});
+    void step(std::string text, std::optional<image::Sector> sector = {});
     void retry() { ++own_; }
     void alreadyDone(uint64_t bytes) { progress_.done += bytes, progress_.before += bytes; }
     Done advance(uint64_t bytes);

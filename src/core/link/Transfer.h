@@ -17,11 +17,11 @@ struct Progress {
     std::string step;   ///< "Reading calibration", "Erasing 0x8C0000"
     uint64_t done = 0;  ///< bytes
     uint64_t total = 0;
-    uint64_t before = 0;             ///< of `done`, bytes that were there when the work began
-    int64_t elapsed_us = 0;          ///< on the link's clock
-    int retries = 0;                 ///< requests sent again and sectors begun again
-    bool waitsForPerson = false;     ///< `step` says what somebody at the car has to do
-    std::optional<Sector> sector{};  ///< under work, with a flash
+    uint64_t before = 0;                    ///< of `done`, bytes that were there when the work began
+    int64_t elapsed_us = 0;                 ///< on the link's clock
+    int retries = 0;                        ///< requests sent again and sectors begun again
+    bool waitsForPerson = false;            ///< `step` says what somebody at the car has to do
+    std::optional<image::Sector> sector{};  ///< under work, with a flash
     /// Bytes a second so far.
     double rate() const {
         return elapsed_us > 0 ? static_cast<double>(done - before) * 1e6 / static_cast<double>(elapsed_us) : 0;
@@ -71,19 +71,11 @@ struct ReadReport {
 [[nodiscard]] Result<ReadReport> readMemory(Uds& uds, const std::vector<MemoryArea>& areas, image::Image& image,
                                             ReadKeeper* keeper, const OnProgress& onProgress);
 
-/// What happens to a sector, in this order.
-enum class SectorStep {
-    Erase,     ///< about to be erased: from here on nobody knows what it holds
-    Write,     ///< erased, about to be written
-    ReadBack,  ///< written, about to be read back
-    Verified   ///< read back and equal to the image
-};
-
 /// What a flash tells the car folder before each step that changes the controller, and after a sector was verified.
 class FlashJournal {
   public:
     virtual ~FlashJournal() = default;
-    [[nodiscard]] virtual Done step(const Sector& sector, SectorStep step) = 0;
+    [[nodiscard]] virtual Done step(const image::Sector& sector, image::SectorStep step) = 0;
 };
 
 struct FlashReport {
@@ -100,8 +92,9 @@ struct FlashReport {
 };
 
 /// Erases, programs and reads back the given sectors from `image`, then has the controller check itself and start.
-[[nodiscard]] Result<FlashReport> flashSectors(Uds& uds, const image::Image& image, const std::vector<Sector>& sectors,
-                                               FlashJournal& journal, const OnProgress& onProgress);
+[[nodiscard]] Result<FlashReport> flashSectors(Uds& uds, const image::Image& image,
+                                               const std::vector<image::Sector>& sectors, FlashJournal& journal,
+                                               const OnProgress& onProgress);
 
 /// Opens a session in which the controller's memory can be read, or with `programming` written.
 [[nodiscard]] Done openForTransfer(Uds& uds, bool programming);

@@ -367,7 +367,7 @@ Result<Bytes> Uds::routine(uint16_t id, ByteSpan options) {
     return Bytes(answer->begin() + 3, answer->end());
 }
 
-Done Uds::erase(const Sector& sector) {
+Done Uds::erase(const image::Sector& sector) {
     Bytes options{0x44};
     append32(options, sector.start);
     append32(options, sector.length);

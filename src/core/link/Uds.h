@@ -78,7 +78,7 @@ class Uds {
     [[nodiscard]] Result<std::vector<FrozenValue>> freezeFrame(uint32_t code);
     /// How often a code was set, where the controller counts it.
     [[nodiscard]] Result<int> occurrences(uint32_t code);
-    [[nodiscard]] Done erase(const Sector& sector);
+    [[nodiscard]] Done erase(const image::Sector& sector);
     /// The controller's own CRC-32 over a stretch of its memory.
     [[nodiscard]] Result<uint32_t> checksum(uint32_t start, uint32_t length);
     [[nodiscard]] Done checkDependencies();

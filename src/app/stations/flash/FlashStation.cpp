@@ -268,7 +268,7 @@ void FlashStation::refreshPrimary() {
 void FlashStation::refreshRibbon() {
     const bool flashing = session_.flashing();
     const auto& unknown = session_.carContents().unknown;
-    const auto now = flashing ? session_.progress().sector : std::optional<link::Sector>();
+    const auto now = flashing ? session_.progress().sector : std::optional<image::Sector>();
     bool behind = now.has_value();  // sectors of the plan up to the one under work are done
     std::vector<MemoryRibbon::Cell> cells;
     for (const auto& sector : session_.kit()->profile.sectors()) {

@@ -25,7 +25,21 @@
                  expectFailsResult.error().text().c_str());                        \
     } while (false)
 
+// Under the thread check everything takes ten times as long; a wait that gives up then tells nothing.
+#ifdef __SANITIZE_THREAD__
+#undef QTRY_VERIFY
+#undef QTRY_COMPARE
+#define QTRY_VERIFY(expression) QTRY_VERIFY_WITH_TIMEOUT((expression), 60000)
+#define QTRY_COMPARE(is, wanted) QTRY_COMPARE_WITH_TIMEOUT((is), (wanted), 60000)
+#endif
+
 namespace brusk {
+
+#ifdef __SANITIZE_THREAD__
+inline constexpr int kSlower = 10;
+#else
+inline constexpr int kSlower = 1;
+#endif
 
 inline std::string readText(const std::string& path) {
     std::ifstream in(path, std::ios::binary);

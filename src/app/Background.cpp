@@ -2,8 +2,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/Background.h"
 
-#include <QCoreApplication>
-#include <QEvent>
 #include <algorithm>
 
 namespace brusk::app {
@@ -16,11 +14,15 @@ void InterfaceCalls::post(std::function<void()> call) {
         waiting_.push_back(std::move(call));
     }
     // One knock is on its way as long as anything waits.
-    if (first) QCoreApplication::postEvent(this, new QEvent(QEvent::User));
+    if (first) knock();
 }
 
-bool InterfaceCalls::event(QEvent* event) {
-    if (event->type() != QEvent::User) return QObject::event(event);
+void InterfaceCalls::knock() {
+    // By name: what travels through Qt's queue is then made and read by Qt alone.
+    QMetaObject::invokeMethod(this, "makeOne", Qt::QueuedConnection);
+}
+
+void InterfaceCalls::makeOne() {
     std::function<void()> call;
     bool more = false;
     {
@@ -30,9 +32,8 @@ bool InterfaceCalls::event(QEvent* event) {
         more = !waiting_.empty();
     }
     // Before the call: it may throw, or open a dialog that stays.
-    if (more) QCoreApplication::postEvent(this, new QEvent(QEvent::User));
+    if (more) knock();
     call();
-    return true;
 }
 
 WorkPool::WorkPool() {

@@ -18,13 +18,14 @@ namespace brusk::app {
 /// Calls from any thread, made in their order on the thread this lives on. Those still waiting when it goes are
 /// forgotten; whoever posts must be done by then.
 class InterfaceCalls : public QObject {
+    Q_OBJECT
   public:
     void post(std::function<void()> call);
 
-  protected:
-    bool event(QEvent* event) override;
-
   private:
+    Q_INVOKABLE void makeOne();
+    void knock();
+
     std::mutex mutex_;  // guards waiting_
     std::deque<std::function<void()>> waiting_;
 };

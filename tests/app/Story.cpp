@@ -1,9 +1,10 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "Story.h"
 
+#include <QComboBox>
 #include <QSettings>
 
-#include <QComboBox>
+#include "Expect.h"
 
 namespace brusk::app {
 
@@ -46,7 +47,7 @@ void Story::goTo(const char* station) {
 }
 
 bool Story::settle(int timeout_ms) {
-    return QTest::qWaitFor([&] { return !session_->busy(); }, timeout_ms);
+    return QTest::qWaitFor([&] { return !session_->busy(); }, timeout_ms * kSlower);
 }
 
 QString Story::message() {
@@ -89,17 +90,18 @@ bool Story::makeBase() {
     if (!session_->folder()->settings().set("stage", "Full load")) return false;
     goTo("Base");
     auto* make = find<QPushButton>("makeBaseRound");
-    if (!make || !QTest::qWaitFor([&] { return make->isEnabled(); }, 5000)) return false;
+    if (!make || !QTest::qWaitFor([&] { return make->isEnabled(); }, 5000 * kSlower)) return false;
     const size_t before = session_->rounds().size();
     // One that is asked for while the proposals are being computed is made when they are there.
-    return click("makeBaseRound") && QTest::qWaitFor([&] { return session_->rounds().size() == before + 1; }, 5000);
+    return click("makeBaseRound") &&
+           QTest::qWaitFor([&] { return session_->rounds().size() == before + 1; }, 5000 * kSlower);
 }
 
 bool Story::flash() {
     goTo("Flash");
     if (!settle()) return false;
     auto* button = find<QPushButton>("flash");
-    if (!button || !QTest::qWaitFor([&] { return button->isEnabled(); }, 5000)) return false;
+    if (!button || !QTest::qWaitFor([&] { return button->isEnabled(); }, 5000 * kSlower)) return false;
     return click("flash") && click("confirmFlash") && settle();
 }
 
@@ -117,7 +119,7 @@ bool Story::drive(int routeIndex) {
 bool Story::correct() {
     goTo("Correct");
     auto* button = window_->findChild<QPushButton*>("makeRound");
-    if (!button || !QTest::qWaitFor([&] { return button->isEnabled(); }, 60000)) return false;
+    if (!button || !QTest::qWaitFor([&] { return button->isEnabled(); }, 60000 * kSlower)) return false;
     const size_t before = session_->rounds().size();
     return click("makeRound") && session_->rounds().size() == before + 1;
 }

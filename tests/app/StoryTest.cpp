@@ -218,7 +218,7 @@ void StoryTest::strengthAndLayersOfTheCorrection() {
     QVERIFY(story.begin() && story.makeBase() && story.flash() && story.drive(2));
     story.goTo("Correct");
     auto* button = story.window().findChild<QPushButton*>("makeRound");
-    QTRY_VERIFY_WITH_TIMEOUT(button->isEnabled(), 20000);
+    QTRY_VERIFY_WITH_TIMEOUT(button->isEnabled(), 20000 * kSlower);
     auto* grid = story.find<MapGrid>("correctionGrid");
     const auto full = grid->contents().values;
     auto* strength = story.find<QSlider>("strength");
@@ -243,7 +243,7 @@ void StoryTest::reviewShowsTheMomentsBehindACell() {
     Story story;
     QVERIFY(story.begin() && story.drive(4));
     story.goTo("Review");
-    QTRY_VERIFY_WITH_TIMEOUT(story.find<MapGrid>("cellView"), 20000);
+    QTRY_VERIFY_WITH_TIMEOUT(story.find<MapGrid>("cellView"), 20000 * kSlower);
     auto* cells = story.find<MapGrid>("cellView");
     auto* lanes = story.find<LaneView>("reviewLanes");
     QTRY_VERIFY(lanes->to() > 50);
@@ -278,7 +278,7 @@ void StoryTest::theRingFollowsTheEngine() {
     QTest::keyClick(lapse, Qt::Key_Down);
     QTest::keyClick(lapse, Qt::Key_Down);
     QVERIFY(story.click("record"));
-    QTRY_VERIFY_WITH_TIMEOUT(session.liveRole("engine_speed") > 600, 10000);
+    QTRY_VERIFY_WITH_TIMEOUT(session.liveRole("engine_speed") > 600, 10000 * kSlower);
     QVERIFY(!std::isnan(session.liveRole("lambda_measured")));
     QVERIFY(story.window().findChild<QPushButton*>("record")->text() == "Stop recording");
     story.goTo("Maps");
@@ -457,7 +457,7 @@ void StoryTest::theOperatorChangesWeatherFuelAndFaultsWhileItDrives() {
     for (int i = 0; i < 4; ++i)
         QTest::keyClick(route, Qt::Key_Down);
     QVERIFY(story.click("record"));
-    QTRY_VERIFY_WITH_TIMEOUT(story.session().live().time_s > 20, 20000);
+    QTRY_VERIFY_WITH_TIMEOUT(story.session().live().time_s > 20, 20000 * kSlower);
     auto* faults = story.find<QListWidget>("faults");
     QVERIFY(faults->isEnabled());
     auto* coolant = faults->findItems("Coolant sensor dead", Qt::MatchExactly).value(0);

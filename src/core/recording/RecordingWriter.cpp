@@ -124,7 +124,7 @@ Done RecordingWriter::finish() {
     stop();
     taken_.swap(coming_);
     takeOver();
-    const Done done = file_->finish();
+    Done done = file_->finish();
     if (done) {
         kept_s_ = newest_s_;
     } else {

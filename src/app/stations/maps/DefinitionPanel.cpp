@@ -4,6 +4,7 @@
 #include <QFileDialog>
 #include <QFormLayout>
 #include <QHeaderView>
+#include <QPointer>
 #include <QSignalBlocker>
 #include <QToolButton>
 #include <cmath>
@@ -445,7 +446,7 @@ void DefinitionPanel::openOther(const QString& path) {
             out.finder = std::make_shared<definition::Finder>(*out.definition);
             return out;
         },
-        [self](Read read) {
+        [self](const Read& read) {
             if (!self) return;
             if (!read.definition) return self->otherFact_->setText(qs(read.definition.error().text()));
             self->other_ = *read.definition;

@@ -4,6 +4,7 @@
 #pragma once
 
 #include <QFrame>
+#include <QPointer>
 #include <QTextBrowser>
 
 #include "app/stations/maps/ParameterPane.h"

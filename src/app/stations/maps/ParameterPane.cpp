@@ -6,6 +6,7 @@
 #include <QEvent>
 #include <QHBoxLayout>
 #include <QLocale>
+#include <QPointer>
 #include <QSplitter>
 #include <QStyle>
 #include <QVBoxLayout>

@@ -25,6 +25,7 @@ struct Options {
     std::vector<std::string> visits;  ///< "RPM:KPA"
     bool printCalibration = false;
     uint64_t seed = 1;
+    bool drawn = false;
     double temperature_C = 22, pressure_kPa = 101.3, octane = 98;
 };
 
@@ -68,7 +69,7 @@ int run(const Options& o) {
     if (o.printCalibration) return printCalibration(o);
     const auto* build = benchcar::buildNamed(o.car);
     if (!build) return failed("There is no car \"" + o.car + "\"; heron, heron-fitted or crane.", 2);
-    benchcar::BenchCar car(*build, o.seed);
+    benchcar::BenchCar car(o.drawn ? benchcar::oneOf(*build, o.seed) : *build, o.seed);
     for (const std::string& fault : o.faults)
         if (auto done = benchcar::addFault(car.faults(), fault); !done) return failed(done.error().text(), 2);
     car.plant().setWeather({o.temperature_C, o.pressure_kPa});
@@ -106,6 +107,7 @@ int main(int argc, char** argv) {
     auto* link = app.add_option("--link", o.link, "unix:PATH, the socket to listen on, or socketcan:INTERFACE");
     app.add_option("--car", o.car, "heron (as sold), heron-fitted (with the owner's parts), crane");
     app.add_option("--seed", o.seed, "seed of all noise");
+    app.add_flag("--drawn", o.drawn, "a car that differs from the book as the seed draws it");
     app.add_option("--route", o.route, "start the engine and drive this route: " + names);
     app.add_option("--visit", o.visits, "drive to this cell of the map, RPM:KPA, may be given again");
     app.add_option("--fault", o.faults, "a fault from the beginning, may be given again: " + faultNames);

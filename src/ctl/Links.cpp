@@ -13,6 +13,7 @@ void LinkOptions::addTo(Command command) {
     command.option("--link", link, "bench, unix:PATH or socketcan:INTERFACE").required();
     command.option("--pace", pace, "seconds of the bench car a second; 0 is as fast as it can").range(0.0, 1000.0);
     command.option("--seed", seed, "seed of the bench car");
+    command.flag("--drawn", drawn, "the bench car differs from the book as the seed draws it");
     command.option("--traffic", traffic, "write the frames of both sides as a candump log");
 }
 
@@ -33,7 +34,9 @@ Done OpenLink::wait(double seconds) {
 Result<std::unique_ptr<OpenLink>> openLink(Context& context, const LinkOptions& options) {
     auto out = std::make_unique<OpenLink>(context, options);
     if (options.link == "bench") {
-        out->car = std::make_unique<benchcar::BenchCar>(benchcar::kHeronFitted, options.seed);
+        out->car = std::make_unique<benchcar::BenchCar>(
+            options.drawn ? benchcar::oneOf(benchcar::kHeronFitted, options.seed) : benchcar::kHeronFitted,
+            options.seed);
         out->bus = std::make_unique<benchcar::VirtualBus>(*out->car);
         out->port = std::make_unique<benchcar::PacedBus>(*out->bus, options.pace);
     } else {

@@ -18,6 +18,7 @@ namespace brusk::ctl {
 struct LinkOptions {
     std::string link;
     uint64_t seed = 1;
+    bool drawn = false;   ///< the bench car is one of its kind, drawn from the seed
     std::string route;    ///< the bench car drives it meanwhile
     std::string traffic;  ///< a candump log to write
     double pace = 0;      ///< seconds of the bench car a second of wall clock; 0: as fast as it can

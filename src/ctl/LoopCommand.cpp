@@ -38,9 +38,9 @@ Done untilBase(Context& c, Loop& loop) {
 }
 
 /// Correction rounds after the base that a method needs until the error is good; kMost + 1 when it does not get there.
-Result<int> roundsToGood(Context& c, uint64_t seed, const std::string& route,
+Result<int> roundsToGood(Context& c, const benchcar::Build& build, uint64_t seed, const std::string& route,
                          const proposals::AirCorrectionOptions& options, json& errors) {
-    Loop loop(c, benchcar::kHeronFitted, seed, route);
+    Loop loop(c, build, seed, route);
     if (auto done = untilBase(c, loop); !done) return tl::unexpected(done.error());
     errors = json::array({loop.error() * 100});
     int rounds = 0;
@@ -52,8 +52,9 @@ Result<int> roundsToGood(Context& c, uint64_t seed, const std::string& route,
     return loop.error() < kGood ? rounds : kMostComparisonRounds + 1;
 }
 
-Done run(Context& c, int rounds, const std::string& route, uint64_t seed, bool withDonor) {
-    Loop loop(c, benchcar::kHeronFitted, seed, route);
+Done run(Context& c, int rounds, const std::string& route, uint64_t seed, bool withDonor, bool drawn) {
+    const benchcar::Build build = drawn ? benchcar::oneOf(benchcar::kHeronFitted, seed) : benchcar::kHeronFitted;
+    Loop loop(c, build, seed, route);
     json list = json::array();
     const auto show = [&](const json& gently = {}) {
         json r = loop.report();
@@ -82,7 +83,7 @@ Done run(Context& c, int rounds, const std::string& route, uint64_t seed, bool w
     if (auto done = loop.begin(); !done) return done;
     if (auto done = loop.drive(); !done) return done;
     // Gently, in a car of its own: on the stock calibration it may not start a second time.
-    Loop stock(c, benchcar::kHeronFitted, seed, route);
+    Loop stock(c, build, seed, route);
     if (auto done = stock.begin(); !done) return done;
     if (auto done = stock.driveGently(); !done) return done;
     show(stock.report()["gentle"]);
@@ -96,6 +97,12 @@ Done run(Context& c, int rounds, const std::string& route, uint64_t seed, bool w
         show();
     }
     c.outcome.json = {{"seed", seed}, {"route", route}, {"rounds", list}};
+    if (drawn) {
+        json facts = json::object();
+        for (const auto& fact : benchcar::factsOf(build.drawn))
+            facts[fact.name] = {{"value", fact.value}, {"unit", fact.unit}};
+        c.outcome.json["drawn"] = facts;
+    }
     if (withDonor) {
         json taken = json::array();
         for (const auto& p : loop.plan().proposals)
@@ -107,9 +114,9 @@ Done run(Context& c, int rounds, const std::string& route, uint64_t seed, bool w
     proposals::AirCorrectionOptions nearest;
     nearest.method = proposals::Method::NearestCell;
     nearest.strength = 0.5;
-    const auto fit = roundsToGood(c, seed, route, {}, fitErrors);
+    const auto fit = roundsToGood(c, build, seed, route, {}, fitErrors);
     if (!fit) return tl::unexpected(fit.error());
-    const auto half = roundsToGood(c, seed, route, nearest, nearestErrors);
+    const auto half = roundsToGood(c, build, seed, route, nearest, nearestErrors);
     if (!half) return tl::unexpected(half.error());
     c.outcome.json["rounds_to_2_pct"] = {{"cell_fit", *fit}, {"nearest_cell_half_strength", *half}};
     c.outcome.json["errors_pct"] = {{"cell_fit", fitErrors}, {"nearest_cell_half_strength", nearestErrors}};
@@ -274,7 +281,7 @@ void addLoopCommand(Command app, Context& c) {
         int rounds = 3;
         std::string route = "survey";
         uint64_t seed = 1;
-        bool leaveOneOut = false, donor = false;
+        bool leaveOneOut = false, donor = false, drawn = false;
         int seeds = 1;
         std::string car = "heron", only;
     };
@@ -283,6 +290,7 @@ void addLoopCommand(Command app, Context& c) {
     sub.option("--rounds", o->rounds, "rounds after the original; the first is the base").range(1, 20);
     sub.option("--route", o->route).oneOf(routeNames());
     sub.option("--seed", o->seed);
+    sub.flag("--drawn", o->drawn, "the car differs from the book as the seed draws it; not with --leave-one-out");
     sub.option("--car", o->car, "for --leave-one-out: the demo car with its owner's parts").oneOf({"heron", "crane"});
     sub.flag("--leave-one-out", o->leaveOneOut, "the base without each of its proposals in turn, as a table");
     sub.option("--seeds", o->seeds, "for --leave-one-out: as many seeds; what is worse is so with all of them")
@@ -291,7 +299,7 @@ void addLoopCommand(Command app, Context& c) {
     sub.flag("--donor", o->donor, "the base with what the demo's donor is suggested for");
     sub.run([o, &c] {
         const auto done = o->leaveOneOut ? ablation(c, {o->car, o->route, o->only, o->seed, o->seeds})
-                                         : run(c, o->rounds, o->route, o->seed, o->donor);
+                                         : run(c, o->rounds, o->route, o->seed, o->donor, o->drawn);
         if (!done) c.outcome.fail(done.error());
     });
 }

@@ -51,6 +51,11 @@ const Build* buildNamed(std::string_view name) {
     return nullptr;
 }
 
+Build oneOf(Build build, uint64_t seed) {
+    build.drawn = draw(seed, build.engine->cylinders);
+    return build;
+}
+
 const Model& modelOf(const Build& build) {
     return *modelNamed(build.engine->banks == kCraneEngine.banks ? "crane" : "heron");
 }

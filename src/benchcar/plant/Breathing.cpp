@@ -22,7 +22,7 @@ double volumetricEfficiency(const Build& build, double rpm, double pressure_kPa,
         const double fast = std::exp(-std::pow((rpm - 4600) / 1500, 2));
         ve *= 1 - 0.17 * slow * empty - 0.05 * empty + 0.085 * fast;
     }
-    return ve;
+    return ve * (1 + build.drawn.fillingAt(rpm, pressure_kPa));
 }
 
 double chargeBlend(double airflow_kgh) {

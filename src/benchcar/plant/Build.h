@@ -5,6 +5,8 @@
 #include <array>
 #include <string_view>
 
+#include "benchcar/plant/Drawn.h"
+
 namespace brusk::benchcar {
 
 /// What never changes with the owner's parts.
@@ -72,6 +74,7 @@ struct Build {
     const Chassis* chassis;
     Parts parts;
     Fuel fuel;
+    Drawn drawn{};
 };
 
 inline constexpr Engine kHeronEngine{1598e-6, 4, 1, 9.6, 2.4e-3, 0.056, 0.16, 3900, 0.72, 0, 14, 26000, true};
@@ -98,11 +101,7 @@ inline constexpr Build kCraneStock{"crane", &kCraneEngine, &kCraneChassis, kCran
 
 /// A build by its name; null when there is none.
 const Build* buildNamed(std::string_view name);
-
-/// The weather on the bench.
-struct Weather {
-    double temperature_C = 22;
-    double pressure_kPa = 101.3;
-};
+/// One car of this build: what the seed draws of it.
+Build oneOf(Build build, uint64_t seed);
 
 }  // namespace brusk::benchcar

@@ -59,7 +59,7 @@ double indicatedTorque_Nm(const Build& build, double rpm, double air_mg, double 
     const Engine& engine = *build.engine;
     const double off = bestSpark_deg(engine, rpm, air_mg) - spark_deg;
     const double spark = std::max(0.2, 1 - burn::kSparkLoss * off * off);
-    const double burnt_kg = air_mg * 1e-6 / blendStoich(build.fuel.ethanol) / std::max(1.0, lambda);
+    const double burnt_kg = air_mg * 1e-6 / stoichOf(build) / std::max(1.0, lambda);
     const double work_J = burnt_kg * blendHeat_Jkg(build.fuel.ethanol) * burn::kEfficiency *
                           compressionGain(engine.compression) * lambdaEfficiency(lambda) * spark;
     return work_J * engine.cylinders / (4 * std::numbers::pi);
@@ -67,7 +67,7 @@ double indicatedTorque_Nm(const Build& build, double rpm, double air_mg, double 
 
 double exhaustTemperature_C(const Build& build, double rpm, double air_mg, double lambda, double spark_deg,
                             double chargeTemp_K) {
-    const double stoich = blendStoich(build.fuel.ethanol);
+    const double stoich = stoichOf(build);
     const double heat_J =
         air_mg * 1e-6 / stoich / std::max(1.0, lambda) * blendHeat_Jkg(build.fuel.ethanol) * heatSetFree(lambda);
     const double work_J =
@@ -109,7 +109,10 @@ void Combustion::step(TrueState& s, double spark_deg, double dwell_ms) {
     if (s.tick % 10 == 0) {
         s.misfire = misfires(s, dwell_ms);
         s.bestSpark_deg = bestSpark_deg(engine, s.speed_rpm, s.airPerStroke_g * 1000);
-        s.knockSpark_deg = knockSpark_deg(build_, s.speed_rpm, s.airPerStroke_g * 1000, s.chargeTemp_K, s.lambda);
+        // The fullest cylinder knocks first, and all get the same fuel.
+        const double fullest = 1 + fullest_;
+        s.knockSpark_deg =
+            knockSpark_deg(build_, s.speed_rpm, s.airPerStroke_g * 1000 * fullest, s.chargeTemp_K, s.lambda * fullest);
         knock(s);
         // Scatter of the work from cycle to cycle: two percent of a good charge, more with residual gas and far from
         // stoichiometric (Heywood, section 9.4).
@@ -120,7 +123,7 @@ void Combustion::step(TrueState& s, double spark_deg, double dwell_ms) {
     }
     double indicated = 0, heat_W = 0, unburnt_W = 0;
     const double strokes = s.speed_rpm / 120 * engine.cylinders / engine.banks;
-    const double stoich = blendStoich(build_.fuel.ethanol);
+    const double stoich = stoichOf(build_);
     const double value_Jkg = blendHeat_Jkg(build_.fuel.ethanol);
     for (int bank = 0; bank < engine.banks; ++bank) {
         const BankState& b = s.banks[static_cast<size_t>(bank)];

@@ -42,7 +42,7 @@ double dwellNeeded_ms(double battery_V);
 
 class Combustion {
   public:
-    Combustion(const Build& build, Noise& noise) : build_(build), noise_(noise) {}
+    Combustion(const Build& build, Noise& noise) : build_(build), noise_(noise), fullest_(build.drawn.fullest()) {}
     void step(TrueState& s, double spark_deg, double dwell_ms);
 
   private:
@@ -51,6 +51,7 @@ class Combustion {
 
     const Build& build_;
     Noise& noise_;
+    double fullest_ = 0;  ///< share of air that the fullest cylinder takes more
     double rough_ = 0;
 };
 

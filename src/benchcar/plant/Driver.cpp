@@ -50,7 +50,8 @@ void Driver::step(TrueState& s) {
     time_s_ += kStep_s;
     legTime_s_ += kStep_s;
     if (leg.pressure_kPa < 0)
-        s.grade = leg.gradeFrom + (leg.gradeTo - leg.gradeFrom) * std::min(1.0, legTime_s_ / leg.seconds);
+        s.grade = leg.gradeFrom + (leg.gradeTo - leg.gradeFrom) * std::min(1.0, legTime_s_ / leg.seconds) +
+                  build_.drawn.grade[leg_ % Drawn::kStretches];
     if (s.gear != leg.gear) {
         s.gear = leg.gear;
         s.clutch = 0;

@@ -49,6 +49,7 @@ double roadSpeed_kmh(const Build& build, double rpm, int gear);
 
 class Driver {
   public:
+    explicit Driver(const Build& build) : build_(build) {}
     void begin(const Route& route);
     void stop() { active_ = false; }
     bool active() const { return active_; }
@@ -59,6 +60,7 @@ class Driver {
     void press(TrueState& s, const Leg& leg);
     void brakeDynamometer(TrueState& s, const Leg& leg);
 
+    const Build& build_;
     Route route_;
     bool active_ = false;
     double time_s_ = 0;

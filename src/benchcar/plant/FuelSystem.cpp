@@ -26,8 +26,19 @@ double deadTime_us(const Injectors& injectors, double battery_V) {
     return injectors.deadAt14_us + (14 - battery_V) * injectors.deadSlope_us;
 }
 
+double stoichOf(const Build& build) {
+    return blendStoich(build.fuel.ethanol) * (1 + build.drawn.stoich);
+}
+
+double deadTime_us(const Build& build, double battery_V) {
+    Injectors injectors = build.parts.injectors;
+    injectors.deadAt14_us += build.drawn.deadTime_us;
+    injectors.deadSlope_us *= 1 + build.drawn.deadSlope;
+    return deadTime_us(injectors, battery_V);
+}
+
 double injectorRate_gus(const Build& build) {
-    return build.parts.injectors.flow_cm3min * blendDensity(build.fuel.ethanol) / 60e6;
+    return build.parts.injectors.flow_cm3min * (1 + build.drawn.injectorFlow) * blendDensity(build.fuel.ethanol) / 60e6;
 }
 
 double filmShare(double coolant_C, double pressure_kPa) {
@@ -57,7 +68,7 @@ void FuelSystem::step(TrueState& s, const std::array<double, 2>& pulse_us, doubl
         time_s_ = filmTime_s(s.coolant_C);
         burns_ = evaporated(s.coolant_C) * (1 - startLoss(s.coolant_C, s.runTime_s));
     }
-    const double dead_us = deadTime_us(build_.parts.injectors, s.battery_V);
+    const double dead_us = deadTime_us(build_, s.battery_V);
     const double rate = injectorRate_gus(build_) * std::sqrt(s.railPressure);
     const double perBank = static_cast<double>(engine.cylinders) / engine.banks;
     const double strokes = s.speed_rpm / 120 * perBank;  // a second, each bank
@@ -73,7 +84,7 @@ void FuelSystem::step(TrueState& s, const std::array<double, 2>& pulse_us, doubl
         const double in_gs = ((1 - share_) * injected_gs + leaving_gs) * burns_;
         BankState& out = s.banks[b];
         out.fuelPerStroke_g = strokes > 0.5 ? in_gs / strokes : 0;
-        const double stoich = blendStoich(build_.fuel.ethanol);
+        const double stoich = stoichOf(build_);
         out.lambda = out.fuelPerStroke_g > 1e-6
                          ? std::clamp(out.airPerStroke_g / (stoich * out.fuelPerStroke_g), 0.3, 8.0)
                          : 8.0;

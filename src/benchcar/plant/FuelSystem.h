@@ -23,7 +23,12 @@ double blendDensity(double ethanol);
 double blendStoich(double ethanol);
 double blendHeat_Jkg(double ethanol);
 
+/// Of what is in this car's tank.
+double stoichOf(const Build& build);
+
 double deadTime_us(const Injectors& injectors, double battery_V);
+/// Of this car's injectors.
+double deadTime_us(const Build& build, double battery_V);
 /// Grams a microsecond of open injector.
 double injectorRate_gus(const Build& build);
 /// Share of the injected fuel that lands on the wall, and how long it stays there.

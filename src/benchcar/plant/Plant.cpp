@@ -10,13 +10,21 @@ namespace brusk::benchcar {
 Plant::Plant(const Build& build, uint64_t seed)
     : build_(build),
       noise_(seed),
+      driver_(build_),
       breathing_(build_),
       turbo_(build_),
       fuel_(build_),
       combustion_(build_, noise_),
       exhaust_(build_, noise_),
       thermal_(build_),
-      sensors_(build_, noise_) {}
+      sensors_(build_, noise_) {
+    if (build_.drawn.weather) {
+        setWeather(*build_.drawn.weather);
+        s_.pressure_kPa = s_.boost_kPa = s_.ambient_kPa;
+        s_.backPressure_kPa = s_.ambient_kPa + 1.7;
+        s_.intake_C = s_.ambient_C + 2;
+    }
+}
 
 void Plant::setRoute(const Route& route) {
     driver_.begin(route);
@@ -66,12 +74,14 @@ void Plant::move() {
     omega_ = std::max(0.0, omega_ + kStep_s * (s_.torque_Nm + starter - clutchTorque) / build_.engine->inertia_kgm2);
     if (!s_.ignition && omega_ < 3) omega_ = 0;
     const double traction = clutchTorque * ratio / radius * (clutchTorque > 0 ? kDriveline : 1 / kDriveline);
-    const double weight = build_.chassis->mass_kg * kGravity;
-    const double resisting = 0.5 * kAirDensity * build_.chassis->dragArea_m2 * vehicle_ms_ * vehicle_ms_ +
+    const double mass_kg = build_.chassis->mass_kg + build_.drawn.mass_kg;
+    const double weight = mass_kg * kGravity;
+    const double air_ms = vehicle_ms_ + (vehicle_ms_ > 0.05 ? build_.drawn.wind_ms : 0);
+    const double dragArea_m2 = build_.chassis->dragArea_m2 * (1 + build_.drawn.dragArea);
+    const double resisting = 0.5 * kAirDensity * dragArea_m2 * air_ms * std::abs(air_ms) +
                              (vehicle_ms_ > 0.05 ? kRolling * weight : 0) + (s_.gear > 0 ? s_.grade * weight : 0);
-    const double brakes = s_.gear == 0 ? kBrake_ms2 * build_.chassis->mass_kg : 0;
-    vehicle_ms_ =
-        std::max(0.0, vehicle_ms_ + kStep_s * (traction - resisting - brakes) / (build_.chassis->mass_kg * kRotating));
+    const double brakes = s_.gear == 0 ? kBrake_ms2 * mass_kg : 0;
+    vehicle_ms_ = std::max(0.0, vehicle_ms_ + kStep_s * (traction - resisting - brakes) / (mass_kg * kRotating));
     s_.speed_rpm = omega_ * 60 / (2 * std::numbers::pi);
     s_.vehicle_kmh = vehicle_ms_ * 3.6;
 }

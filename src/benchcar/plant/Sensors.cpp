@@ -82,7 +82,8 @@ SensorReadings Sensors::read(const TrueState& s, const Faults& faults) {
     const double travel_V = sense::kOpen_V - sense::kClosed_V;
     out.throttle_mV = millivolts(faulty(Sensor::Throttle, sense::kClosed_V + travel_V * s.throttle, 0, faults));
     out.pedal_mV = millivolts(faulty(Sensor::Pedal, sense::kClosed_V + travel_V * s.pedal, 0, faults));
-    out.intake_mV = millivolts(faulty(Sensor::Intake, thermistor_V(s.intake_C), sense::kSupply_V, faults));
+    out.intake_mV =
+        millivolts(faulty(Sensor::Intake, thermistor_V(s.intake_C + build_.drawn.intake_K), sense::kSupply_V, faults));
     out.coolant_mV = millivolts(faulty(Sensor::Coolant, thermistor_V(s.coolant_C), sense::kSupply_V, faults));
     out.battery_mV = millivolts((s.battery_V + 0.015 * noise_.normal()) / sense::kDivider);
     std::array<double, 2> narrow_V{s.banks[0].narrowband_V, s.banks[1].narrowband_V};
@@ -105,7 +106,8 @@ SensorReadings Sensors::read(const TrueState& s, const Faults& faults) {
 }
 
 double Sensors::wideband(const TrueState& s, const Faults& faults) {
-    return faulty(Sensor::Wideband, s.wideband, 0, faults);
+    const double shown = s.wideband * (1 + build_.drawn.widebandGain) + build_.drawn.widebandOffset;
+    return faulty(Sensor::Wideband, shown, 0, faults);
 }
 
 }  // namespace brusk::benchcar

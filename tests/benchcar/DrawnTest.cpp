@@ -1,0 +1,197 @@
+// Cars drawn from a seed: the same every time, within their bounds, and believable every one of them.
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include <map>
+
+#include "Bench.h"
+
+using namespace brusk;
+using namespace brusk::benchcar;
+using namespace brusk::benchcar::bench;
+
+namespace {
+
+constexpr int kCars = 100;
+
+const Build& stockOf(int seed) {
+    return seed % 2 ? kHeronStock : kCraneStock;
+}
+
+struct Range {
+    double least = 1e9, most = -1e9;
+    void add(double value) {
+        least = std::min(least, value);
+        most = std::max(most, value);
+    }
+    bool within(double low, double high) const { return least > low && most < high; }
+};
+
+/// Share of the fuel's heat that work, coolant, exhaust and unburnt fuel do not account for, over 20 s.
+double heatMissing(BenchCar& car) {
+    double fuel = 0, found = 0;
+    watch(car, 20, [&] {
+        const TrueState& s = car.plant().state();
+        fuel += s.fuelFlow_gs / 1000 * blendHeat_Jkg(0);
+        found += s.work_W + s.coolantHeat_W + s.unburnt_W +
+                 (s.airflow_gs + s.fuelFlow_gs) / 1000 * turbo::kGasHeat_JkgK * (s.exhaust_C + 273.15 - s.chargeTemp_K);
+    });
+    return (fuel - found) / fuel;
+}
+
+/// Greatest brake mean effective pressure in a pull, kPa.
+double bestPressure_kPa(BenchCar& car, const Build& build) {
+    car.startRoute(pull());
+    run(car, 34);
+    double best = 0, sum = 0;
+    int n = 0;
+    watch(car, 9.5, [&] {
+        sum += car.plant().state().torque_Nm;
+        if (++n % 10) return;
+        best = std::max(best, sum / 10);
+        sum = 0;
+    });
+    return best * 4 * M_PI / build.engine->displacement_m3 / 1000;
+}
+
+}  // namespace
+
+class DrawnTest : public QObject {
+    Q_OBJECT
+  private slots:
+    void aSeedDrawsTheSameCarEveryTimeAndAnotherSeedAnother();
+    void everyAmountFillsItsBounds();
+    void whatIsDrawnIsWhatTheSensorsAndTheRoadSay();
+    void aHundredDrawnCarsAreBelievable();
+};
+
+void DrawnTest::aSeedDrawsTheSameCarEveryTimeAndAnotherSeedAnother() {
+    const auto facts = factsOf(draw(7, 4)), again = factsOf(draw(7, 4)), other = factsOf(draw(8, 4));
+    QVERIFY(facts.size() > 30 && facts.size() == other.size());
+    for (size_t i = 0; i < facts.size(); ++i) {
+        QVERIFY(facts[i].name == again[i].name && facts[i].value == again[i].value);
+        QVERIFY2(facts[i].value != other[i].value, facts[i].name.c_str());
+    }
+    // The book's car has nothing drawn.
+    for (const DrawnFact& fact : factsOf(kHeronFitted.drawn))
+        QCOMPARE(fact.value, 0.0);
+    QVERIFY(!kHeronFitted.drawn.weather);
+}
+
+void DrawnTest::everyAmountFillsItsBounds() {
+    std::map<std::string, Range> seen;
+    for (int seed = 1; seed <= 1000; ++seed)
+        for (const DrawnFact& fact : factsOf(draw(static_cast<uint64_t>(seed), 4)))
+            seen[fact.name].add(fact.value);
+    const std::map<std::string, std::pair<double, double>> bounds = {
+        {"injector_flow", {-2, 2}}, {"dead_time", {-40, 40}},    {"dead_time_slope", {-10, 10}},
+        {"wideband_gain", {-1, 1}}, {"mass", {-40, 40}},         {"wideband_offset", {-0.005, 0.005}},
+        {"drag_area", {-5, 5}},     {"wind", {-3, 3}},           {"stoichiometric_ratio", {-1, 1}},
+        {"intake_sensor", {-2, 2}}, {"air_pressure", {80, 102}}, {"air_temperature", {-10, 38}},
+        {"filling_0_0", {-2, 2}},   {"filling_4_4", {-2, 2}},    {"filling_2_3", {-2, 2}}};
+    for (const auto& [name, bound] : bounds) {
+        const auto [low, high] = bound;
+        const Range& range = seen.at(name);
+        const double edge = (high - low) * 0.02;
+        QVERIFY2(range.least >= low && range.least < low + edge && range.most <= high && range.most > high - edge,
+                 name.c_str());
+    }
+    QVERIFY(seen.at("fullest_cylinder").within(0, 4));  // two percent each, less a mean of at most two
+}
+
+void DrawnTest::whatIsDrawnIsWhatTheSensorsAndTheRoadSay() {
+    Build build = kHeronStock;
+    BenchCar book(build, 3);
+    build.drawn.widebandGain = 0.01;
+    build.drawn.widebandOffset = 0.005;
+    BenchCar car(build, 3);
+    for (BenchCar* each : {&book, &car}) {
+        each->startRoute(holding(0, 0, 0));
+        run(*each, 20);
+    }
+    QVERIFY(car.plant().state().lambda == book.plant().state().lambda);  // nothing but the sensor differs
+    const double shown = book.plant().wideband();
+    QVERIFY(std::abs(car.plant().wideband() - (shown * 1.01 + 0.005)) < 1e-12);
+    // A richer blend than the book's: more air needed a gram, so the same fuel is leaner by it.
+    Build leaner = kHeronStock;
+    leaner.drawn.stoich = -0.01;
+    leaner.drawn.injectorFlow = -0.02;
+    const auto openLoop = [](const Build& of) {
+        BenchCar one(of, 1);
+        set(one, "loop_on", 0);
+        one.startRoute(holding(70, 4, 0.01));
+        run(one, 60);
+        return meanLambda(one, 8);
+    };
+    QVERIFY(std::abs(openLoop(leaner) / openLoop(kHeronStock) - 1 / (0.99 * 0.98)) < 0.004);
+    // Headwind and mass want more pedal at the same speed.
+    Build slow = kHeronStock;
+    slow.drawn.wind_ms = 3;
+    slow.drawn.dragArea = 0.05;
+    struct Held {
+        double torque_Nm = 0, speed_ms = 0;
+    };
+    const auto held = [](const Build& of) {
+        BenchCar one(of, 1);
+        one.startRoute(holding(110, 5, 0));
+        run(one, 200);
+        Held out;
+        watch(one, 20, [&] {
+            out.torque_Nm += one.plant().state().torque_Nm / 400;
+            out.speed_ms += one.plant().state().vehicle_kmh / 3.6 / 400;
+        });
+        return out;
+    };
+    const auto drag_Nm = [](const Held& at, double area, double wind_ms) {
+        const Chassis& c = *kHeronStock.chassis;
+        return 0.5 * chassis::kAirDensity * c.dragArea_m2 * area * std::pow(at.speed_ms + wind_ms, 2) *
+               kHeronStock.parts.tyreRadius_m / (c.gears[5] * c.final * chassis::kDriveline);
+    };
+    const Held with = held(slow), without = held(kHeronStock);
+    const double gained = with.torque_Nm - without.torque_Nm;
+    const double wanted = drag_Nm(with, 1.05, 3) - drag_Nm(without, 1, 0);
+    qInfo("headwind and drag area: %.1f Nm more at the crank, by the book %.1f", gained, wanted);
+    QVERIFY(std::abs(gained / wanted - 1) < 0.1);
+}
+
+void DrawnTest::aHundredDrawnCarsAreBelievable() {
+    Range start_s, idleOff_rpm, missing_pct, full_pct, turbo_kPa, natural_kPa;
+    for (int seed = 1; seed <= kCars; ++seed) {
+        const Build build = oneOf(stockOf(seed), static_cast<uint64_t>(seed));
+        const double ambient_kPa = build.drawn.weather->pressure_kPa;
+        for (const double rpm : {1500.0, 2500.0, 3900.0, 5000.0, 6000.0})
+            full_pct.add(volumetricEfficiency(build, rpm, ambient_kPa - 1.3, ambient_kPa) * 100);
+        BenchCar car(build, static_cast<uint64_t>(seed));
+        car.startRoute(holding(0, 0, 0));
+        double started = 30;
+        for (double t = 0; t < 10 && started == 30; t += 0.05) {
+            run(car, 0.05);
+            if (car.plant().state().speed_rpm > 600) started = t;
+        }
+        start_s.add(started);
+        run(car, 40);
+        double mean = 0;
+        watch(car, 5, [&] { mean += car.plant().state().speed_rpm / 100; });
+        idleOff_rpm.add(mean - seen(car, "idle_target"));
+        missing_pct.add(heatMissing(car) * 100);
+        const double pressure_kPa = bestPressure_kPa(car, build);
+        // Without turbocharger full load follows the air: to the book's day, as ISO 1585 does for spark ignition.
+        const Weather book, &weather = *build.drawn.weather;
+        const double day = std::pow(book.pressure_kPa / weather.pressure_kPa, 1.2) *
+                           std::pow((weather.temperature_C + 273.15) / (book.temperature_C + 273.15), 0.6);
+        (build.engine->turbo ? turbo_kPa : natural_kPa).add(build.engine->turbo ? pressure_kPa : pressure_kPa * day);
+    }
+    qInfo(
+        "%d cars: start %.2f to %.2f s, idle off %.0f to %.0f rpm, heat missing %.2f to %.2f %%, filling %.0f to "
+        "%.0f %%, full load %.0f to %.0f and %.0f to %.0f kPa",
+        kCars, start_s.least, start_s.most, idleOff_rpm.least, idleOff_rpm.most, missing_pct.least, missing_pct.most,
+        full_pct.least, full_pct.most, turbo_kPa.least, turbo_kPa.most, natural_kPa.least, natural_kPa.most);
+    QVERIFY(start_s.most < 2);
+    QVERIFY(idleOff_rpm.within(-30, 30));
+    QVERIFY(missing_pct.within(-3, 3));
+    QVERIFY(full_pct.within(70, 99));
+    QVERIFY(turbo_kPa.within(1250, 1700));
+    // The book's Crane stands at the lower end of 850 to 1050 (857 kPa); what is drawn takes up to five percent of it.
+    QVERIFY(natural_kPa.within(850 * 0.95, 1050));
+}
+
+QTEST_GUILESS_MAIN(DrawnTest)
+#include "DrawnTest.moc"

@@ -369,7 +369,7 @@ def two_instances(bench, count, seed):
     with CarProcess(bench, "shared") as car:
         folder = bench.fresh_folder("shared-car")
         for number in range(count):
-            kind = number % 3
+            kind = number % 4
             if kind == 0:  # two reads into a new folder
                 made = bench.at("both")
                 shutil.rmtree(made, ignore_errors=True)
@@ -386,6 +386,24 @@ def two_instances(bench, count, seed):
                     trial.find(f"two reads into a new folder end with {codes}")
                 if in_car(trial, bench, made) != [0]:
                     trial.find("two reads into a new folder leave no original in the car")
+            elif kind == 3:  # two windows, and a command beside them; the first dies
+                first = subprocess.Popen([bench.window, folder], env=dict(os.environ, QT_QPA_PLATFORM="offscreen"),
+                                         stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
+                edit = [bench.ctl, "set", "--car", folder, "--make", "beside a window", "rev_limit=6500"]
+                lock, until = os.path.join(folder, "car.lock"), time.monotonic() + MOST_SECONDS
+                while f"process {first.pid} " not in open(lock, encoding="utf-8").read() and time.monotonic() < until:
+                    time.sleep(0.05)  # the window is not up yet
+                code, _, _ = run(trial, edit)
+                if code != 3:
+                    trial.find(f"an edit beside a window ends with {code}")
+                code, _, error = run(trial, [bench.window, folder, "--print-start-time"])
+                if code != 0:
+                    trial.find(f"a second window ends with {code}: {error[-200:]!r}")
+                first.kill()
+                first.wait()
+                code, _, error = run(trial, edit)
+                if code != 0:
+                    trial.find(f"after the window's death an edit ends with {code}: {error[-200:]!r}")
             else:  # an edit while the other flashes; two edits of one draft
                 limit = 6100 + 10 * (number % 60)
                 run(trial, [bench.ctl, "set", "--car", folder, "--make", "one", f"rev_limit={limit}"])

@@ -130,4 +130,54 @@ inline void calibrateRightly(BenchCar& car) {
     car.powerCycle();
 }
 
+/// From turning the key until the engine runs by itself, at most 30.
+inline double secondsToStart(BenchCar& car) {
+    car.startRoute(holding(0, 0, 0));
+    for (double t = 0; t < 30; t += 0.05) {
+        run(car, 0.05);
+        if (car.plant().state().speed_rpm > 600 && car.plant().state().runTime_s > 0.5) return t;
+    }
+    return 30;
+}
+
+/// Where the heat of the fuel went in 20 s, joules.
+struct HeatBalance {
+    double fuel = 0, work = 0, coolant = 0, exhaust = 0, unburnt = 0;
+    double missing() const { return (fuel - work - coolant - exhaust - unburnt) / fuel; }
+};
+inline HeatBalance heatOf(BenchCar& car) {
+    HeatBalance out;
+    watch(car, 20, [&] {
+        const TrueState& s = car.plant().state();
+        out.fuel += s.fuelFlow_gs / 1000 * blendHeat_Jkg(car.plant().build().fuel.ethanol);
+        out.work += s.work_W;
+        out.coolant += s.coolantHeat_W;
+        out.unburnt += s.unburnt_W;
+        // What leaves with the gas, from its own temperature and flow.
+        out.exhaust +=
+            (s.airflow_gs + s.fuelFlow_gs) / 1000 * turbo::kGasHeat_JkgK * (s.exhaust_C + 273.15 - s.chargeTemp_K);
+    });
+    return out;
+}
+
+/// The best of a pull, means of half a second: single cycles scatter.
+struct FullLoad {
+    double torque_Nm = 0, at_rpm = 0, pressure_kPa = 0;  ///< brake mean effective pressure
+};
+inline FullLoad fullLoadOf(BenchCar& car) {
+    car.startRoute(pull());
+    run(car, 34);
+    FullLoad out;
+    double sum = 0;
+    int n = 0;
+    watch(car, 9.5, [&] {
+        sum += car.plant().state().torque_Nm;
+        if (++n % 10) return;
+        if (sum / 10 > out.torque_Nm) out.torque_Nm = sum / 10, out.at_rpm = car.plant().state().speed_rpm;
+        sum = 0;
+    });
+    out.pressure_kPa = out.torque_Nm * 4 * M_PI / car.plant().build().engine->displacement_m3 / 1000;
+    return out;
+}
+
 }  // namespace brusk::benchcar::bench

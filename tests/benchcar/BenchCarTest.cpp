@@ -100,22 +100,11 @@ void BenchCarTest::fullLoadTorqueLiesInTheTextbookRange() {
     // with one.
     for (const auto& [build, least, most] : {std::tuple{&kHeronStock, 1250.0, 1700.0}, {&kCraneStock, 850.0, 1050.0}}) {
         BenchCar car(*build, 1);
-        car.startRoute(pull());
-        run(car, 34);
-        double best = 0, sum = 0, at = 0;
-        int n = 0;
-        watch(car, 9.5, [&] {
-            // Mean over some cycles: single ones scatter.
-            sum += car.plant().state().torque_Nm;
-            if (++n % 10 == 0) {
-                if (sum / 10 > best) best = sum / 10, at = car.plant().state().speed_rpm;
-                sum = 0;
-            }
-        });
-        const double pressure_kPa = best * 4 * M_PI / build->engine->displacement_m3 / 1000;
-        qInfo("%s: %.0f Nm at best, at %.0f rpm, %.0f kPa", std::string(build->name).c_str(), best, at, pressure_kPa);
-        QVERIFY(pressure_kPa > least && pressure_kPa < most);
-        QVERIFY(at > 2000 && at < 5000);
+        const FullLoad best = fullLoadOf(car);
+        qInfo("%s: %.0f Nm at best, at %.0f rpm, %.0f kPa", std::string(build->name).c_str(), best.torque_Nm,
+              best.at_rpm, best.pressure_kPa);
+        QVERIFY(best.pressure_kPa > least && best.pressure_kPa < most);
+        QVERIFY(best.at_rpm > 2000 && best.at_rpm < 5000);
     }
 }
 
@@ -291,22 +280,11 @@ void BenchCarTest::theHeatOfTheFuelIsAccountedFor() {
         BenchCar car(kHeronStock, 1);
         car.startRoute(holding(speed, gear, grade));
         run(car, 90);
-        double fuel = 0, work = 0, coolant = 0, exhaust = 0, unburnt = 0;
-        watch(car, 20, [&] {
-            const TrueState& s = car.plant().state();
-            fuel += s.fuelFlow_gs / 1000 * blendHeat_Jkg(0);
-            work += s.work_W;
-            coolant += s.coolantHeat_W;
-            unburnt += s.unburnt_W;
-            // What leaves with the gas, from its own temperature and flow.
-            exhaust +=
-                (s.airflow_gs + s.fuelFlow_gs) / 1000 * turbo::kGasHeat_JkgK * (s.exhaust_C + 273.15 - s.chargeTemp_K);
-        });
-        const double missing = (fuel - work - coolant - exhaust - unburnt) / fuel;
+        const HeatBalance heat = heatOf(car);
         qInfo("%.0f km/h: work %.1f %%, coolant %.1f %%, exhaust %.1f %%, unburnt %.1f %%, not accounted for %.2f %%",
-              speed, work / fuel * 100, coolant / fuel * 100, exhaust / fuel * 100, unburnt / fuel * 100,
-              missing * 100);
-        QVERIFY(std::abs(missing) < 0.03);
+              speed, heat.work / heat.fuel * 100, heat.coolant / heat.fuel * 100, heat.exhaust / heat.fuel * 100,
+              heat.unburnt / heat.fuel * 100, heat.missing() * 100);
+        QVERIFY(std::abs(heat.missing()) < 0.03);
     }
 }
 

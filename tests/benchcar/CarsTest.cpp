@@ -8,15 +8,6 @@ using namespace brusk::benchcar::bench;
 
 namespace {
 
-double secondsToStart(BenchCar& car) {
-    car.startRoute(holding(0, 0, 0));
-    for (double t = 0; t < 30; t += 0.05) {
-        run(car, 0.05);
-        if (car.plant().state().speed_rpm > 600 && car.plant().state().runTime_s > 0.5) return t;
-    }
-    return 30;
-}
-
 struct IdleFigures {
     double mean = 0, spread = 0, off = 0, lambda = 0;
 };

@@ -25,33 +25,6 @@ struct Range {
     bool within(double low, double high) const { return least > low && most < high; }
 };
 
-/// Share of the fuel's heat that work, coolant, exhaust and unburnt fuel do not account for, over 20 s.
-double heatMissing(BenchCar& car) {
-    double fuel = 0, found = 0;
-    watch(car, 20, [&] {
-        const TrueState& s = car.plant().state();
-        fuel += s.fuelFlow_gs / 1000 * blendHeat_Jkg(0);
-        found += s.work_W + s.coolantHeat_W + s.unburnt_W +
-                 (s.airflow_gs + s.fuelFlow_gs) / 1000 * turbo::kGasHeat_JkgK * (s.exhaust_C + 273.15 - s.chargeTemp_K);
-    });
-    return (fuel - found) / fuel;
-}
-
-/// Greatest brake mean effective pressure in a pull, kPa.
-double bestPressure_kPa(BenchCar& car, const Build& build) {
-    car.startRoute(pull());
-    run(car, 34);
-    double best = 0, sum = 0;
-    int n = 0;
-    watch(car, 9.5, [&] {
-        sum += car.plant().state().torque_Nm;
-        if (++n % 10) return;
-        best = std::max(best, sum / 10);
-        sum = 0;
-    });
-    return best * 4 * M_PI / build.engine->displacement_m3 / 1000;
-}
-
 }  // namespace
 
 class DrawnTest : public QObject {
@@ -160,19 +133,13 @@ void DrawnTest::aHundredDrawnCarsAreBelievable() {
         for (const double rpm : {1500.0, 2500.0, 3900.0, 5000.0, 6000.0})
             full_pct.add(volumetricEfficiency(build, rpm, ambient_kPa - 1.3, ambient_kPa) * 100);
         BenchCar car(build, static_cast<uint64_t>(seed));
-        car.startRoute(holding(0, 0, 0));
-        double started = 30;
-        for (double t = 0; t < 10 && started == 30; t += 0.05) {
-            run(car, 0.05);
-            if (car.plant().state().speed_rpm > 600) started = t;
-        }
-        start_s.add(started);
+        start_s.add(secondsToStart(car));
         run(car, 40);
         double mean = 0;
         watch(car, 5, [&] { mean += car.plant().state().speed_rpm / 100; });
         idleOff_rpm.add(mean - seen(car, "idle_target"));
-        missing_pct.add(heatMissing(car) * 100);
-        const double pressure_kPa = bestPressure_kPa(car, build);
+        missing_pct.add(heatOf(car).missing() * 100);
+        const double pressure_kPa = fullLoadOf(car).pressure_kPa;
         // Without turbocharger full load follows the air: to the book's day, as ISO 1585 does for spark ignition.
         const Weather book, &weather = *build.drawn.weather;
         const double day = std::pow(book.pressure_kPa / weather.pressure_kPa, 1.2) *

@@ -192,8 +192,11 @@ void Session::loadBuildSheet() {
 void Session::setBuildSheet(const proposals::BuildSheet& sheet) {
     if (!folder_) return;
     if (!sheetProblem_) return failed(sheetProblem_.error());
-    if (auto kept = folder_->settings().keepSheet(job::toJson(sheet)); !kept) failed(kept.error());
-    sheet_ = sheet;
+    // What can't be kept is not computed from either; the form shows again what is kept.
+    if (auto kept = folder_->settings().keepSheet(job::toJson(sheet)); kept)
+        sheet_ = sheet;
+    else
+        failed(kept.error());
     takeFuel();
     emit buildSheetChanged();
 }

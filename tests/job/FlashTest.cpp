@@ -1,5 +1,7 @@
 // Reading and flashing the bench car in virtual time: what is read and written, scopes and gates.
 // SPDX-License-Identifier: GPL-3.0-or-later
+#include <QProcess>
+
 #include "JobBench.h"
 #include "core/recording/Mdf4.h"
 
@@ -9,6 +11,7 @@ using namespace brusk::job;
 class FlashTest : public QObject {
     Q_OBJECT
   private slots:
+    void whoFlashesIsToldThatTheDatabaseIsWaitedFor();
     void theFirstReadIsTheOriginalByteForByte();
     void anInterruptedReadGoesOnWhereItStopped();
     void aCancelledReadStops();
@@ -35,6 +38,30 @@ class FlashTest : public QObject {
     void checksumsOfADraftAreMendedFirst();
     void aFlashWithTheEngineRunningIsRefused();
 };
+
+void FlashTest::whoFlashesIsToldThatTheDatabaseIsWaitedFor() {
+    Bench bench;
+    const auto original = bench.read();
+    const auto round = bench.change("rev_limit", 6500, original.id);
+    const QString database = qs((bench.folder->path() / "car.sqlite").string());
+    QProcess holder;
+    std::vector<std::string> told;
+    EXPECT_OK(bench.flash(round.id, [&](const link::Progress& progress) {
+        if (holder.state() == QProcess::NotRunning && told.empty() && progress.step.starts_with("Erasing")) {
+            holder.start("python3", {"-c",
+                                     "import sqlite3,sys,time\nd=sqlite3.connect(sys.argv[1])\n"
+                                     "d.execute('BEGIN IMMEDIATE')\nprint('held',flush=True)\ntime.sleep(4)\n"
+                                     "d.rollback()",
+                                     database});
+            holder.waitForReadyRead();
+        }
+        if (progress.waitsForPerson) told.push_back(progress.step);
+        return true;
+    }));
+    QVERIFY(holder.waitForFinished());
+    QVERIFY(told.size() == 1 && told[0].find("Another program holds the car folder's database") == 0);
+    QVERIFY(bench.carHoldsExactly(round.id));
+}
 
 void FlashTest::theFirstReadIsTheOriginalByteForByte() {
     Bench bench;

@@ -2,6 +2,8 @@
 #include "core/job/FlashRound.h"
 
 #include <algorithm>
+#include <chrono>
+#include <future>
 
 #include "core/base/Text.h"
 #include "core/carfolder/Schema.h"
@@ -11,20 +13,43 @@
 namespace brusk::job {
 namespace {
 
-/// Tells the car folder about each step.
+constexpr std::chrono::seconds kSaidAfter{2};
+
+/// Tells the car folder about each step, and whoever watches when the folder's database keeps the flash waiting.
 class LedgerJournal final : public link::FlashJournal {
   public:
-    LedgerJournal(carfolder::CarFolder& folder, const image::Image& image) : folder_(folder), image_(image) {}
+    LedgerJournal(carfolder::CarFolder& folder, const image::Image& image, link::OnProgress onProgress)
+        : folder_(folder), image_(image), onProgress_(std::move(onProgress)) {}
     Done step(const image::Sector& sector, image::SectorStep step) override {
-        if (step != image::SectorStep::Verified) return folder_.memory().step(sector, step);
+        if (step != image::SectorStep::Verified) return kept(sector, step, {});
         const auto bytes = image_.bytes(sector.start, sector.length);
         if (!bytes) return tl::unexpected(bytes.error());
-        return folder_.memory().step(sector, step, *bytes);
+        return kept(sector, step, *bytes);
+    }
+    /// Passes a report on and remembers it.
+    bool report(const link::Progress& progress) {
+        last_ = progress;
+        return !onProgress_ || onProgress_(progress);
     }
 
   private:
+    Done kept(const image::Sector& sector, image::SectorStep step, ByteSpan bytes) {
+        auto done = std::async(std::launch::async, [&] { return folder_.memory().step(sector, step, bytes); });
+        if (onProgress_ && done.wait_for(kSaidAfter) == std::future_status::timeout) {
+            link::Progress waiting = last_;
+            waiting.step =
+                "Another program holds the car folder's database; the flash waits for it and goes on by itself";
+            waiting.waitsForPerson = true;
+            // Whether somebody wants to stop is asked again with the next block.
+            (void)onProgress_(waiting);
+        }
+        return done.get();
+    }
+
     carfolder::CarFolder& folder_;
     const image::Image& image_;
+    link::OnProgress onProgress_;
+    link::Progress last_;
 };
 
 /// Why a wrong checksum can't be mended in this image; nothing when it can.
@@ -156,10 +181,11 @@ Result<link::FlashReport> flashRound(link::Uds& uds, const Kit& kit, carfolder::
     const auto flash = folder.memory().flashBegun(id, scopeName(options.scope), static_cast<int>(plan->sectors.size()),
                                                   plan->overridden());
     if (!flash) return tl::unexpected(flash.error());
-    LedgerJournal journal(folder, *plan->image);
+    LedgerJournal journal(folder, *plan->image, onProgress);
     link::FlashReport report;
     if (!plan->sectors.empty()) {
-        auto flashed = link::flashSectors(uds, *plan->image, plan->sectors, journal, onProgress);
+        auto flashed = link::flashSectors(uds, *plan->image, plan->sectors, journal,
+                                          [&](const link::Progress& progress) { return journal.report(progress); });
         // Frames went astray: what the controller made of them is not for us to guess.
         const bool rough = !flashed || flashed->retries > 0;
         if (rough && (flashed || flashed.error().code != ErrorCode::LinkLost))

@@ -3,6 +3,7 @@
 #include <CLI/CLI.hpp>
 #include <csignal>
 #include <iostream>
+#include <optional>
 #include <sstream>
 
 #include "benchcar/SocketServer.h"
@@ -26,7 +27,8 @@ struct Options {
     bool printCalibration = false;
     uint64_t seed = 1;
     bool drawn = false;
-    double temperature_C = 22, pressure_kPa = 101.3, octane = 98;
+    std::optional<double> temperature_C, pressure_kPa;  ///< nothing: the book's, or the drawn
+    double octane = 98;
 };
 
 int failed(const std::string& sentence, int code) {
@@ -69,10 +71,16 @@ int run(const Options& o) {
     if (o.printCalibration) return printCalibration(o);
     const auto* build = benchcar::buildNamed(o.car);
     if (!build) return failed("There is no car \"" + o.car + "\"; heron, heron-fitted or crane.", 2);
-    benchcar::BenchCar car(o.drawn ? benchcar::oneOf(*build, o.seed) : *build, o.seed);
+    benchcar::Build one = o.drawn ? benchcar::oneOf(*build, o.seed) : *build;
+    // What is told of the weather goes before what is drawn; the car has stood in it from the beginning.
+    if (o.temperature_C || o.pressure_kPa) {
+        const benchcar::Weather other = one.drawn.weather.value_or(benchcar::Weather{});
+        one.drawn.weather = {o.temperature_C.value_or(other.temperature_C),
+                             o.pressure_kPa.value_or(other.pressure_kPa)};
+    }
+    benchcar::BenchCar car(one, o.seed);
     for (const std::string& fault : o.faults)
         if (auto done = benchcar::addFault(car.faults(), fault); !done) return failed(done.error().text(), 2);
-    car.plant().setWeather({o.temperature_C, o.pressure_kPa});
     car.plant().setFuel({o.octane, build->fuel.ethanol});
     if (!o.route.empty()) {
         const auto* found = benchcar::routeNamed(o.route);

@@ -59,7 +59,8 @@ void DrawnTest::everyAmountFillsItsBounds() {
         {"wideband_gain", {-1, 1}}, {"mass", {-40, 40}},         {"wideband_offset", {-0.005, 0.005}},
         {"drag_area", {-5, 5}},     {"wind", {-3, 3}},           {"stoichiometric_ratio", {-1, 1}},
         {"intake_sensor", {-2, 2}}, {"air_pressure", {80, 102}}, {"air_temperature", {-10, 38}},
-        {"filling_0_0", {-2, 2}},   {"filling_4_4", {-2, 2}},    {"filling_2_3", {-2, 2}}};
+        {"filling_0_0", {-2, 2}},   {"filling_4_4", {-2, 2}},    {"filling_2_3", {-2, 2}},
+        {"grade_0", {-1, 1}},       {"grade_63", {-1, 1}}};
     for (const auto& [name, bound] : bounds) {
         const auto [low, high] = bound;
         const Range& range = seen.at(name);
@@ -83,7 +84,7 @@ void DrawnTest::whatIsDrawnIsWhatTheSensorsAndTheRoadSay() {
     QVERIFY(car.plant().state().lambda == book.plant().state().lambda);  // nothing but the sensor differs
     const double shown = book.plant().wideband();
     QVERIFY(std::abs(car.plant().wideband() - (shown * 1.01 + 0.005)) < 1e-12);
-    // A richer blend than the book's: more air needed a gram, so the same fuel is leaner by it.
+    // Fuel that needs less air a gram, and less of it injected: leaner by both.
     Build leaner = kHeronStock;
     leaner.drawn.stoich = -0.01;
     leaner.drawn.injectorFlow = -0.02;
@@ -95,7 +96,7 @@ void DrawnTest::whatIsDrawnIsWhatTheSensorsAndTheRoadSay() {
         return meanLambda(one, 8);
     };
     QVERIFY(std::abs(openLoop(leaner) / openLoop(kHeronStock) - 1 / (0.99 * 0.98)) < 0.004);
-    // Headwind and mass want more pedal at the same speed.
+    // Headwind and drag area want more torque at the same speed.
     Build slow = kHeronStock;
     slow.drawn.wind_ms = 3;
     slow.drawn.dragArea = 0.05;

@@ -41,6 +41,7 @@ class CtlTest : public QObject {
     void theStockCarStoresARichCode();
     void flashOverTheSocketToTheBenchCarProcess();
     void theBenchCarProcessIsKilledInAFlash();
+    void theBenchCarProcessStandsInItsDrawnWeather();
     void theBaseIsComputedFromFiles();
 
   private:
@@ -557,6 +558,26 @@ void CtlTest::theBenchCarProcessIsKilledInAFlash() {
     QTRY_COMPARE_WITH_TIMEOUT(ctl({"identify", "--link", "unix:" + socket}).code, 0, 10000);
     car.terminate();
     QVERIFY(car.waitForFinished(5000));
+}
+
+void CtlTest::theBenchCarProcessStandsInItsDrawnWeather() {
+    const QString socket = at("drawn");
+    const auto pressure = [&](const QStringList& more) {
+        QProcess car;
+        car.start(kBin + "/brusk-benchcar", QStringList{"--link", "unix:" + socket} + more);
+        const bool up = QTest::qWaitFor([&] { return QFileInfo::exists(socket); }, 5000);
+        const auto last =
+            ctl({"record", "--link", "unix:" + socket, "--out", at("drawn.mf4"), "--force", "--seconds", "1", "--json"})
+                .object()["last"]
+                .toObject();
+        car.terminate();
+        return up && car.waitForFinished(5000) ? last["pressure"].toObject()["value"].toDouble() : 0;
+    };
+    // The engine stands: its manifold holds the weather's pressure, as the sensor shows it.
+    const double book = pressure({}), drawn = pressure({"--drawn", "--seed", "3"});
+    const double told = pressure({"--drawn", "--seed", "3", "--pressure", "101.3"});
+    QVERIFY2(book > 50 && drawn > 50 && std::abs(drawn / book - 1) > 0.05, qPrintable(QString::number(drawn)));
+    QVERIFY2(std::abs(told / book - 1) < 0.02, qPrintable(QString::number(told)));
 }
 
 void CtlTest::theBaseIsComputedFromFiles() {

@@ -59,7 +59,7 @@ void FlashTest::whoFlashesIsToldThatTheDatabaseIsWaitedFor() {
         return true;
     }));
     QVERIFY(holder.waitForFinished());
-    QVERIFY(told.size() == 1 && told[0].find("Another program holds the car folder's database") == 0);
+    QVERIFY(told.size() == 1 && told[0].find("The car folder's database does not answer yet") == 0);
     QVERIFY(bench.carHoldsExactly(round.id));
 }
 

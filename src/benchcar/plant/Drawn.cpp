@@ -89,6 +89,8 @@ std::vector<DrawnFact> factsOf(const Drawn& drawn) {
     for (size_t i = 0; i < Drawn::kNodes; ++i)
         for (size_t j = 0; j < Drawn::kNodes; ++j)
             out.push_back({"filling_" + std::to_string(i) + "_" + std::to_string(j), "%", drawn.filling[i][j] * 100});
+    for (size_t i = 0; i < Drawn::kStretches; ++i)
+        out.push_back({"grade_" + std::to_string(i), "%", drawn.grade[i] * 100});
     return out;
 }
 

@@ -85,7 +85,7 @@ struct DriveOptions {
     std::function<std::optional<Ended>(double elapsed_s)> ends;
     std::function<void(const LiveRow&)> onLive;  ///< at most 30 times a second of wall clock when `throttle` is set
     std::function<void(const storage::Path&)> onBegun;  ///< the file's head is on the disk
-    /// A sentence: the disk takes nothing, or takes it again. Called on the thread that writes.
+    /// A sentence: the disk takes nothing, or takes it again. Called on threads that write, one at a time.
     std::function<void(const std::string&)> onTrouble;
     bool throttle = false;
     int64_t writeEvery_us = 500000;  ///< of the link's clock

@@ -38,7 +38,8 @@ class LedgerJournal final : public link::FlashJournal {
         if (onProgress_ && done.wait_for(kSaidAfter) == std::future_status::timeout) {
             link::Progress waiting = last_;
             waiting.step =
-                "Another program holds the car folder's database; the flash waits for it and goes on by itself";
+                "The car folder's database does not answer yet: another program holds it, or the disk is busy. The "
+                "flash waits and goes on by itself";
             waiting.waitsForPerson = true;
             // Whether somebody wants to stop is asked again with the next block.
             (void)onProgress_(waiting);

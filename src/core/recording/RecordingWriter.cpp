@@ -53,6 +53,7 @@ void RecordingWriter::takeOver() {
 void RecordingWriter::tellOnce(bool& failing, const Done& done) {
     if (failing == !done.has_value()) return;
     failing = !done;
+    const std::lock_guard lock(telling_);
     if (tell_)
         tell_(done ? "The disk takes the recording again."
                    : "The recording is not on the disk: " + done.error().text());

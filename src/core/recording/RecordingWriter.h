@@ -32,7 +32,8 @@ class RecordingWriter {
         double from_s = 0;
         double to_s = 0;
     };
-    /// `tell` gets a sentence when the disk takes nothing and when it takes it again; called on the writing threads.
+    /// `tell` gets a sentence when the disk takes nothing and when it takes it again; called on the writing threads,
+    /// one at a time.
     RecordingWriter(std::unique_ptr<Mdf4Writer> file, size_t groups, std::function<void(const std::string&)> tell);
     ~RecordingWriter();
     RecordingWriter(const RecordingWriter&) = delete;
@@ -44,8 +45,9 @@ class RecordingWriter {
     /// Writes what is left, waits for the disk, marks the file finalised. No rows may come after it.
     [[nodiscard]] Done finish();
 
-    /// After finish(): rows of a group, the time of group 0's newest row that the file has, what was given up.
-    uint64_t rows(size_t group) const { return file_->rows(group); }
+    /// After finish(): rows of a group that the file has, the time of group 0's newest row that the file has, what was
+    /// given up.
+    uint64_t rows(size_t group) const { return file_->written()[group]; }
     double kept_s() const { return kept_s_; }
     const std::vector<Lost>& lost() const { return lost_; }
 
@@ -67,6 +69,7 @@ class RecordingWriter {
     std::unique_ptr<Mdf4Writer> file_;
     std::function<void(const std::string&)> tell_;
 
+    std::mutex telling_;
     std::mutex mutex_;  // guards what follows, up to the empty line
     std::condition_variable wake_;
     std::vector<Rows> coming_;

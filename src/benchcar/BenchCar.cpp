@@ -45,7 +45,28 @@ void BenchCar::advanceTo(int64_t now_us) {
     if (diagnostics_.takeReset()) powerCycle();
 }
 
+void BenchCar::planFaults(FaultPlan plan) {
+    plan_ = std::move(plan);
+    planFrom_us_ = planAt_us_ = now_us_;
+    faults() = plan_.at(0);
+}
+
+void BenchCar::obeyRoute() {
+    const Leg* leg = plant_.leg();
+    controller_.addSteps(leg ? leg->dutyStep : 0, leg ? leg->lambdaStep : 0);
+    if (const bool off = leg && leg->keyOff; off != keyTaken_) {
+        keyTaken_ = off;
+        setKey(!off);
+        plant_.setIgnition(!off);
+    }
+    if (plan_.spans().empty()) return;
+    const auto seconds = [&](int64_t us) { return static_cast<double>(us - planFrom_us_) * 1e-6; };
+    if (plan_.changes(seconds(planAt_us_), seconds(now_us_))) faults() = plan_.at(seconds(now_us_));
+    planAt_us_ = now_us_;
+}
+
 void BenchCar::tenMilliseconds() {
+    obeyRoute();
     // No valid program: the engine gets neither fuel nor spark, diagnostics still answer.
     const SensorReadings readings = plant_.sensors();
     if (diagnostics_.bootMode())
@@ -75,7 +96,7 @@ void BenchCar::sendWideband() {
     const int lambda = std::clamp(static_cast<int>(std::lround(plant_.wideband() * 10000)), 0, 65535);
     frame.data[0] = static_cast<uint8_t>(lambda >> 8);
     frame.data[1] = static_cast<uint8_t>(lambda);
-    frame.data[2] = plant_.ignition() && lambda > 0 ? 1 : 0;
+    frame.data[2] = plant_.state().widebandReady && lambda > 0 ? 1 : 0;
     frame.data[3] = widebandCounter_++;
     broadcast_.push_back(frame);
 }

@@ -38,6 +38,8 @@ class BenchCar {
     /// The key taken out, or put in and turned to "on": without it nothing on the bus has a supply.
     void setKey(bool on);
     Faults& faults() { return plant_.faults(); }
+    /// Faults that come and go by themselves, on a clock that begins now.
+    void planFaults(FaultPlan plan);
     /// Power off and on: RAM forgotten, a flash that was being written stays as it is.
     void powerCycle();
     Plant& plant() { return plant_; }
@@ -52,6 +54,8 @@ class BenchCar {
 
   private:
     void tenMilliseconds();
+    /// What the driver and the operator do besides: the key, a tester's steps, faults that come and go.
+    void obeyRoute();
     void sendWideband();
     void sendStatus();
     /// Frames that the bus loses, delays or damages; nothing of a frame that is not to be delivered now.
@@ -74,6 +78,9 @@ class BenchCar {
     std::deque<Late> late_;
     Noise busNoise_;
     bool key_ = true;
+    bool keyTaken_ = false;  ///< by the route
+    FaultPlan plan_;
+    int64_t planFrom_us_ = 0, planAt_us_ = 0;
     int64_t now_us_ = 0;
     int64_t tick_ = 0;
     uint8_t widebandCounter_ = 0;

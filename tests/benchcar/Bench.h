@@ -176,7 +176,7 @@ inline FullLoad fullLoadOf(BenchCar& car) {
         if (sum / 10 > out.torque_Nm) out.torque_Nm = sum / 10, out.at_rpm = car.plant().state().speed_rpm;
         sum = 0;
     });
-    out.pressure_kPa = out.torque_Nm * 4 * M_PI / car.plant().build().engine->displacement_m3 / 1000;
+    out.pressure_kPa = out.torque_Nm * 4 * M_PI / car.plant().build().engine.displacement_m3 / 1000;
     return out;
 }
 

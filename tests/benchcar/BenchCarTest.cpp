@@ -463,6 +463,7 @@ void BenchCarTest::aBrokenChecksumKeepsTheControllerInBootMode() {
 void BenchCarTest::routesVisitTheMap() {
     for (const Build* build : {&kHeronStock, &kCraneStock})
         for (const Route& route : routes()) {
+            if (route.seconds() > 3600) continue;  // ten hours are driven elsewhere
             BenchCar car(*build, 1);
             car.startRoute(route);
             double most = 0, open = 0, stalled = 0;
@@ -472,16 +473,16 @@ void BenchCarTest::routesVisitTheMap() {
                 stalled += car.onRoute() && car.routeSeconds() > 8 && car.plant().state().speed_rpm < 400 ? 0.05 : 0;
             });
             QVERIFY(!car.onRoute());
-            double asked = 0;
+            double asked = 0, off = 0;
             for (const Leg& leg : route.legs)
-                asked = std::max(asked, leg.speed_kmh);
+                asked = std::max(asked, leg.speed_kmh), off += leg.keyOff ? leg.seconds : 0;
             qInfo("%s, %s: up to %.0f of %.0f km/h, pedal to %.0f %%, stalled for %.1f s",
                   std::string(build->name).c_str(), route.name.c_str(), most, asked, open * 100, stalled);
             QVERIFY(most > asked * 0.9 - 0.1);
             if (open < 0.99) QVERIFY(most < asked * 1.25 + 2);
-            QVERIFY(stalled < 0.5);
+            QVERIFY(stalled < 0.5 + off);
             for (const StoredCode& code : car.controller().codes())
-                QVERIFY2(code.status == 0, qPrintable(QString::number(code.code, 16)));
+                QVERIFY2(code.status == 0, qPrintable(QString::fromStdString(route.name) + ": " + QString::number(code.code, 16)));
         }
     QVERIFY(!routeNamed("moon"));
 }

@@ -115,7 +115,7 @@ void DrawnTest::whatIsDrawnIsWhatTheSensorsAndTheRoadSay() {
         return out;
     };
     const auto drag_Nm = [](const Held& at, double area, double wind_ms) {
-        const Chassis& c = *kHeronStock.chassis;
+        const Chassis& c = kHeronStock.chassis;
         return 0.5 * chassis::kAirDensity * c.dragArea_m2 * area * std::pow(at.speed_ms + wind_ms, 2) *
                kHeronStock.parts.tyreRadius_m / (c.gears[5] * c.final * chassis::kDriveline);
     };
@@ -145,7 +145,7 @@ void DrawnTest::aHundredDrawnCarsAreBelievable() {
         const Weather book, &weather = *build.drawn.weather;
         const double day = std::pow(book.pressure_kPa / weather.pressure_kPa, 1.2) *
                            std::pow((weather.temperature_C + 273.15) / (book.temperature_C + 273.15), 0.6);
-        (build.engine->turbo ? turbo_kPa : natural_kPa).add(build.engine->turbo ? pressure_kPa : pressure_kPa * day);
+        (build.engine.turbo ? turbo_kPa : natural_kPa).add(build.engine.turbo ? pressure_kPa : pressure_kPa * day);
     }
     qInfo(
         "%d cars: start %.2f to %.2f s, idle off %.0f to %.0f rpm, heat missing %.2f to %.2f %%, filling %.0f to "

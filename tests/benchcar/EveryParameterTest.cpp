@@ -211,16 +211,17 @@ const std::map<std::string, Scenario>& scenarios() {
                                std::vector<const char*> faults) {
             s[name] = {build, std::move(route), from, to, {}, std::move(faults), {}};
         };
+        s["purging"] = {&kHeronStock, cruise(40), 40, 55, both(openLoop, with("purge_pause", 1)), {"canister-full=0.2"}, {}};
         fault("coolant dead", &kHeronStock, still(30), 10, 30, {"coolant:dead"});
         fault("coolant shorted", &kHeronStock, still(30), 10, 30, {"coolant:scaled=0"});
         fault("intake dead", &kHeronStock, still(30), 10, 30, {"intake:dead"});
         fault("intake shorted", &kHeronStock, still(30), 10, 30, {"intake:scaled=0"});
         fault("pressure dead", &kHeronStock, cruise(), 40, 50, {"pressure:dead"});
         fault("pressure high", &kHeronStock, still(30), 10, 30, {"pressure:offset=5"});
-        fault("meter dead", &kHeronStock, cruise(), 40, 50, {"airflow:dead"});
-        fault("meter high", &kHeronStock, still(30), 10, 30, {"airflow:offset=20"});
-        fault("meter wrong", &kHeronStock, cruise(), 40, 50, {"airflow:scaled=0.6"});
-        fault("no air sensors", &kHeronStock, cruise(), 40, 50, {"airflow:dead", "pressure:dead"});
+        fault("meter dead", &kHeronStock, cruise(), 40, 50, {"meter:dead"});
+        fault("meter high", &kHeronStock, still(30), 10, 30, {"meter:offset=20"});
+        fault("meter wrong", &kHeronStock, cruise(), 40, 50, {"meter:scaled=0.6"});
+        fault("no air sensors", &kHeronStock, cruise(), 40, 50, {"meter:dead", "pressure:dead"});
         fault("throttle high", &kHeronStock, still(30), 10, 30, {"throttle:offset=5"});
         fault("throttle dead", &kHeronStock, still(30), 10, 30, {"throttle:dead"});
         fault("pedal dead", &kHeronStock, still(30), 10, 30, {"pedal:dead"});
@@ -290,6 +291,12 @@ struct Effect {
 };
 
 const Effect kEffects[] = {
+    {"purge_on", '=', 0, "purging", "true lambda", Mean, 0.02},
+    {"purge_coolant", '=', 120, "purging", "true lambda", Mean, 0.02},
+    {"purge_time", '=', 0.2, "purging", "purge_duty_now", Mean, -5},
+    {"purge_pause", '=', 600, "purging", "true lambda", Mean, 0.02},
+    {"purge_pressure_most", '=', 20, "purging", "true lambda", Mean, 0.02},
+    {"purge_duty", '*', 0.5, "purging", "true lambda", Mean, 0.01},
     {"map_sensor_slope", '*', 1.05, "cruise", "true lambda", Mean, -0.02},
     {"map_sensor_offset", '+', 3, "cruise", "true lambda", Mean, -0.01},
     {"map_filter", '=', 2, "tip-in", "true lambda", Most, 0.05},

@@ -72,7 +72,7 @@ const SensorCase kSensors[] = {
      [](const TrueState& s) {
          return (s.pressure_kPa - kHeronStockParts.pressure.offset_kPa) / kHeronStockParts.pressure.slope_kPaV;
      }},
-    {"airflow", "maf_frequency", 0.5, 1000, 15, true,
+    {"meter", "maf_frequency", 0.5, 1000, 15, true,
      [](const TrueState& s) {
          return meter_Hz(kHeronStockParts.airflowHousing_mm,
                          s.meterFlow_gs * 3.6 * (1 + reversion(s.speed_rpm, s.throttle)));

@@ -23,7 +23,7 @@ constexpr double kCrankOpening = 0.06;
 class Calibrator {
   public:
     Calibrator(ControllerMemory& memory, const Build& build, const Wishes& wishes)
-        : w_(memory), b_(build), engine_(*build.engine), wishes_(wishes), steady_(build) {}
+        : w_(memory), b_(build), engine_(build.engine), wishes_(wishes), steady_(build) {}
 
     void write() {
         inputs();
@@ -38,6 +38,7 @@ class Calibrator {
         idle();
         torque();
         limits();
+        purge();
         diagnosis();
     }
 
@@ -61,6 +62,7 @@ class Calibrator {
     void idle();
     void torque();
     void limits();
+    void purge();
     void diagnosis();
 
     CalibrationWriter w_;
@@ -404,6 +406,16 @@ void Calibrator::limits() {
     w_.set(c.coolingCoolant, 112);
 }
 
+void Calibrator::purge() {
+    const auto& p = L::purge;
+    w_.set(p.on, 1);
+    w_.set(p.coolant, 65);
+    w_.set(p.time, 40);
+    w_.set(p.pause, 60);
+    w_.set(p.pressureMost, 90);
+    w_.curve(p.duty, {{8, 0}, {15, 6}, {30, 20}, {80, 50}, {200, 70}});
+}
+
 void Calibrator::diagnosis() {
     const auto& d = L::diagnosis;
     std::vector<const Item*> all;
@@ -488,7 +500,7 @@ void programFlash(ControllerMemory& memory, const Model& model) {
 
 Wishes wishesFor(const Model& model, const Build& build) {
     Wishes out = model.wishes;
-    if (build.engine->turbo) out.boost_kPa = std::max(out.boost_kPa, 101.3 + build.parts.turbo.spring_kPa * 1.35);
+    if (build.engine.turbo) out.boost_kPa = std::max(out.boost_kPa, 101.3 + build.parts.turbo.spring_kPa * 1.35);
     return out;
 }
 

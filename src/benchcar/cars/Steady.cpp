@@ -26,15 +26,15 @@ double whereZero(double low, double high, F f) {
 }  // namespace
 
 double Steady::chargeTemp_K(double rpm, double air_mg, double intake_C, double coolant_C) const {
-    const double flow_gs = air_mg / 1000 * rpm / 120 * build_.engine->cylinders;
+    const double flow_gs = air_mg / 1000 * rpm / 120 * build_.engine.cylinders;
     return chargeTemperature_K(intake_C, coolant_C, flow_gs);
 }
 
 double Steady::air_mg(double rpm, double pressure_kPa) const {
     const double ve = volumetricEfficiency(build_, rpm, pressure_kPa);
-    double air = 1000 * cylinderAir_g(*build_.engine, ve, pressure_kPa, 315);
+    double air = 1000 * cylinderAir_g(build_.engine, ve, pressure_kPa, 315);
     for (int i = 0; i < 4; ++i)
-        air = 1000 * cylinderAir_g(*build_.engine, ve, pressure_kPa, chargeTemp_K(rpm, air, kIntake_C));
+        air = 1000 * cylinderAir_g(build_.engine, ve, pressure_kPa, chargeTemp_K(rpm, air, kIntake_C));
     return air;
 }
 
@@ -44,8 +44,8 @@ double Steady::pressureFor_kPa(double rpm, double air_mg) const {
 
 double Steady::pressureAt_kPa(double rpm, double opening) const {
     return whereZero(8, kAmbient_kPa, [&](double p) {
-        const double engine_kgs = air_mg(rpm, p) * 1e-6 * rpm / 120 * build_.engine->cylinders;
-        return engine_kgs - throttleFlow_kgs(*build_.engine, opening, kAmbient_kPa, p, kIntake_C);
+        const double engine_kgs = air_mg(rpm, p) * 1e-6 * rpm / 120 * build_.engine.cylinders;
+        return engine_kgs - throttleFlow_kgs(build_.engine, opening, kAmbient_kPa, p, kIntake_C);
     });
 }
 
@@ -58,25 +58,25 @@ double Steady::idleOpening(double rpm, double coolant_C, double spark_deg) const
     const double pressure = whereZero(10, kAmbient_kPa, [&](double p) {
         // The charge of a cold engine is cold too.
         const double ve = volumetricEfficiency(build_, rpm, p);
-        const double air = 1000 * cylinderAir_g(*build_.engine, ve, p, chargeTemperature_K(25, coolant_C, 2.5));
+        const double air = 1000 * cylinderAir_g(build_.engine, ve, p, chargeTemperature_K(25, coolant_C, 2.5));
         const double lost =
-            lostTorque_Nm(*build_.engine, rpm, coolant_C, p, kAmbient_kPa + 2.7) + thermal::kAlternator_Nm;
+            lostTorque_Nm(build_.engine, rpm, coolant_C, p, kAmbient_kPa + 2.7) + thermal::kAlternator_Nm;
         return indicatedTorque_Nm(build_, rpm, air, 1, spark_deg) - lost;
     });
     const double ve = volumetricEfficiency(build_, rpm, pressure);
-    const double flow_kgs = cylinderAir_g(*build_.engine, ve, pressure, chargeTemperature_K(25, coolant_C, 2.5)) /
-                            1000 * rpm / 120 * build_.engine->cylinders;
+    const double flow_kgs = cylinderAir_g(build_.engine, ve, pressure, chargeTemperature_K(25, coolant_C, 2.5)) /
+                            1000 * rpm / 120 * build_.engine.cylinders;
     return whereZero(0, 1, [&](double opening) {
-        return throttleFlow_kgs(*build_.engine, opening, kAmbient_kPa, pressure, 25) - flow_kgs;
+        return throttleFlow_kgs(build_.engine, opening, kAmbient_kPa, pressure, 25) - flow_kgs;
     });
 }
 
 double Steady::spark_deg(double rpm, double air_mg, double octane_RON, double lambda, double margin_deg) const {
     Build with = build_;
     with.fuel = {octane_RON, build_.fuel.ethanol};
-    const double best = bestSpark_deg(*build_.engine, rpm, air_mg) - 1;
+    const double best = bestSpark_deg(build_.engine, rpm, air_mg) - 1;
     // The charge as a calibrator meets it: warmed by the compressor where there is boost.
-    const double intake_C = 30 + 12 * std::max(0.0, filling(*build_.engine, air_mg) - 0.9);
+    const double intake_C = 30 + 12 * std::max(0.0, filling(build_.engine, air_mg) - 0.9);
     const double knock = knockSpark_deg(with, rpm, air_mg, chargeTemp_K(rpm, air_mg, intake_C), lambda) - margin_deg;
     return std::clamp(std::min(best, knock), -8.0, 45.0);
 }

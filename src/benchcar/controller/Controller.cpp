@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "benchcar/controller/Controller.h"
 
+#include <cmath>
+
 namespace brusk::benchcar {
 
 Controller::Controller(ControllerMemory& memory)
@@ -15,6 +17,7 @@ Controller::Controller(ControllerMemory& memory)
       idle_(memory),
       torque_(memory),
       cooling_(memory),
+      purge_(memory),
       diagnosis_(memory) {}
 
 void Controller::powerUp() {
@@ -30,14 +33,24 @@ void Controller::powerUp() {
     idle_.powerUp();
     torque_.powerUp();
     cooling_.powerUp();
+    purge_.powerUp();
     diagnosis_.powerUp();
 }
 
 void Controller::clearCodes() {
     diagnosis_.clear();
+    forgetLearned();
+}
+
+void Controller::forgetLearned() {
     loop_.forget();
     idle_.forget();
     spark_.forget();
+}
+
+void Controller::addSteps(double duty_pct, double lambda) {
+    s_.dutyStep_c = static_cast<int>(std::lround(duty_pct * 100));
+    s_.lambdaStep_4 = static_cast<int>(std::lround(lambda * 10000));
 }
 
 ActuatorCommands Controller::step(const SensorReadings& in, bool ignition) {
@@ -63,6 +76,7 @@ ActuatorCommands Controller::step(const SensorReadings& in, bool ignition) {
     out.spark_d = spark_.step(s_);
     out.dwell_us = spark_.dwell_us(s_);
     out.throttle_c = torque_.step(s_, throttleMost);
+    out.purge_h = purge_.step(s_);
     diagnosis_.step(s_);
     out.wastegate_h = static_cast<int>(memory_.seen(layout::boostSeen.duty));
     out.fans = s_.fans;
@@ -84,6 +98,7 @@ std::vector<const Item*> gatherParameters() {
     layout::append(out, layout::torque);
     layout::append(out, layout::limits);
     layout::append(out, layout::cooling);
+    layout::append(out, layout::purge);
     layout::append(out, layout::diagnosis);
     return out;
 }
@@ -99,6 +114,7 @@ std::vector<const Item*> gatherMeasurements() {
     layout::append(out, layout::idleSeen);
     layout::append(out, layout::torqueSeen);
     layout::append(out, layout::limitsSeen);
+    layout::append(out, layout::purgeSeen);
     layout::append(out, layout::diagnosisSeen);
     return out;
 }

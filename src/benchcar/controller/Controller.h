@@ -9,6 +9,7 @@
 #include "benchcar/controller/Inputs.h"
 #include "benchcar/controller/LambdaLoop.h"
 #include "benchcar/controller/Limits.h"
+#include "benchcar/controller/Purge.h"
 #include "benchcar/controller/Spark.h"
 #include "benchcar/controller/Torque.h"
 
@@ -27,6 +28,10 @@ class Controller {
 
     const std::vector<StoredCode>& codes() const { return diagnosis_.codes(); }
     void clearCodes();
+    /// Trims, idle and what the fuel was found to bear begin anew.
+    void forgetLearned();
+    /// What a tester adds to the wastegate's duty (percent) and to the lambda that is asked for.
+    void addSteps(double duty_pct, double lambda);
     Diagnosis& diagnosis() { return diagnosis_; }
     const Signals& now() const { return s_; }
 
@@ -43,6 +48,7 @@ class Controller {
     Idle idle_;
     Torque torque_;
     Cooling cooling_;
+    Purge purge_;
     Diagnosis diagnosis_;
 };
 

@@ -189,9 +189,13 @@ void Diagnosis::engine(const Signals& s) {
     failing(UnderBoost,
             s.boostActive && s.throttle_c > 9000 && s.rpm > 2600 && !s.fuelCut && missing_c > m_.get(d.boostUnder), s);
     const int off = m_.get(d.idleOff);
-    const bool settled = s.idling && s.runTicks > 1000;
+    // A cold engine idles as it can.
+    const bool warm = s.coolant_i >= kWarm_i;
+    const bool settled = s.idling && s.runTicks > 1000 && warm;
     failing(IdleLow, settled && s.rpm < s.idleTarget - off, s);
-    const bool free = s.engine == EngineState::Running && s.runTicks > 1000 && s.in.neutral && s.pedal_c < 100;
+    constexpr int kStanding_c = 300;  // 0.01 km/h
+    const bool free = s.engine == EngineState::Running && s.runTicks > 1000 && s.in.neutral && s.pedal_c < 100 &&
+                      s.vehicle_c < kStanding_c && warm;
     failing(IdleHigh, free && s.rpm > s.idleTarget + off, s);
     const bool running = s.engine == EngineState::Running;
     failing(BatteryLow, running && s.battery_mV < m_.get(d.batteryLeast) * 100, s);

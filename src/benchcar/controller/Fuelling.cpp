@@ -21,7 +21,7 @@ void Fuelling::ask(Signals& s) {
     const int target_128 = std::max(64, m_.look(L::fuel.lambdaMap, s.rpm, s.pressure_c));
     int lambda_4 = target_128 * 10000 / 128;
     lambda_4 = fullLoad(s, lambda_4);
-    lambda_4 = protection(s, lambda_4);
+    lambda_4 = protection(s, lambda_4) + s.lambdaStep_4;
     const int enrich_c = coldPart(s);
     s.lambda_4 = static_cast<int>(int64_t{lambda_4} * 10000 / (10000 + enrich_c));
     m_.put(L::fuelSeen.lambdaAsked, s.lambda_4);

@@ -145,6 +145,7 @@ void Inputs::report(const Signals& s) {
     m_.put(seen.clutch, s.in.clutch);
     m_.put(seen.brake, s.in.brake);
     m_.put(seen.airConditioning, s.in.airConditioning);
+    m_.put(seen.spareVolts, s.in.spare_mV);
 }
 
 }  // namespace brusk::benchcar

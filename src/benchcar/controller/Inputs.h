@@ -65,6 +65,7 @@ inline constexpr struct InputsSeen {
     Item clutch = value("clutch_pressed", 0x3F0030, Store::U8);
     Item brake = value("brake", 0x3F0031, Store::U8);
     Item airConditioning = value("ac_request", 0x3F0032, Store::U8);
+    Item spareVolts = value("spare_volts", 0x3F0034, Store::U16, 0.001);
 } inputsSeen;
 
 }  // namespace layout

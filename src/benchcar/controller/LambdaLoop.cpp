@@ -54,10 +54,12 @@ void LambdaLoop::step(Signals& s) {
     m_.put(L::loopSeen.zone, now);
     m_.put(L::loopSeen.switches, switches_[0]);
     m_.put(L::loopSeen.switches2, switches_[1]);
-    const Item* learned[] = {&L::loopSeen.learned0, &L::loopSeen.learned1, &L::loopSeen.learned2,
-                             &L::loopSeen.learned3};
-    for (size_t i = 0; i < 4; ++i)
-        m_.put(*learned[i], learnedFine_[0][i] / 1000000);
+    const Item* learned[2][4] = {
+        {&L::loopSeen.learned0, &L::loopSeen.learned1, &L::loopSeen.learned2, &L::loopSeen.learned3},
+        {&L::loopSeen.learned20, &L::loopSeen.learned21, &L::loopSeen.learned22, &L::loopSeen.learned23}};
+    for (size_t bank = 0; bank < 2; ++bank)
+        for (size_t i = 0; i < 4; ++i)
+            m_.put(*learned[bank][i], learnedFine_[bank][i] / 1000000);
 }
 
 void LambdaLoop::swing(Signals& s, size_t bank, int zone) {

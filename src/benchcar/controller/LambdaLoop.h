@@ -41,6 +41,10 @@ inline constexpr struct LoopSeen {
     Item learned1 = value("learned_1", 0x3F00B2, Store::S16, 0.01);
     Item learned2 = value("learned_2", 0x3F00B4, Store::S16, 0.01);
     Item learned3 = value("learned_3", 0x3F00B6, Store::S16, 0.01);
+    Item learned20 = value("learned_0_2", 0x3F00B8, Store::S16, 0.01);
+    Item learned21 = value("learned_1_2", 0x3F00BA, Store::S16, 0.01);
+    Item learned22 = value("learned_2_2", 0x3F00BC, Store::S16, 0.01);
+    Item learned23 = value("learned_3_2", 0x3F00BE, Store::S16, 0.01);
 } loopSeen;
 
 }  // namespace layout

@@ -73,6 +73,10 @@ struct Signals {
     int idleAir_c = 0;    ///< throttle, 0.01 %
     int idleSpark_d = 0;  ///< 0.1 deg
 
+    // What a tester adds for a moment
+    int dutyStep_c = 0;    ///< to the wastegate's duty, 0.01 %
+    int lambdaStep_4 = 0;  ///< to lambda, 0.0001
+
     // Cooling
     int fans = 0;
     bool compressor = false;

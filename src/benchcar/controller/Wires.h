@@ -18,6 +18,7 @@ struct SensorReadings {
     std::array<int, 2> narrowband_mV{};
     int knock_mV = 0;
     int wheel_dHz = 0;  ///< 0.1 pulses a second
+    int spare_mV = 0;   ///< an input that the car itself has no use for
     bool starter = false;
     bool neutral = true;
     bool clutch = false;
@@ -31,6 +32,7 @@ struct ActuatorCommands {
     int dwell_us = 0;
     int throttle_c = 0;   ///< 0.01 %
     int wastegate_h = 0;  ///< 0.5 %
+    int purge_h = 0;      ///< purge valve, 0.5 %
     int fans = 0;
     bool compressor = false;
 };

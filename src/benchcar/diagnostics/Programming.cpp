@@ -44,6 +44,11 @@ Message Diagnostics::routine(const Message& r, int64_t now_us) {
         return {0x71, 0x03, r[2], r[3], *eraseResult_};
     }
     if (action != 0x01) return refuse(0x31, kNoSubFunction);
+    // A workshop may do this without the key that opens the flash.
+    if (id == 0x0203) {
+        controller_.forgetLearned();
+        return {0x71, 0x01, r[2], r[3], 0x00};
+    }
     if (!unlocked_) return refuse(0x31, kDenied);
     const bool ranged = id == 0xFF00 || id == 0x0202;
     if (ranged && (r.size() != 13 || r[4] != 0x44)) return refuse(0x31, kWrongLength);

@@ -3,6 +3,7 @@
 #pragma once
 
 #include "benchcar/plant/Build.h"
+#include "benchcar/plant/Faults.h"
 #include "benchcar/plant/TrueState.h"
 
 namespace brusk::benchcar {
@@ -17,6 +18,8 @@ inline constexpr double kRestOpening = 0.07;    // where two springs hold the pl
 inline constexpr double kAdiabatic = 1.4;       // of air
 inline constexpr double kDensity_kgm3 = 1.184;  // at 25 degC and 100 kPa
 inline constexpr double kPolytropic = 1.35;     // of the residual gas
+inline constexpr double kPurge_gs = 1.2;        // air through a wide open purge valve into a good vacuum
+inline constexpr double kVapour_gs = 0.12;      // fuel with it, where nobody says how full the canister is
 }  // namespace air
 
 /// Volumetric efficiency against manifold conditions, share of displacement. The pressure term is the residual-gas
@@ -43,9 +46,12 @@ double cylinderAir_g(const Engine& engine, double ve, double pressure_kPa, doubl
 class Breathing {
   public:
     explicit Breathing(const Build& build) : build_(build) {}
-    void step(TrueState& s, double wantedThrottle);
+    /// `purge`: how far the purge valve is asked to open, 0 to 1.
+    void step(TrueState& s, double wantedThrottle, double purge, const Faults& faults);
 
   private:
+    void leak(TrueState& s, double purge, const Faults& faults) const;
+
     const Build& build_;
     double ve_ = 0.7;
 };

@@ -52,15 +52,34 @@ struct Turbocharger {
     double spring_kPa;          ///< boost at which the wastegate begins to open with no duty
 };
 
+/// At 1 mm of lift, degrees of the crank.
+struct Cams {
+    double overlap_deg;
+    double duration_deg;  ///< of the intake valve
+    /// Overlap and duration beyond the tame cams both engines were tuned with, as shares of what a wild road cam has
+    /// more: 20 and 224 degrees.
+    double moreOverlap() const { return (overlap_deg - 2) / 18; }
+    double moreDuration() const { return (duration_deg - 208) / 16; }
+};
+inline constexpr Cams kTameCams{2, 208}, kWildCams{20, 224};
+
+/// Where the wideband sits in the exhaust.
+enum class WidebandPlace : uint8_t { BehindTurbine, BeforeTurbine, BehindCatalyst };
+
 /// What the owner can change.
 struct Parts {
     Injectors injectors;
     PressureSensor pressure;
     double airflowHousing_mm;  ///< bore of the airflow meter's housing
-    bool wildCams;
+    Cams cams;
     Turbocharger turbo;
     double intercooler;  ///< effectiveness: share of the possible cooling that is reached
     double tyreRadius_m;
+    double fuelPressure_kPa = 300;  ///< over the manifold; over the weather where the regulator has no hose to it
+    bool regulatorReferenced = true;
+    WidebandPlace wideband = WidebandPlace::BehindTurbine;
+    double exhaustBore = 1;  ///< of the pipe, over the stock one
+    double thermostat_C = 86;
 };
 
 struct Fuel {
@@ -70,8 +89,8 @@ struct Fuel {
 
 struct Build {
     std::string_view name;
-    const Engine* engine;
-    const Chassis* chassis;
+    Engine engine;
+    Chassis chassis;
     Parts parts;
     Fuel fuel;
     Drawn drawn{};
@@ -85,19 +104,19 @@ inline constexpr Chassis kCraneChassis{1560, 0.70, 3.73, {0, 3.36, 2.05, 1.42, 1
 // Makers' figures: 380 and 620 cm3/min at 3 bar; the owner's fuel pressure regulator holds 3.5 bar, so the new ones
 // flow 620 sqrt(3.5 / 3). Sensors of 2.5 and 3.5 bar absolute, 0.4 V at 20 kPa and 4.65 V at full scale. 205/55 R16 and
 // 225/40 R18 roll on 0.306 and 0.312 m.
-inline constexpr Parts kHeronStockParts{{380, 870, 95}, {54.118, -1.647}, 70, false, {0.0232, 2.9e-4, 1.5e-5, 45}, 0.62,
+inline constexpr Parts kHeronStockParts{{380, 870, 95}, {54.118, -1.647}, 70, kTameCams, {0.0232, 2.9e-4, 1.5e-5, 45}, 0.62,
                                         0.306};
 inline constexpr Parts kHeronFittedParts{
-    {669.7, 1010, 118}, {77.647, -11.059}, 82, true, {0.0250, 3.5e-4, 2.2e-5, 62}, 0.80, 0.312};
-inline constexpr Parts kCraneStockParts{{290, 810, 90}, {27.294, -1.118}, 80, false, {}, 0, 0.318};
+    {669.7, 1010, 118}, {77.647, -11.059}, 82, kWildCams, {0.0250, 3.5e-4, 2.2e-5, 62}, 0.80, 0.312, 350};
+inline constexpr Parts kCraneStockParts{{290, 810, 90}, {27.294, -1.118}, 80, kTameCams, {}, 0, 0.318};
 // An owner's Crane: 360 cm3/min injectors, a 75 mm throttle, 245/40 R18 tyres.
 inline constexpr Engine kCraneWideEngine{2792e-6, 6, 2, 10.2, 4.4e-3, 0.075, 0.24, 4100, 0.60, 0.015, 17, 36000, false};
-inline constexpr Parts kCraneFittedParts{{360, 960, 110}, {27.294, -1.118}, 80, false, {}, 0, 0.325};
+inline constexpr Parts kCraneFittedParts{{360, 960, 110}, {27.294, -1.118}, 80, kTameCams, {}, 0, 0.325};
 
-inline constexpr Build kHeronStock{"heron", &kHeronEngine, &kHeronChassis, kHeronStockParts, {98, 0}};
-inline constexpr Build kHeronFitted{"heron-fitted", &kHeronEngine, &kHeronChassis, kHeronFittedParts, {98, 0.10}};
-inline constexpr Build kCraneFitted{"crane-fitted", &kCraneWideEngine, &kCraneChassis, kCraneFittedParts, {98, 0}};
-inline constexpr Build kCraneStock{"crane", &kCraneEngine, &kCraneChassis, kCraneStockParts, {98, 0}};
+inline constexpr Build kHeronStock{"heron", kHeronEngine, kHeronChassis, kHeronStockParts, {98, 0}};
+inline constexpr Build kHeronFitted{"heron-fitted", kHeronEngine, kHeronChassis, kHeronFittedParts, {98, 0.10}};
+inline constexpr Build kCraneFitted{"crane-fitted", kCraneWideEngine, kCraneChassis, kCraneFittedParts, {98, 0}};
+inline constexpr Build kCraneStock{"crane", kCraneEngine, kCraneChassis, kCraneStockParts, {98, 0}};
 
 /// A build by its name; null when there is none.
 const Build* buildNamed(std::string_view name);

@@ -49,21 +49,35 @@ double bestSpark_deg(const Engine& engine, double rpm, double air_mg) {
 }
 
 double knockSpark_deg(const Build& build, double rpm, double air_mg, double chargeTemp_K, double lambda) {
-    const double fill = filling(*build.engine, air_mg);
+    const double fill = filling(build.engine, air_mg);
     return 24 - 24 * (fill - 0.9) + 2.2 * (rpm - 2500) / 1000 - 0.2 * (chargeTemp_K - 310) +
            0.9 * (build.fuel.octane_RON - 98) + 12 * build.fuel.ethanol + 25 * std::clamp(1 - lambda, 0.0, 0.25) -
-           3 * (build.engine->compression - 9.6);
+           3 * (build.engine.compression - 9.6);
 }
 
-double indicatedTorque_Nm(const Build& build, double rpm, double air_mg, double lambda, double spark_deg) {
-    const Engine& engine = *build.engine;
+namespace {
+
+double torque_Nm(const Build& build, double gain, double rpm, double air_mg, double lambda, double spark_deg) {
+    const Engine& engine = build.engine;
     const double off = bestSpark_deg(engine, rpm, air_mg) - spark_deg;
     const double spark = std::max(0.2, 1 - burn::kSparkLoss * off * off);
     const double burnt_kg = air_mg * 1e-6 / stoichOf(build) / std::max(1.0, lambda);
-    const double work_J = burnt_kg * blendHeat_Jkg(build.fuel.ethanol) * burn::kEfficiency *
-                          compressionGain(engine.compression) * lambdaEfficiency(lambda) * spark;
+    const double work_J = burnt_kg * blendHeat_Jkg(build.fuel.ethanol) * burn::kEfficiency * gain *
+                          lambdaEfficiency(lambda) * spark;
     return work_J * engine.cylinders / (4 * std::numbers::pi);
 }
+
+}  // namespace
+
+double indicatedTorque_Nm(const Build& build, double rpm, double air_mg, double lambda, double spark_deg) {
+    return torque_Nm(build, compressionGain(build.engine.compression), rpm, air_mg, lambda, spark_deg);
+}
+
+Combustion::Combustion(const Build& build, Noise& noise)
+    : build_(build),
+      noise_(noise),
+      fullest_(build.drawn.fullest()),
+      gain_(compressionGain(build.engine.compression)) {}
 
 double exhaustTemperature_C(const Build& build, double rpm, double air_mg, double lambda, double spark_deg,
                             double chargeTemp_K) {
@@ -71,7 +85,7 @@ double exhaustTemperature_C(const Build& build, double rpm, double air_mg, doubl
     const double heat_J =
         air_mg * 1e-6 / stoich / std::max(1.0, lambda) * blendHeat_Jkg(build.fuel.ethanol) * heatSetFree(lambda);
     const double work_J =
-        indicatedTorque_Nm(build, rpm, air_mg, lambda, spark_deg) * 4 * std::numbers::pi / build.engine->cylinders;
+        indicatedTorque_Nm(build, rpm, air_mg, lambda, spark_deg) * 4 * std::numbers::pi / build.engine.cylinders;
     const double gas_kg = air_mg * 1e-6 * (1 + 1 / (stoich * lambda));
     return chargeTemp_K - 273.15 + (heat_J * (1 - coolantShare(rpm)) - work_J) / (gas_kg * turbo::kGasHeat_JkgK);
 }
@@ -94,7 +108,7 @@ double Combustion::misfires(const TrueState& s, double dwell_ms) {
     const double short_ms = dwellNeeded_ms(s.battery_V) - dwell_ms;
     if (short_ms > 0) share = std::min(1.0, short_ms * 0.8);
     // Towards the limits of inflammability ever fewer strokes burn.
-    for (int bank = 0; bank < build_.engine->banks; ++bank) {
+    for (int bank = 0; bank < build_.engine.banks; ++bank) {
         const double lambda = s.banks[static_cast<size_t>(bank)].lambda;
         const double lean = (lambda - 1.45) / (burn::kLeanLimit - 1.45);
         const double rich = (0.66 - lambda) / (0.66 - burn::kRichLimit);
@@ -104,7 +118,7 @@ double Combustion::misfires(const TrueState& s, double dwell_ms) {
 }
 
 void Combustion::step(TrueState& s, double spark_deg, double dwell_ms) {
-    const Engine& engine = *build_.engine;
+    const Engine& engine = build_.engine;
     s.spark_deg = spark_deg;
     if (s.tick % 10 == 0) {
         s.misfire = misfires(s, dwell_ms);
@@ -116,12 +130,14 @@ void Combustion::step(TrueState& s, double spark_deg, double dwell_ms) {
         knock(s);
         // Scatter of the work from cycle to cycle: two percent of a good charge, more with residual gas and far from
         // stoichiometric (Heywood, section 9.4).
-        const double overlap = build_.parts.wildCams ? std::clamp((60 - s.pressure_kPa) / 40, 0.0, 1.0) : 0;
+        const double overlap =
+            std::max(0.0, build_.parts.cams.moreOverlap()) * std::clamp((60 - s.pressure_kPa) / 40, 0.0, 1.0);
         const double mixture = std::max(0.0, std::abs(s.lambda - 0.97) - 0.12);
         const double share = 0.02 + 0.03 * overlap + 0.35 * std::min(mixture, 0.4) + 0.3 * s.misfire;
         rough_ += (share * noise_.normal() * 3 - rough_) * 0.3;
     }
-    double indicated = 0, heat_W = 0, unburnt_W = 0;
+    if (s.weakCylinder > 0) cycle_ = std::fmod(cycle_ + s.speed_rpm / 120 * kStep_s, 1.0);
+    double indicated = 0, heat_W = 0, unburnt_W = 0, ripple = 0;
     const double strokes = s.speed_rpm / 120 * engine.cylinders / engine.banks;
     const double stoich = stoichOf(build_);
     const double value_Jkg = blendHeat_Jkg(build_.fuel.ethanol);
@@ -131,14 +147,28 @@ void Combustion::step(TrueState& s, double spark_deg, double dwell_ms) {
         const double burnt_g = std::min(b.fuelPerStroke_g, b.airPerStroke_g / stoich) * burns;
         const double supplied_W = b.fuelPerStroke_g / 1000 * value_Jkg * strokes;
         const double free_W = burnt_g / 1000 * value_Jkg * strokes * heatSetFree(b.lambda);
-        heat_W += free_W;
-        unburnt_W += supplied_W - free_W;
-        indicated += b.fuelPerStroke_g > 1e-6
-                         ? indicatedTorque_Nm(build_, s.speed_rpm, b.airPerStroke_g * 1000, b.lambda, spark_deg) *
-                               burns / engine.banks
-                         : 0;
+        double given_Nm = b.fuelPerStroke_g > 1e-6
+                              ? torque_Nm(build_, gain_, s.speed_rpm, b.airPerStroke_g * 1000, b.lambda, spark_deg) *
+                                    burns / engine.banks
+                              : 0;
+        double whole = 1, fed = 1;
+        if (bank == 0 && s.weakCylinder > 0) {
+            // One cylinder of the bank gets less fuel, and burns it leaner or not at all.
+            const double gives = weakShare(b, s.weakCylinder, spark_deg, s.speed_rpm);
+            const double one = static_cast<double>(engine.banks) / engine.cylinders;
+            whole = 1 - one * (1 - gives);
+            fed = 1 - one * s.weakCylinder;
+            given_Nm *= whole;
+        }
+        heat_W += free_W * whole;
+        unburnt_W += supplied_W * fed - free_W * whole;
+        indicated += given_Nm;
+        if (whole < 1) ripple = (1 - whole) / engine.banks;
     }
     s.indicated_Nm = indicated * (1 + rough_);
+    // The weak stroke comes once a cycle, and the crank feels it.
+    if (ripple > 0)
+        s.indicated_Nm *= 1 + ripple * engine.cylinders / 2 * std::sin(2 * std::numbers::pi * cycle_);
     const double omega = s.speed_rpm * std::numbers::pi / 30;
     const double lost = lostTorque_Nm(engine, s.speed_rpm, s.coolant_C, s.pressure_kPa, s.backPressure_kPa) + s.drag_Nm;
     s.torque_Nm = s.indicated_Nm - (s.speed_rpm > 5 ? lost : 0);
@@ -155,10 +185,42 @@ void Combustion::step(TrueState& s, double spark_deg, double dwell_ms) {
     s.exhaust_C += (std::min(wanted_C, 1300.0) - s.exhaust_C) * kStep_s / burn::kExhaustLag_s;
 }
 
+double Combustion::weakShare(const BankState& bank, double lacks, double spark_deg, double rpm) const {
+    if (lacks >= 1 || bank.fuelPerStroke_g < 1e-6) return 0;
+    const double lambda = bank.lambda / (1 - lacks);
+    const double burns = 1 - std::clamp((lambda - 1.45) / (burn::kLeanLimit - 1.45), 0.0, 1.0);
+    const double well = indicatedTorque_Nm(build_, rpm, bank.airPerStroke_g * 1000, bank.lambda, spark_deg);
+    const double here = indicatedTorque_Nm(build_, rpm, bank.airPerStroke_g * 1000, lambda, spark_deg);
+    return well > 0 ? std::min(1.0, here * burns / well) : 0;
+}
+
+/// Degrees beyond its limit of the loudest combustion of these ten milliseconds.
+double Combustion::loudestKnock(TrueState& s) {
+    const auto uniform = [&] { return static_cast<double>(noise_.next() >> 11) * 0x1p-53; };
+    double loudest = 0;
+    fired_ += s.speed_rpm / 120 * build_.engine.cylinders * 0.01;
+    for (; fired_ >= 1; fired_ -= 1) {
+        const double share = 1 + build_.drawn.cylinders[cylinder_];
+        cylinder_ = (cylinder_ + 1) % static_cast<size_t>(build_.engine.cylinders);
+        double early = burn::kKnockOften_deg * noise_.normal();
+        if (uniform() < burn::kKnockRare) early -= burn::kKnockRare_deg * std::log(std::max(uniform(), 1e-12));
+        const double limit = knockSpark_deg(build_, s.speed_rpm, s.airPerStroke_g * 1000 * share, s.chargeTemp_K,
+                                            s.lambda * share);
+        const double beyond = s.spark_deg - limit + early;
+        if (beyond > 0) ++s.knocks;
+        loudest = std::max(loudest, beyond);
+    }
+    return loudest;
+}
+
 void Combustion::knock(TrueState& s) {
-    const double limit = s.knockSpark_deg + burn::kKnockScatter_deg * noise_.normal();
     const bool burning = s.fuelPerStroke_g > 1e-6 && s.misfire < 0.5 && s.speed_rpm > 500;
-    s.knock = burning ? std::max(0.0, s.spark_deg - limit) : 0;
+    if (build_.drawn.shapes) {
+        s.knock = burning ? loudestKnock(s) : 0;
+    } else {
+        const double limit = s.knockSpark_deg + burn::kKnockScatter_deg * noise_.normal();
+        s.knock = burning ? std::max(0.0, s.spark_deg - limit) : 0;
+    }
     if (s.knock > 0.5) ++s.knockMoments;
 }
 

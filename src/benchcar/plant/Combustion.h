@@ -20,6 +20,10 @@ inline constexpr double kLeanLimit = 1.75, kRichLimit = 0.52;  // beyond them no
 inline constexpr double kExhaustLag_s = 0.35;                  // of the gas temperature, by port and manifold metal
 inline constexpr double kReferenceFill_mgcm3 = 1.184;          // air at 25 degC and 100 kPa: "filling 1"
 inline constexpr double kKnockScatter_deg = 1.1;               // of the limit from cycle to cycle
+// With the other shapes each combustion has its own limit; a few in a hundred knock far earlier than the rest, as hot
+// spots and leftovers will have it: an exponential tail (the intensity of knock is distributed so: Heywood, section 9.6).
+inline constexpr double kKnockOften_deg = 0.9;  // scatter of the many
+inline constexpr double kKnockRare = 0.03, kKnockRare_deg = 1.1;
 inline constexpr double kCoil_H = 3.2e-3, kCoil_Ohm = 0.55, kCoilEnough_A = 6.5;  // a usual pencil coil
 }  // namespace burn
 
@@ -42,17 +46,24 @@ double dwellNeeded_ms(double battery_V);
 
 class Combustion {
   public:
-    Combustion(const Build& build, Noise& noise) : build_(build), noise_(noise), fullest_(build.drawn.fullest()) {}
+    Combustion(const Build& build, Noise& noise);
     void step(TrueState& s, double spark_deg, double dwell_ms);
 
   private:
     double misfires(const TrueState& s, double dwell_ms);
     void knock(TrueState& s);
+    double loudestKnock(TrueState& s);
+    /// Share of a good cylinder's torque that one gives which lacks so much of its fuel.
+    double weakShare(const BankState& bank, double lacks, double spark_deg, double rpm) const;
 
     const Build& build_;
     Noise& noise_;
-    double fullest_ = 0;  ///< share of air that the fullest cylinder takes more
+    double fullest_;  ///< share of air that the fullest cylinder takes more
+    double gain_;     ///< by the compression, of the reference's work
     double rough_ = 0;
+    double fired_ = 0;      ///< combustions since the last window, the one that is not over yet in part
+    size_t cylinder_ = 0;   ///< that fires next
+    double cycle_ = 0;      ///< share of a working cycle that is over
 };
 
 }  // namespace brusk::benchcar

@@ -67,6 +67,10 @@ Drawn draw(uint64_t seed, int cylinders) {
     for (size_t i = 0; i < many; ++i)
         out.cylinders[i] -= mean;
     out.weather = Weather{within(-10, 38), within(80, 102)};
+    out.shapes = true;
+    out.slowFilm = within(0.10, 0.35);
+    out.widebandAge_s = within(0, 0.06);
+    out.groundOffset_V = around(0.04);
     return out;
 }
 
@@ -86,6 +90,9 @@ std::vector<DrawnFact> factsOf(const Drawn& drawn) {
         out.push_back({"air_temperature", "degC", drawn.weather->temperature_C});
         out.push_back({"air_pressure", "kPa", drawn.weather->pressure_kPa});
     }
+    out.push_back({"slow_film", "%", drawn.slowFilm * 100});
+    out.push_back({"wideband_age", "ms", drawn.widebandAge_s * 1000});
+    out.push_back({"ground_offset", "mV", drawn.groundOffset_V * 1000});
     for (size_t i = 0; i < Drawn::kNodes; ++i)
         for (size_t j = 0; j < Drawn::kNodes; ++j)
             out.push_back({"filling_" + std::to_string(i) + "_" + std::to_string(j), "%", drawn.filling[i][j] * 100});

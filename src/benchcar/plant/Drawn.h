@@ -38,6 +38,12 @@ struct Drawn {
     std::array<double, kMostCylinders> cylinders{};  ///< share of air that each takes more than the mean
     std::optional<Weather> weather;
 
+    // Shapes that no estimator has.
+    bool shapes = false;        ///< the pipe's gas by its state, knock by the combustion and with a tail
+    double slowFilm = 0;        ///< share of what lands on the wall that leaves it six times as slowly
+    double widebandAge_s = 0;   ///< more lag of the wideband than a new one has
+    double groundOffset_V = 0;  ///< more, between the wideband's analogue output and the controller's ground
+
     double fillingAt(double rpm, double pressure_kPa) const;
     /// Share of air that the fullest cylinder takes more than the mean.
     double fullest() const;
@@ -45,7 +51,8 @@ struct Drawn {
 
 /// What the seed draws, each evenly within: injector flow 2 %, dead time 40 us and its slope 10 %, wideband 1 % and
 /// 0.005, stoichiometric ratio 1 %, filling 2 %, mass 40 kg, drag area 5 %, wind 3 m/s, grades 1 %, intake sensor 2 K,
-/// cylinders 2 % (their mean is nil), weather 80 to 102 kPa and -10 to 38 degC.
+/// cylinders 2 % (their mean is nil), weather 80 to 102 kPa and -10 to 38 degC; with the other shapes a slow part of the
+/// film of 10 to 35 %, a wideband up to 60 ms older and 40 mV between the grounds.
 Drawn draw(uint64_t seed, int cylinders);
 
 /// What was drawn, by name and with its unit, for whoever keeps the truth beside a recording.

@@ -24,7 +24,7 @@ double Route::seconds() const {
 }
 
 double roadSpeed_kmh(const Build& build, double rpm, int gear) {
-    const double ratio = build.chassis->gears[static_cast<size_t>(gear)] * build.chassis->final;
+    const double ratio = build.chassis.gears[static_cast<size_t>(gear)] * build.chassis.final;
     return rpm / 60 * 2 * std::numbers::pi / ratio * build.parts.tyreRadius_m * 3.6;
 }
 
@@ -33,6 +33,16 @@ void Driver::begin(const Route& route) {
     active_ = !route.legs.empty();
     time_s_ = legTime_s_ = integral_ = brake_ = 0;
     leg_ = 0;
+    began_ = false;
+}
+
+void Driver::begin(TrueState& s, const Leg& leg) {
+    began_ = true;
+    s.lamps = leg.lamps;
+    s.covered = leg.covered;
+    if (!leg.refuel) return;
+    s.refuelled_l += std::round((s.fuelUsed_l - filledAt_l_) * 100) / 100;  // a filling station tells hundredths
+    filledAt_l_ = s.fuelUsed_l;
 }
 
 void Driver::step(TrueState& s) {
@@ -40,28 +50,31 @@ void Driver::step(TrueState& s) {
         s.pedal = 0;
         s.gear = 0;
         s.clutch = 0;
-        s.airConditioning = s.brake = false;
+        s.airConditioning = s.brake = s.rolls = s.lamps = s.covered = false;
         s.starter = s.ignition && s.speed_rpm < 600;
         return;
     }
     const Leg& leg = route_.legs[leg_];
+    if (!began_) begin(s, leg);
     // A stalled engine is started again, clutch pressed; a driver keeps the key turned until it runs.
     s.starter = s.speed_rpm < (s.starter ? 600 : 350);
     time_s_ += kStep_s;
     legTime_s_ += kStep_s;
-    if (leg.pressure_kPa < 0)
+    if (leg.pressure_kPa < 0 && !leg.dyno)
         s.grade = leg.gradeFrom + (leg.gradeTo - leg.gradeFrom) * std::min(1.0, legTime_s_ / leg.seconds) +
-                  build_.drawn.grade[leg_ % Drawn::kStretches];
+                  build_.drawn.grade[(leg.stretch >= 0 ? static_cast<size_t>(leg.stretch) : leg_) % Drawn::kStretches];
     if (s.gear != leg.gear) {
         s.gear = leg.gear;
         s.clutch = 0;
     }
     s.clutch = leg.gear == 0 || s.starter ? 0 : std::min(1.0, s.clutch + kStep_s / kClutch_s);
-    s.brake = leg.gear == 0;
+    s.rolls = leg.rolls;
+    s.brake = leg.gear == 0 && !leg.rolls;
     s.airConditioning = leg.airConditioning;
     if (s.tick % 10 == 0) press(s, leg);
     if (legTime_s_ >= leg.seconds) {
         legTime_s_ = 0;
+        began_ = false;
         if (++leg_ >= route_.legs.size()) active_ = false;
     }
 }
@@ -69,10 +82,15 @@ void Driver::step(TrueState& s) {
 /// A driver corrects the pedal by the speed that is missing, and more the longer it is missing.
 void Driver::press(TrueState& s, const Leg& leg) {
     const double missing = leg.speed_kmh - s.vehicle_kmh;
-    if (leg.gear == 0) integral_ = 0;
+    if (leg.gear == 0 && leg.revs_rpm < 0) integral_ = 0;
     double wanted = 0;
     double quickest = kPressPerTick;
-    if (leg.pedal >= 0) {
+    if (leg.revs_rpm >= 0) {
+        const double slow = leg.revs_rpm - s.speed_rpm;
+        integral_ = std::clamp(integral_ + slow * 1e-6, 0.0, 0.4);
+        wanted = std::clamp(slow * 5e-5 + integral_, 0.0, 0.5);
+    } else if (leg.pedal >= 0) {
+        if (leg.dyno) brakeDynamometer(s, leg);
         wanted = leg.pedal;
         quickest = kStampPerTick;
     } else if (leg.pressure_kPa >= 0) {

@@ -2,6 +2,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
+#include <optional>
 #include <string>
 #include <string_view>
 #include <utility>
@@ -22,6 +23,16 @@ struct Leg {
     double pedal = -1;         ///< 0 to 1: hold the pedal there instead of following the speed
     double pressure_kPa = -1;  ///< hold this manifold pressure; the road becomes a dynamometer that holds the speed
     bool airConditioning = false;
+    double revs_rpm = -1;   ///< hold this engine speed by the pedal, in neutral
+    bool dyno = false;      ///< with a pedal position: the road becomes a dynamometer that holds the speed
+    bool rolls = false;     ///< in neutral, let it roll without brakes
+    bool lamps = false;     ///< headlamps on
+    bool covered = false;   ///< standing, with a sheet of card before the radiator
+    bool keyOff = false;    ///< the key is turned off
+    bool refuel = false;    ///< standing: the tank is filled up, and the litres are told
+    double dutyStep = 0;    ///< that a tester adds to the wastegate's duty, percent
+    double lambdaStep = 0;  ///< and to the lambda that is asked for
+    int stretch = -1;       ///< of the road; legs with the same number lie on the same one; negative: one of its own
 };
 
 struct Route {
@@ -29,6 +40,8 @@ struct Route {
     std::string title;
     std::vector<Leg> legs;
     bool cold = false;  ///< the engine starts as cold as the weather
+    std::optional<double> weather_C = {};  ///< the drive belongs to a day as cold as this
+    bool mountain = false;                 ///< the road's height counts: the air gets thinner and colder
     double seconds() const;
 };
 
@@ -54,9 +67,13 @@ class Driver {
     void stop() { active_ = false; }
     bool active() const { return active_; }
     double seconds() const { return time_s_; }
+    const Route& route() const { return route_; }
+    /// What is being driven; null when nothing is.
+    const Leg* leg() const { return active_ ? &route_.legs[leg_] : nullptr; }
     void step(TrueState& s);
 
   private:
+    void begin(TrueState& s, const Leg& leg);
     void press(TrueState& s, const Leg& leg);
     void brakeDynamometer(TrueState& s, const Leg& leg);
 
@@ -68,6 +85,8 @@ class Driver {
     double legTime_s_ = 0;
     double integral_ = 0;
     double brake_ = 0;
+    bool began_ = false;      ///< the leg
+    double filledAt_l_ = 0;  ///< fuel used when the tank was last full
 };
 
 }  // namespace brusk::benchcar

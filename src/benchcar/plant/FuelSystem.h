@@ -5,6 +5,7 @@
 #include <array>
 
 #include "benchcar/plant/Build.h"
+#include "benchcar/plant/Faults.h"
 #include "benchcar/plant/TrueState.h"
 
 namespace brusk::benchcar {
@@ -15,6 +16,7 @@ inline constexpr double kPetrolRatio = 14.7, kEthanolRatio = 9.0;             //
 inline constexpr double kPetrolHeat_Jkg = 42.8e6, kEthanolHeat_Jkg = 26.8e6;  // lower heating value, Heywood D.4
 inline constexpr double kPump_gs = 32;       // what the pump gives at the regulator's pressure and 13.5 V
 inline constexpr double kPumpLag_s = 0.06;   // of the rail's pressure
+inline constexpr double kSlowFilm = 6;       // times as long stays what lies deep in the port, where there is such a part
 inline constexpr double kEnoughWarm_C = 70;  // above it all fuel evaporates in time
 }  // namespace fuel
 
@@ -42,12 +44,11 @@ double startLoss(double coolant_C, double run_s);
 class FuelSystem {
   public:
     explicit FuelSystem(const Build& build) : build_(build) {}
-    /// `pumpShare`: what is left of the pump's flow, 1 when it is well.
-    void step(TrueState& s, const std::array<double, 2>& pulse_us, double pumpShare);
+    void step(TrueState& s, const std::array<double, 2>& pulse_us, const Faults& faults);
 
   private:
     const Build& build_;
-    std::array<double, 2> film_g_{};
+    std::array<double, 2> film_g_{}, slowFilm_g_{};
     double share_ = 0.1, time_s_ = 0.2, burns_ = 1;
 };
 

@@ -40,7 +40,7 @@ class Plant {
     void step(const ActuatorCommands& commands);
     SensorReadings sensors() { return sensors_.read(s_, faults_); }
     /// Lambda as the wideband sends it; 0 when it is dead.
-    double wideband() { return sensors_.wideband(s_, faults_); }
+    double wideband() const { return sensors_.wideband(); }
 
     const TrueState& state() const { return s_; }
     const Build& build() const { return build_; }
@@ -55,16 +55,22 @@ class Plant {
     bool ignition() const { return s_.ignition; }
     void setCoolant(double celsius) { s_.coolant_C = celsius; }
     void setWeather(const Weather& weather);
-    void setFuel(const Fuel& fuel) { build_.fuel = fuel; }
+    void setFuel(const Fuel& fuel) { build_.fuel = tank_ = fuel; }
+    /// What is being driven now; null when nothing is.
+    const Leg* leg() const { return driver_.leg(); }
     void setAirConditioning(bool on) { airConditioning_ = on; }
 
   private:
     void move();
+    void burnWhatTheTankGives();
+    void climb();
 
     Build build_;
     TrueState s_;
     Noise noise_;
     Faults faults_;
+    Fuel tank_;
+    Weather weather_;  ///< where the drive began
     Driver driver_;
     Breathing breathing_;
     Turbo turbo_;

@@ -2,6 +2,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include <algorithm>
 #include <cmath>
+#include <tuple>
 
 #include "benchcar/plant/Driver.h"
 
@@ -140,11 +141,218 @@ Route coastDowns() {
     return route;
 }
 
+Leg rolling(double seconds, double grade, int stretch) {
+    Leg leg = foot(seconds, 0, 0, grade);
+    leg.rolls = true;
+    leg.stretch = stretch;
+    return leg;
+}
+Leg revving(double seconds, double rpm) {
+    Leg leg = hold(seconds, 0, 0);
+    leg.revs_rpm = rpm;
+    return leg;
+}
+Leg stretched(Leg leg, int stretch) {
+    leg.stretch = stretch;
+    return leg;
+}
+
+/// Pulls on the road: after each the same stretch is rolled down in neutral, so that its slope can be told.
+Route roadPulls(int gear) {
+    const bool third = gear == 3;
+    Route route{third ? "road-pulls-3" : "road-pulls-4",
+                third ? "Pulls in 3rd, each with a coast-down" : "Pulls in 4th, each with a coast-down",
+                {hold(12, 0, 0)}};
+    moveOff(route, {{16, 1}, {30, 2}, {42, 3}});
+    const double from = third ? 42 : 56;
+    for (int n = 0; n < 3; ++n) {
+        route.legs.push_back(hold(6, from, gear));
+        route.legs.push_back(stretched(foot(third ? 9.5 : 13, gear, 1.0, 0.01), n));
+        route.legs.push_back(rolling(75, 0.01, n));
+    }
+    route.legs.push_back(hold(8, 40, 3));
+    route.legs.push_back(hold(25, 0, 0));
+    return route;
+}
+
+/// At idle, what the engine has to carry besides, one after the other: compressor, headlamps, fan.
+Route idleLoads() {
+    Route route{"idle-loads", "Idle under loads", {hold(45, 0, 0)}};
+    for (int n = 0; n < 2; ++n) {
+        Leg cooled = hold(20, 0, 0);
+        cooled.airConditioning = true;
+        route.legs.push_back(cooled);
+        route.legs.push_back(hold(20, 0, 0));
+        Leg lit = hold(20, 0, 0);
+        lit.lamps = true;
+        route.legs.push_back(lit);
+        route.legs.push_back(hold(20, 0, 0));
+    }
+    // A sheet of card before the radiator, until the fan starts.
+    Leg covered = hold(150, 0, 0);
+    covered.covered = true;
+    route.legs.push_back(covered);
+    route.legs.push_back(hold(60, 0, 0));
+    return route;
+}
+
+/// Settled speeds without load, then short stabs.
+Route neutralRevs() {
+    Route route{"neutral-revs", "Revving in neutral", {hold(40, 0, 0)}};
+    for (const double rpm : {1300.0, 1800.0, 2400.0, 3000.0, 3600.0})
+        route.legs.push_back(revving(12, rpm));
+    route.legs.push_back(hold(12, 0, 0));
+    for (int n = 0; n < 3; ++n) {
+        route.legs.push_back(foot(0.6, 0, 0.25));
+        route.legs.push_back(hold(6, 0, 0));
+    }
+    return route;
+}
+
+/// From full tank to full tank, the litres told.
+Route refuelling() {
+    Route route{"refuelling", "From full tank to full tank", {}};
+    Leg fill = hold(5, 0, 0);
+    fill.refuel = true;
+    route.legs.push_back(hold(10, 0, 0));
+    route.legs.push_back(fill);
+    moveOff(route, {{18, 1}, {35, 2}, {60, 3}, {85, 4}});
+    for (const double speed : {92.0, 98.0, 92.0, 98.0})
+        route.legs.push_back(sweep(220, speed, 5, 0, 0.01));
+    route.legs.push_back(hold(15, 50, 3));
+    route.legs.push_back(hold(20, 0, 0));
+    route.legs.push_back(fill);
+    route.legs.push_back(hold(10, 0, 0));
+    return route;
+}
+
+/// Up a pass and down again.
+Route mountain() {
+    Route route{"mountain", "Over a pass", {hold(15, 0, 0)}};
+    route.mountain = true;
+    moveOff(route, {{16, 1}, {30, 2}});
+    for (int bend = 0; bend < 10; ++bend) {
+        route.legs.push_back(stretched(hold(48, 58, 3, 0.08), 0));
+        route.legs.push_back(stretched(hold(10, 38, 2, 0.08), 0));
+    }
+    route.legs.push_back(hold(12, 0, 0));
+    moveOff(route, {{16, 1}, {30, 2}});
+    for (int bend = 0; bend < 10; ++bend) {
+        route.legs.push_back(stretched(hold(44, 62, 3, -0.075), 1));
+        route.legs.push_back(stretched(hold(10, 42, 3, -0.075), 1));
+    }
+    route.legs.push_back(hold(20, 0, 0));
+    return route;
+}
+
+Route coldStartAt(const char* name, const char* title, double celsius) {
+    Route route = coldStart();
+    route.name = name;
+    route.title = title;
+    route.weather_C = celsius;
+    return route;
+}
+
+/// A tester takes a little duty away and gives it back, full pedal, the speed held.
+Route dutySteps() {
+    Route route{"duty-steps", "Steps of the wastegate's duty", {hold(12, 0, 0)}};
+    moveOff(route, {{18, 1}, {35, 2}, {60, 3}});
+    for (const double speed : {78.0, 96.0, 118.0}) {
+        route.legs.push_back(hold(8, speed, 4));
+        Leg full = foot(5, 4, 1.0);
+        full.speed_kmh = speed;
+        full.dyno = true;
+        Leg less = full;
+        less.seconds = 3;
+        less.dutyStep = -5;
+        for (const Leg& leg : {full, less, full})
+            route.legs.push_back(leg);
+        route.legs.push_back(foot(10, 4, 0));
+    }
+    route.legs.push_back(hold(8, 50, 3));
+    route.legs.push_back(hold(20, 0, 0));
+    return route;
+}
+
+/// A tester asks for a richer mixture and takes it back, at several loads.
+Route targetSteps() {
+    Route route{"target-steps", "Steps of the lambda asked for", {hold(30, 0, 0)}};
+    const auto steps = [&](Leg leg) {
+        leg.seconds = 3;
+        for (int n = 0; n < 4; ++n) {
+            route.legs.push_back(leg);
+            leg.lambdaStep = leg.lambdaStep < 0 ? 0 : -0.08;
+        }
+    };
+    steps(hold(3, 0, 0));
+    moveOff(route, {{16, 1}, {30, 2}});
+    for (const auto& [speed, gear, pressure] : {std::tuple{45.0, 3, 45.0}, {60.0, 3, 70.0}, {90.0, 3, 95.0}}) {
+        Leg held = hold(10, speed, gear);
+        held.pressure_kPa = pressure;
+        route.legs.push_back(held);
+        steps(held);
+    }
+    route.legs.push_back(hold(8, 40, 3));
+    route.legs.push_back(hold(20, 0, 0));
+    return route;
+}
+
+/// The key is turned off while the car rolls, and on again.
+Route keyOffAndOn() {
+    Route route{"key-off-and-on", "Key off and on in mid drive", {hold(15, 0, 0)}};
+    moveOff(route, {{16, 1}, {30, 2}});
+    route.legs.push_back(hold(20, 50, 3));
+    Leg off = rolling(4, 0, 0);
+    off.keyOff = true;
+    route.legs.push_back(off);
+    route.legs.push_back(rolling(3, 0, 0));
+    route.legs.push_back(hold(25, 45, 3));
+    route.legs.push_back(hold(15, 0, 0));
+    return route;
+}
+
+/// What a car does in ten hours of work: a cold start, then of everything a part, over and over.
+Route mixedUse() {
+    Route route{"mixed", "Ten hours of mixed use", coldStart().legs};
+    route.cold = true;
+    constexpr double kTenHours_s = 36000;
+    const std::vector<Route> parts = {town(), hills(), motorway(), tipIns(), idle(), town(), pulls(3), coastDowns(), motorway()};
+    double seconds = route.seconds();
+    for (size_t n = 0; seconds < kTenHours_s; ++n)
+        for (const Leg& leg : parts[n % parts.size()].legs) {
+            if (seconds >= kTenHours_s) break;
+            route.legs.push_back(leg);
+            seconds += leg.seconds;
+        }
+    return route;
+}
+
 }  // namespace
 
 const std::vector<Route>& routes() {
-    static const std::vector<Route> all = {survey(),    town(),   hills(),  motorway(), idle(),
-                                           coldStart(), pulls(3), pulls(4), tipIns(),   coastDowns()};
+    static const std::vector<Route> all = {survey(),
+                                           town(),
+                                           hills(),
+                                           motorway(),
+                                           idle(),
+                                           coldStart(),
+                                           pulls(3),
+                                           pulls(4),
+                                           tipIns(),
+                                           coastDowns(),
+                                           roadPulls(3),
+                                           roadPulls(4),
+                                           idleLoads(),
+                                           neutralRevs(),
+                                           refuelling(),
+                                           mountain(),
+                                           coldStartAt("cold-start-minus-10", "Cold start at -10 degC", -10),
+                                           coldStartAt("cold-start-5", "Cold start at 5 degC", 5),
+                                           coldStartAt("cold-start-20", "Cold start at 20 degC", 20),
+                                           dutySteps(),
+                                           targetSteps(),
+                                           keyOffAndOn(),
+                                           mixedUse()};
     return all;
 }
 

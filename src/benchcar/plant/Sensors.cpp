@@ -61,7 +61,7 @@ double Sensors::faulty(Sensor sensor, double value, double dead, const Faults& f
             return held_[i];
         case Kind::Offset:
             // The airflow meter's unit is the hertz: a volt's worth is a thousand of them.
-            return value + fault.amount * (sensor == Sensor::Airflow ? 1000 : 1);
+            return value + fault.amount * (sensor == Sensor::Meter ? 1000 : 1);
         case Kind::Scaled:
             return value * fault.amount;
     }
@@ -78,36 +78,46 @@ SensorReadings Sensors::read(const TrueState& s, const Faults& faults) {
     const double seen_kgh =
         s.meterFlow_gs * 3.6 * (1 + reversion(s.speed_rpm, s.throttle)) * (1 + 0.004 * noise_.normal());
     out.maf_Hz = static_cast<int>(
-        std::lround(std::max(0.0, faulty(Sensor::Airflow, meter_Hz(parts.airflowHousing_mm, seen_kgh), 0, faults))));
+        std::lround(std::max(0.0, faulty(Sensor::Meter, meter_Hz(parts.airflowHousing_mm, seen_kgh), 0, faults))));
     const double travel_V = sense::kOpen_V - sense::kClosed_V;
     out.throttle_mV = millivolts(faulty(Sensor::Throttle, sense::kClosed_V + travel_V * s.throttle, 0, faults));
     out.pedal_mV = millivolts(faulty(Sensor::Pedal, sense::kClosed_V + travel_V * s.pedal, 0, faults));
-    out.intake_mV =
-        millivolts(faulty(Sensor::Intake, thermistor_V(s.intake_C + build_.drawn.intake_K), sense::kSupply_V, faults));
+    const double soaked_K = faults.heatSoak_K / (1 + s.airflow_gs / sense::kSoakFlow_gs);
+    out.intake_mV = millivolts(faulty(Sensor::Intake, thermistor_V(s.intake_C + build_.drawn.intake_K + soaked_K),
+                                      sense::kSupply_V, faults));
     out.coolant_mV = millivolts(faulty(Sensor::Coolant, thermistor_V(s.coolant_C), sense::kSupply_V, faults));
     out.battery_mV = millivolts((s.battery_V + 0.015 * noise_.normal()) / sense::kDivider);
     std::array<double, 2> narrow_V{s.banks[0].narrowband_V, s.banks[1].narrowband_V};
-    if (faults.banksCrossed) std::swap(narrow_V[0], narrow_V[1]);
+    if (faults.banksCrossed > 0) std::swap(narrow_V[0], narrow_V[1]);
     // A broken wire floats at the middle of the bias.
     out.narrowband_mV[0] = millivolts(faulty(Sensor::Narrowband, narrow_V[0], 0.45, faults));
     out.narrowband_mV[1] = millivolts(faulty(Sensor::Narrowband2, narrow_V[1], 0.45, faults));
-    const double floor_mV = sense::kKnockFloor_mV + sense::kKnockSpeed_mV * s.speed_rpm;
-    const double knock_V =
-        s.speed_rpm > 300 ? (floor_mV * (1 + 0.06 * noise_.normal()) + sense::kKnock_mV * s.knock) / 1000 : 0.02;
-    out.knock_mV = millivolts(faulty(Sensor::Knock, knock_V, 0, faults));
+    out.knock_mV = millivolts(faulty(Sensor::Knock, knock_V(s, faults), 0, faults));
     const double wheel_Hz = s.vehicle_kmh / 3600 * pulsesPerKm(parts);
     out.wheel_dHz = static_cast<int>(std::lround(std::max(0.0, faulty(Sensor::Wheel, wheel_Hz, 0, faults)) * 10));
     out.starter = s.starter && s.ignition;
     out.neutral = s.gear == 0;
     out.clutch = s.clutch < 0.95 && s.gear != 0;
     out.brake = s.brake;
+    const double shown = s.wideband * (1 + build_.drawn.widebandGain) + build_.drawn.widebandOffset;
+    wideband_ = faulty(Sensor::Wideband, shown, 0, faults);
+    out.spare_mV = millivolts((wideband_ - sense::kAnalogueLow) / sense::kAnaloguePerV + sense::kGround_V +
+                              build_.drawn.groundOffset_V);
     out.airConditioning = s.airConditioning;
     return out;
 }
 
-double Sensors::wideband(const TrueState& s, const Faults& faults) {
-    const double shown = s.wideband * (1 + build_.drawn.widebandGain) + build_.drawn.widebandOffset;
-    return faulty(Sensor::Wideband, shown, 0, faults);
+/// How loud it is in these ten milliseconds, whether it is knock or not.
+double Sensors::knock_V(const TrueState& s, const Faults& faults) {
+    const double rise_kPas = (s.pressure_kPa - pressureBefore_kPa_) / 0.01;
+    pressureBefore_kPa_ = s.pressure_kPa;
+    if (s.speed_rpm <= 300) return 0.02;
+    const double floor_mV = sense::kKnockFloor_mV + sense::kKnockSpeed_mV * s.speed_rpm;
+    double out = (floor_mV * (1 + 0.06 * noise_.normal()) + sense::kKnock_mV * s.knock) / 1000;
+    if (faults.falseKnock_V > 0 && s.speed_rpm > sense::kFalseFrom_rpm && s.speed_rpm < sense::kFalseTo_rpm)
+        out += faults.falseKnock_V * std::max(0.0, noise_.normal()) / 2;
+    if (faults.tipInNoise_V > 0 && rise_kPas > sense::kTipIn_kPas) out += faults.tipInNoise_V;
+    return out;
 }
 
 }  // namespace brusk::benchcar

@@ -25,6 +25,11 @@ inline constexpr double kReversion = 0.07;                             // over-r
 inline constexpr double kPulsesPerTurn = 8;                            // wheel sensor
 inline constexpr double kKnockFloor_mV = 110, kKnockSpeed_mV = 0.055;  // mechanical noise, and per rpm
 inline constexpr double kKnock_mV = 190;                               // per degree beyond the limit
+inline constexpr double kFalseFrom_rpm = 3000, kFalseTo_rpm = 3600;  // where a loose bracket rings
+inline constexpr double kTipIn_kPas = 40;                            // a rise of pressure that rattles the valve train
+inline constexpr double kSoakFlow_gs = 20;                           // air that halves what heat soaked into a sensor
+// The wideband's own analogue output: 0 to 5 V for lambda 0.5 to 1.5, against a ground of its own.
+inline constexpr double kAnalogueLow = 0.5, kAnaloguePerV = 0.2, kGround_V = 0.015;
 inline constexpr double kDivider = 4;                                  // of the battery's voltage
 }  // namespace sense
 
@@ -42,15 +47,18 @@ class Sensors {
     Sensors(const Build& build, Noise& noise) : build_(build), noise_(noise) {}
     /// Every 10 ms.
     SensorReadings read(const TrueState& s, const Faults& faults);
-    /// The wideband's lambda, after its own faults; nothing from a dead one.
-    double wideband(const TrueState& s, const Faults& faults);
+    /// The wideband's lambda as it was read last, after its own faults; nil from a dead one.
+    double wideband() const { return wideband_; }
 
   private:
     double faulty(Sensor sensor, double value, double dead, const Faults& faults);
     int millivolts(double volts) const;
+    double knock_V(const TrueState& s, const Faults& faults);
 
     const Build& build_;
     Noise& noise_;
+    double wideband_ = 0;
+    double pressureBefore_kPa_ = 101.3;
     std::array<double, kSensorCount> held_{};  ///< the last good value, or the slow one
     std::array<SensorFault::Kind, kSensorCount> was_{};
 };

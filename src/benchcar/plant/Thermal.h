@@ -10,7 +10,7 @@ namespace brusk::benchcar {
 
 namespace thermal {
 inline constexpr double kEvery_s = 0.05;              // slow things are stepped at 20 Hz
-inline constexpr double kOpens_C = 86, kOpen_C = 94;  // thermostat
+inline constexpr double kOpening_K = 8;               // from where the thermostat begins to open until it is open
 inline constexpr double kShut = 0.03;                 // what it lets pass when shut
 inline constexpr double kStill_WK = 90;               // radiator in still air
 inline constexpr double kFan_WK = 420;                // one fan stage more
@@ -21,6 +21,10 @@ inline constexpr double kCharging_V = 14.0;           // alternator, above 2500 
 inline constexpr double kSlowCharging_V = 13.4;       // and near no speed
 inline constexpr double kFan_V = 0.35;                // drop by a fan at idle
 inline constexpr double kBatteryLag_s = 0.8;
+inline constexpr double kLamps_V = 0.25;              // drop by the headlamps at idle
+inline constexpr double kCrankingDrop_V = 2.6;        // of a weak battery under the starter
+inline constexpr double kCovered = 0.25;              // of the air that still passes a covered radiator
+inline constexpr double kLamps_Nm = 1.1;              // the headlamps' current through the alternator, at idle speed
 inline constexpr double kAlternator_Nm = 1.6;  // on the crank, without consumers
 inline constexpr double kFan_Nm = 1.8;         // a fan's current through the alternator, at idle speed
 inline constexpr double kCompressor_Nm = 9;    // air conditioning
@@ -37,7 +41,10 @@ class Thermal {
     void step(TrueState& s, const Consumers& consumers, const Faults& faults);
 
   private:
+    double wanted_V(const TrueState& s, const Consumers& consumers, const Faults& faults);
+
     const Build& build_;
+    double drained_V_ = 0;  ///< since the alternator gives nothing
 };
 
 }  // namespace brusk::benchcar

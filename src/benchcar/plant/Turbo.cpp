@@ -18,16 +18,22 @@ double dutyForBoost(const Turbocharger& t, double boost_kPa) {
 }
 
 void Turbo::step(TrueState& s, double duty, double stuck) {
-    if (!build_.engine->turbo) {
+    if (!build_.engine.turbo) {
         // A filter and a pipe: a few hundred pascal at full flow.
         s.boost_kPa = s.ambient_kPa - 1.6e-4 * s.airflow_gs * s.airflow_gs;
-        s.backPressure_kPa = s.ambient_kPa + 2.7 + 9e-4 * s.airflow_gs * s.airflow_gs;
+        s.backPressure_kPa = s.ambient_kPa + 2.7 + 9e-4 / narrowing() * s.airflow_gs * s.airflow_gs;
         const double still = std::exp(-s.vehicle_kmh / 22);
         s.intake_C += (s.ambient_C + 9 * still - s.intake_C) * kStep_s / 20;
         return;
     }
     compress(s);
     expand(s, duty, stuck);
+}
+
+/// Pressure lost in the pipe falls with the fourth power of its bore at the same flow.
+double Turbo::narrowing() const {
+    const double area = build_.parts.exhaustBore * build_.parts.exhaustBore;
+    return area * area;
 }
 
 void Turbo::compress(TrueState& s) {
@@ -74,7 +80,7 @@ void Turbo::expand(TrueState& s, double duty, double stuck) {
     s.wastegate += (wanted - s.wastegate) * kStep_s / turbo::kGateLag_s;
 
     const double gas_kgs = (s.airflow_gs + s.fuelFlow_gs) / 1000;
-    const double behind_kPa = s.ambient_kPa + 2.7 + 1.1 * gas_kgs * gas_kgs * 1000;
+    const double behind_kPa = s.ambient_kPa + 2.7 + 1.1 / narrowing() * gas_kgs * gas_kgs * 1000;
     const double hot_K = s.exhaust_C + 273.15;
     const double ratio = std::max(1.0, s.backPressure_kPa / behind_kPa);
     const double perArea = 0.66 * s.backPressure_kPa * 1000 / std::sqrt(turbo::kGasConstant * hot_K) *

@@ -41,6 +41,7 @@ class Turbo {
     void step(TrueState& s, double duty, double stuck);
 
   private:
+    double narrowing() const;
     void compress(TrueState& s);
     void expand(TrueState& s, double duty, double stuck);
 

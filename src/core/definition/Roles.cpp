@@ -130,6 +130,11 @@ constexpr std::array kRoles = {
     channel("torque_request", "torque asked for", "Nm", "torque ask|request|demand|want"),
     channel("torque_actual", "torque now", "Nm", "torque now|actual|current"),
     channel("limp_mode", "limp mode", "", "limp"),
+    channel("throttle_target", "throttle wanted", "%", "throttle want|target|desired|command"),
+    channel("wastegate_duty_now", "wastegate duty", "%", "wastegate|boost|turbo duty"),
+    channel("purge_duty_now", "purge valve", "%", "purge|canister|evap"),
+    channel("idle_learned", "idle air learned", "%", "idle learn|adapt"),
+    channel("octane_factor", "octane factor learned", "%", "octane factor|learn"),
 };
 
 template <class Each>

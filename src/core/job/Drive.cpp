@@ -111,6 +111,14 @@ Result<ChannelSet> channelSet(const Kit& kit, const std::vector<std::string>& na
     return set;
 }
 
+std::string roleOfSignal(const link::DbcMessage& message, const link::DbcSignal& signal) {
+    if (signal.unit == "lambda") return "lambda_measured";
+    const bool ofWideband = std::any_of(message.signalList.begin(), message.signalList.end(),
+                                        [](const auto& other) { return other.unit == "lambda"; });
+    const bool tellsReady = signal.name.find("ready") != std::string::npos;
+    return ofWideband && tellsReady ? "wideband_ready" : "";
+}
+
 DriveRecorder::DriveRecorder(link::Uds& uds, const Kit& kit, ChannelSet channels)
     : uds_(uds),
       kit_(kit),
@@ -141,7 +149,7 @@ recording::Recording DriveRecorder::layout() const {
             external.channels.push_back({signal.name,
                                          signal.unit,
                                          message.name + " " + signal.name,
-                                         signal.unit == "lambda" ? "lambda_measured" : "",
+                                         roleOfSignal(message, signal),
                                          {}});
     }
     return out;

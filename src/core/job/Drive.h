@@ -28,6 +28,9 @@ std::vector<std::string> usualChannels(const definition::Definition& definition)
 /// Names of all measurements that have a role.
 std::vector<std::string> channelsWithRole(const definition::Definition& definition);
 
+/// What a signal of an external sensor means: "lambda_measured", "wideband_ready" where the sensor says so, or nothing.
+std::string roleOfSignal(const link::DbcMessage& message, const link::DbcSignal& signal);
+
 /// The newest row of the controller's channels, physical, and of the external ones.
 struct LiveRow {
     double time_s = 0;

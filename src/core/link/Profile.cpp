@@ -248,6 +248,7 @@ Profile readAll(const json& root) {
     profile.routineErase = static_cast<uint16_t>(whole(routines, "erase", 0xFFFF));
     profile.routineChecksum = static_cast<uint16_t>(whole(routines, "checksum", 0xFFFF));
     profile.routineDependencies = static_cast<uint16_t>(whole(routines, "dependencies", 0xFFFF));
+    if (routines.contains("forget")) profile.routineForget = static_cast<uint16_t>(whole(routines, "forget", 0xFFFF));
     readGates(member(root, "gates"), profile);
     readFreezeFrame(root, profile);
     const json& definition = member(root, "definition");

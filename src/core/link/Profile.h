@@ -81,6 +81,7 @@ struct Profile {
     uint16_t routineErase = 0xFF00;
     uint16_t routineChecksum = 0x0202;
     uint16_t routineDependencies = 0xFF01;
+    std::optional<uint16_t> routineForget;  ///< begins anew what the controller learned
     uint16_t didVoltage = 0;
     double voltageScale = 0.1;  ///< volts per count
     double leastVoltage = 0;    ///< below it a flash is not begun

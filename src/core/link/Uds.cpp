@@ -399,6 +399,16 @@ Done Uds::checkDependencies() {
     return {};
 }
 
+Done Uds::forgetLearned() {
+    if (!profile_.routineForget)
+        return fail(ErrorCode::NotFound, "The profile knows no routine that clears what the controller learned.");
+    const auto answer = routine(*profile_.routineForget, {});
+    if (!answer) return tl::unexpected(answer.error());
+    if (!answer->empty() && (*answer)[0] != 0)
+        return fail(ErrorCode::Refused, "The controller keeps what it learned; clear the trouble codes instead.");
+    return {};
+}
+
 Result<size_t> Uds::requestTransfer(uint8_t service, uint32_t start, uint32_t length) {
     Bytes message{service, 0x00, 0x44};
     append32(message, start);

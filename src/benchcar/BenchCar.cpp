@@ -61,7 +61,14 @@ void BenchCar::obeyRoute() {
     }
     if (plan_.spans().empty()) return;
     const auto seconds = [&](int64_t us) { return static_cast<double>(us - planFrom_us_) * 1e-6; };
-    if (plan_.changes(seconds(planAt_us_), seconds(now_us_))) faults() = plan_.at(seconds(now_us_));
+    if (plan_.changes(seconds(planAt_us_), seconds(now_us_))) {
+        const Faults before = plan_.at(seconds(planAt_us_));
+        Faults next = plan_.at(seconds(now_us_));
+        // A power cut that was armed before goes on counting.
+        if (next.powerCutFrame == before.powerCutFrame) next.powerCutFrame = faults().powerCutFrame;
+        if (next.powerCutByte == before.powerCutByte) next.powerCutByte = faults().powerCutByte;
+        faults() = next;
+    }
     planAt_us_ = now_us_;
 }
 

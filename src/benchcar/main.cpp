@@ -2,12 +2,14 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include <CLI/CLI.hpp>
 #include <csignal>
+#include <fstream>
 #include <iostream>
 #include <optional>
 #include <sstream>
 
 #include "benchcar/SocketServer.h"
 #include "benchcar/cars/Factory.h"
+#include "benchcar/cars/FromSheet.h"
 
 namespace {
 
@@ -21,7 +23,7 @@ void onSignal(int) {
 struct Options {
     std::string link;
     std::string car = "heron-fitted";
-    std::string route;
+    std::string route, parts;
     std::vector<std::string> faults;
     std::vector<std::string> visits;  ///< "RPM:KPA"
     bool printCalibration = false;
@@ -61,6 +63,26 @@ Result<std::vector<benchcar::Cell>> cellsFrom(const std::vector<std::string>& te
     return out;
 }
 
+/// The car that was asked for, with its parts.
+Result<benchcar::Build> buildFor(const Options& o) {
+    const auto* model = benchcar::buildNamed(o.car);
+    if (!model)
+        return fail(ErrorCode::BadInput,
+                    "There is no car \"" + o.car + "\"; heron, heron-fitted, crane or crane-fitted.");
+    benchcar::Build build = *model;
+    if (!o.parts.empty()) {
+        std::ostringstream text;
+        if (!(text << std::ifstream(o.parts).rdbuf()))
+            return fail(ErrorCode::NotFound, "The build sheet " + o.parts + " can't be read.");
+        const auto numbers = benchcar::sheetNumbers(text.str());
+        if (!numbers) return tl::unexpected(numbers.error());
+        auto fitted = benchcar::fromSheet(build, *numbers);
+        if (!fitted) return tl::unexpected(fitted.error());
+        build = *fitted;
+    }
+    return o.drawn ? benchcar::oneOf(build, o.seed) : build;
+}
+
 Result<std::unique_ptr<benchcar::Peers>> peersFor(const std::string& link) {
     if (link.starts_with("unix:")) return benchcar::listenOnSocket(link.substr(5));
     if (link.starts_with("socketcan:")) return benchcar::joinInterface(link.substr(10));
@@ -69,9 +91,9 @@ Result<std::unique_ptr<benchcar::Peers>> peersFor(const std::string& link) {
 
 int run(const Options& o) {
     if (o.printCalibration) return printCalibration(o);
-    const auto* build = benchcar::buildNamed(o.car);
-    if (!build) return failed("There is no car \"" + o.car + "\"; heron, heron-fitted or crane.", 2);
-    benchcar::Build one = o.drawn ? benchcar::oneOf(*build, o.seed) : *build;
+    const auto built = buildFor(o);
+    if (!built) return failed(built.error().text(), 2);
+    benchcar::Build one = *built;
     // What is told of the weather goes before what is drawn; the car has stood in it from the beginning.
     if (o.temperature_C || o.pressure_kPa) {
         const benchcar::Weather other = one.drawn.weather.value_or(benchcar::Weather{});
@@ -79,9 +101,11 @@ int run(const Options& o) {
                              o.pressure_kPa.value_or(other.pressure_kPa)};
     }
     benchcar::BenchCar car(one, o.seed);
+    benchcar::FaultPlan plan;
     for (const std::string& fault : o.faults)
-        if (auto done = benchcar::addFault(car.faults(), fault); !done) return failed(done.error().text(), 2);
-    car.plant().setFuel({o.octane, build->fuel.ethanol});
+        if (auto done = plan.add(fault); !done) return failed(done.error().text(), 2);
+    car.planFaults(plan);
+    car.plant().setFuel({o.octane, one.fuel.ethanol});
     if (!o.route.empty()) {
         const auto* found = benchcar::routeNamed(o.route);
         if (!found) return failed("There is no route \"" + o.route + "\".", 2);
@@ -90,7 +114,7 @@ int run(const Options& o) {
     if (!o.visits.empty()) {
         const auto cells = cellsFrom(o.visits);
         if (!cells) return failed(cells.error().text(), 2);
-        car.startRoute(benchcar::visitRoute(*build, *cells));
+        car.startRoute(benchcar::visitRoute(one, *cells));
     }
     const auto peers = peersFor(o.link);
     if (!peers) return failed(peers.error().text(), peers.error().code == ErrorCode::BadInput ? 2 : 1);
@@ -113,12 +137,13 @@ int main(int argc, char** argv) {
     for (const auto& choice : benchcar::faultChoices())
         faultNames += (faultNames.empty() ? "" : ", ") + choice.name;
     auto* link = app.add_option("--link", o.link, "unix:PATH, the socket to listen on, or socketcan:INTERFACE");
-    app.add_option("--car", o.car, "heron (as sold), heron-fitted (with the owner's parts), crane");
+    app.add_option("--car,--model", o.car, "heron (as sold), heron-fitted (with the owner's parts), crane, crane-fitted");
+    app.add_option("--parts", o.parts, "build sheet of the fitted parts; what it is silent of is as it was");
     app.add_option("--seed", o.seed, "seed of all noise");
     app.add_flag("--drawn", o.drawn, "a car that differs from the book as the seed draws it");
     app.add_option("--route", o.route, "start the engine and drive this route: " + names);
     app.add_option("--visit", o.visits, "drive to this cell of the map, RPM:KPA, may be given again");
-    app.add_option("--fault", o.faults, "a fault from the beginning, may be given again: " + faultNames);
+    app.add_option("--fault", o.faults, "FAULT[=AMOUNT][@FROM-[TO]], seconds from the beginning, may be given again: " + faultNames);
     app.add_option("--temperature", o.temperature_C, "of the weather, degC")->check(CLI::Range(-40.0, 50.0));
     app.add_option("--pressure", o.pressure_kPa, "of the weather, kPa: lower in the mountains")
         ->check(CLI::Range(55.0, 108.0));

@@ -40,8 +40,11 @@ void addLiveCommands(Command app, Context& context);
 void addCellsCommand(Command app, Context& context);
 void addBaseCommand(Command app, Context& context);
 void addLoopCommand(Command app, Context& context);
+void addBenchCommands(Command app, Context& context);
 
 /// Refuses to overwrite unless forced.
 [[nodiscard]] Done mayWrite(Context& context, const std::string& path, bool force);
+/// The same for a file that grows: what is there goes, if it is a file. What can't be written is said before the work.
+[[nodiscard]] Done makeRoom(Context& context, const std::string& path, bool force);
 
 }  // namespace brusk::ctl

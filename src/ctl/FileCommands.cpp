@@ -440,6 +440,12 @@ Done mayWrite(Context& context, const std::string& path, bool force) {
     return {};
 }
 
+Done makeRoom(Context& c, const std::string& out, bool force) {
+    if (auto may = mayWrite(c, out, force); !may) return may;
+    if (c.files.exists(out) && !c.files.isFile(out)) return fail(ErrorCode::Conflict, out + " is not a file.");
+    return c.files.remove(out);
+}
+
 Command addFileCommands(Command app, Context& c) {
     // Options are kept alive by the callbacks that use them.
     struct Options {

@@ -58,13 +58,6 @@ void tellLast(Context& c, const job::Kit& kit, const job::ChannelSet& channels, 
     c.outcome.json["last"] = last;
 }
 
-/// What can't be written is said before the work begins.
-Done makeRoom(Context& c, const std::string& out, bool force) {
-    if (auto may = mayWrite(c, out, force); !may) return may;
-    if (c.files.exists(out) && !c.files.isFile(out)) return fail(ErrorCode::Conflict, out + " is not a file.");
-    return c.files.remove(out);
-}
-
 void record(Context& c, const RecordChoice& choice) {
     std::unique_ptr<carfolder::CarFolder> folder;
     if (!choice.car.empty()) {

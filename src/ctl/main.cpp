@@ -45,6 +45,7 @@ int run(int argc, char** argv, bool asJson) {
     addCellsCommand(app, context);
     addBaseCommand(app, context);
     addLoopCommand(app, context);
+    addBenchCommands(app, context);
     int code = kDone;
     std::string sentence;
     if (!line.run(argc, argv, code, sentence))

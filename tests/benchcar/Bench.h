@@ -10,6 +10,7 @@
 #include "Expect.h"
 #include "benchcar/BenchCar.h"
 #include "benchcar/cars/Factory.h"
+#include "benchcar/cars/WrongPart.h"
 
 namespace brusk::benchcar::bench {
 
@@ -38,51 +39,11 @@ inline double seen(BenchCar& car, std::string_view name) {
     return static_cast<double>(car.memory().seen(*item)) * item->perCount + item->offset;
 }
 
-/// Changes every stored number of a parameter: raw values of one cell after another.
+/// Changes every stored number of a parameter.
 inline void rework(BenchCar& car, std::string_view name, const std::function<double(double physical)>& change) {
     const Item* item = parameterNamed(name);
     if (!item) qFatal("no parameter %s", std::string(name).c_str());
-    auto flash = car.memory().flash();
-    uint32_t at = item->at;
-    uint32_t count =
-        item->kind == Item::Kind::Block || item->kind == Item::Kind::Text ? static_cast<uint32_t>(item->number) : 1;
-    const auto skip = [&](const Points& p, uint32_t countAt) {
-        if (p.source == Points::Source::None) return 0;
-        const int n = car.memory().count(p, countAt);
-        count *= static_cast<uint32_t>(n);
-        return p.source == Points::Source::Own ? n : 0;
-    };
-    if (item->kind == Item::Kind::Axis) {
-        count = static_cast<uint32_t>(car.memory().count(item->x, at));
-        at += 2;
-    } else {
-        const bool ownX = item->x.source == Points::Source::Own, ownY = item->y.source == Points::Source::Own;
-        const int nx = skip(item->x, at), ny = skip(item->y, at + (ownX ? 2 : 0));
-        at += (ownX ? 2u : 0u) + (ownY ? 2u : 0u) + static_cast<uint32_t>(nx) * bytesOf(item->x.store) +
-              static_cast<uint32_t>(ny) * bytesOf(item->y.store);
-    }
-    for (uint32_t i = 0; i < count; ++i, at += bytesOf(item->store)) {
-        uint8_t* bytes = flash.data() + (at - map::kFlash);
-        if (item->mask) {
-            const bool on = change(*bytes & item->mask ? 1 : 0) != 0;
-            *bytes = static_cast<uint8_t>(on ? *bytes | item->mask : *bytes & ~item->mask);
-            continue;
-        }
-        int raw = 0;
-        for (uint32_t k = 0; k < bytesOf(item->store); ++k)
-            raw = raw << 8 | bytes[k];
-        if (item->store == Store::S8) raw = static_cast<int8_t>(raw);
-        if (item->store == Store::S16) raw = static_cast<int16_t>(raw);
-        const double least = item->store == Store::S8 ? -128 : item->store == Store::S16 ? -32768 : 0;
-        const double most = item->store == Store::U8    ? 255
-                            : item->store == Store::S8  ? 127
-                            : item->store == Store::S16 ? 32767
-                                                        : 65535;
-        const double wanted = (change(raw * item->perCount + item->offset) - item->offset) / item->perCount;
-        const auto out = static_cast<uint32_t>(std::lround(std::clamp(wanted, least, most)));
-        for (uint32_t k = 0; k < bytesOf(item->store); ++k)
-            bytes[k] = static_cast<uint8_t>(out >> (8 * (bytesOf(item->store) - 1 - k)));
-    }
+    benchcar::rework(car.memory(), *item, change);
 }
 inline void set(BenchCar& car, std::string_view name, double physical) {
     rework(car, name, [&](double) { return physical; });

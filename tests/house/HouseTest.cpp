@@ -162,7 +162,10 @@ void HouseTest::onlyStorageAndTheSocketsOpenFiles() {
     static const QRegularExpression call(
         "(?<![\\w.>])(::open|::rename|::unlink|fopen|fsync|std::ofstream|std::ifstream|QFile|QSaveFile)\\b");
     for (const QString& file : sourcesBelow("src")) {
-        if (file.contains("/core/storage/") || file.endsWith("/SocketServer.cpp")) continue;
+        // The bench car as a process knows no storage of the core's; it reads the build sheet it is given.
+        if (file.contains("/core/storage/") || file.endsWith("/SocketServer.cpp") ||
+            file.endsWith("/benchcar/main.cpp"))
+            continue;
         int line = 0;
         for (const QString& text : qs(readText(file.toStdString())).split('\n')) {
             ++line;

@@ -304,7 +304,7 @@ void BaseTest::anotherMeterBringsItsOwnCurve() {
                                      {{{-1, 1}, {2, 5}, {3, 8}, {4, 9}}, "not negative"}}) {
         sheet.meterCurve = curve;
         const auto refused = refusals(sheet);
-        QVERIFY2(refused.size() == 1 && refused[0].ofMeter && refused[0].why.find(why) != std::string::npos, why);
+        QVERIFY2(refused.size() == 1 && refused[0].table == proposals::SheetTable::MeterCurve && refused[0].why.find(why) != std::string::npos, why);
     }
 }
 

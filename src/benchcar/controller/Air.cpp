@@ -31,6 +31,7 @@ void Air::step(Signals& s) {
         if (s.pressureFailed && source != FromMeter) source = FromMeter, meterPart = kWhole;
         if (s.pressureFailed && (s.meterFailed || s.meter_f == 0)) source = FromThrottle;
     }
+    s.changingOver = source == Mixed;
     int64_t air = (int64_t{s.airSpeedDensity_ug} * (kWhole - meterPart) + int64_t{s.airMeter_ug} * meterPart) / kWhole;
     if (source == FromThrottle) air = int64_t{m_.look(L::air.throttleAir, s.rpm, s.throttle_c)} * 20 * s.baro_c / 10130;
     s.air_ug = static_cast<int>(std::clamp<int64_t>(air, 0, kMost_ug));

@@ -46,6 +46,7 @@ struct Signals {
     int load_r = 0;        ///< the same, 0.02 mg
     int airflow_f = 0;     ///< 0.02 kg/h
     int airSpeedDensity_ug = 0, airMeter_ug = 0;
+    bool changingOver = false;  ///< between the two estimates
     int cylinders = 4, banks = 1;
 
     // Fuel

@@ -49,9 +49,19 @@ const char* const kUsualRoles[] = {"pedal",
 /// Raw bytes of a measurement, as one unsigned number, into what a tuner reads.
 float physical(const definition::Definition& definition, const definition::Measurement& m, uint32_t raw) {
     uint8_t bytes[8] = {};
-    const size_t size = definition::sizeOf(m.type);
     // The sampler delivers the bytes as they lie in memory, most significant first.
-    storeUnsigned(bytes, size, ByteOrder::BigEndian, raw);
+    storeUnsigned(bytes, definition::sizeOf(m.type), ByteOrder::BigEndian, raw);
+    return physicalOf(definition, m, bytes);
+}
+
+int64_t wall_us() {
+    return std::chrono::duration_cast<std::chrono::microseconds>(std::chrono::steady_clock::now().time_since_epoch())
+        .count();
+}
+
+}  // namespace
+
+float physicalOf(const definition::Definition& definition, const definition::Measurement& m, const uint8_t* bytes) {
     double value = definition::loadRaw(bytes, m.type, definition.byteOrder);
     if (m.bitMask) {
         uint64_t masked = static_cast<uint64_t>(value) & m.bitMask;
@@ -61,13 +71,6 @@ float physical(const definition::Definition& definition, const definition::Measu
     }
     return static_cast<float>(definition.conversionOf(m).toPhysical(value));
 }
-
-int64_t wall_us() {
-    return std::chrono::duration_cast<std::chrono::microseconds>(std::chrono::steady_clock::now().time_since_epoch())
-        .count();
-}
-
-}  // namespace
 
 std::vector<std::string> usualChannels(const definition::Definition& definition) {
     std::vector<std::string> out;
@@ -119,6 +122,17 @@ std::string roleOfSignal(const link::DbcMessage& message, const link::DbcSignal&
     return ofWideband && tellsReady ? "wideband_ready" : "";
 }
 
+std::string definitionSha(const Kit& kit) {
+    return kit.definition->source ? sha256Hex(asBytes(kit.definition->source->text)) : std::string();
+}
+
+std::string channelsSha(const ChannelSet& channels) {
+    std::string names;
+    for (const auto* m : channels.measurements)
+        names += m->name + "\n";
+    return sha256Hex(asBytes(names));
+}
+
 DriveRecorder::DriveRecorder(link::Uds& uds, const Kit& kit, ChannelSet channels)
     : uds_(uds),
       kit_(kit),
@@ -131,17 +145,19 @@ DriveRecorder::DriveRecorder(link::Uds& uds, const Kit& kit, ChannelSet channels
     external_.assign(signals, std::nanf(""));
 }
 
-recording::Recording DriveRecorder::layout() const {
+recording::Recording layoutOf(const Kit& kit, const ChannelSet& channels, bool withExternal) {
     recording::Recording out;
     recording::Group& controller = out.groups.emplace_back();
-    controller.name = kit_.profile.controller;
-    controller.rate_hz = channels_.rate_hz;
-    for (const auto* m : channels_.measurements)
-        controller.channels.push_back({m->name, kit_.definition->conversionOf(*m).unit, m->title(), m->role, {}});
-    if (external_.empty()) return out;
+    controller.name = kit.profile.controller;
+    controller.rate_hz = channels.rate_hz;
+    for (const auto* m : channels.measurements)
+        controller.channels.push_back({m->name, kit.definition->conversionOf(*m).unit, m->title(), m->role, {}});
+    const bool any = std::any_of(kit.externalSensors.begin(), kit.externalSensors.end(),
+                                 [](const auto& message) { return !message.signalList.empty(); });
+    if (!any || !withExternal) return out;
     recording::Group& external = out.groups.emplace_back();
     external.rate_hz = 100;
-    for (const auto& message : kit_.externalSensors) {
+    for (const auto& message : kit.externalSensors) {
         // A message may have no signals; it then has nothing to say.
         if (message.signalList.empty()) continue;
         external.name = message.name;
@@ -153,6 +169,10 @@ recording::Recording DriveRecorder::layout() const {
                                          {}});
     }
     return out;
+}
+
+recording::Recording DriveRecorder::layout() const {
+    return layoutOf(kit_, channels_);
 }
 
 Done DriveRecorder::start() {
@@ -189,18 +209,6 @@ Done DriveRecorder::stop() {
 }
 
 namespace {
-
-/// SHA-256 of the definition's text; empty for one that came from no text.
-std::string definitionSha(const Kit& kit) {
-    return kit.definition->source ? sha256Hex(asBytes(kit.definition->source->text)) : std::string();
-}
-
-std::string channelsSha(const ChannelSet& channels) {
-    std::string names;
-    for (const auto* m : channels.measurements)
-        names += m->name + "\n";
-    return sha256Hex(asBytes(names));
-}
 
 /// "calibration=ab12... application=..." of the round's image, named once an image.
 Result<std::string> areasText(const Kit& kit, carfolder::CarFolder& folder, int64_t round) {

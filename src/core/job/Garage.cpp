@@ -191,6 +191,11 @@ std::string toJson(const proposals::BuildSheet& sheet) {
     if (!sheet.deadTimes.empty()) out["dead_times"] = toJson(sheet.deadTimes);
     if (!sheet.meterCurve.empty()) out["meter_curve"] = toJson(sheet.meterCurve);
     out["load_model"] = proposals::kLoadModels[static_cast<size_t>(sheet.loadModel)];
+    if (!sheet.gears.empty()) out["gears"] = sheet.gears;
+    if (sheet.regulator != proposals::Regulator::AsBuilt)
+        out["regulator"] = proposals::kRegulators[static_cast<size_t>(sheet.regulator)];
+    if (sheet.wideband != proposals::WidebandPlace::NotTold)
+        out["wideband"] = proposals::kWidebandPlaces[static_cast<size_t>(sheet.wideband)];
     out["wish"] = proposals::kWishes[static_cast<size_t>(sheet.wish)];
     if (!sheet.notes.empty()) out["notes"] = sheet.notes;
     return out.dump(-1, ' ', false, json::error_handler_t::replace);
@@ -220,9 +225,18 @@ Result<proposals::BuildSheet> buildSheetFromJson(const std::string& text) {
         sheet.meterCurve = meterCurveIn(in);
         const auto model = choiceIn(in, "load_model", proposals::kLoadModels);
         const auto wish = choiceIn(in, "wish", proposals::kWishes);
-        if (!model || !wish)
-            return fail(ErrorCode::BadInput, std::string("The build sheet's \"") + (model ? "wish" : "load_model") +
-                                                 "\" is none that Brusk knows.");
+        const auto regulator = choiceIn(in, "regulator", proposals::kRegulators);
+        const auto wideband = choiceIn(in, "wideband", proposals::kWidebandPlaces);
+        for (const auto& [member, known] : {std::pair{"load_model", model.has_value()},
+                                            {"wish", wish.has_value()},
+                                            {"regulator", regulator.has_value()},
+                                            {"wideband", wideband.has_value()}})
+            if (!known)
+                return fail(ErrorCode::BadInput,
+                            std::string("The build sheet's \"") + member + "\" is none that Brusk knows.");
+        sheet.regulator = static_cast<proposals::Regulator>(*regulator);
+        sheet.wideband = static_cast<proposals::WidebandPlace>(*wideband);
+        sheet.gears = in.value("gears", std::vector<double>());
         sheet.loadModel = static_cast<proposals::LoadModel>(*model);
         sheet.wish = static_cast<proposals::Wish>(*wish);
         sheet.notes = in.value("notes", "");

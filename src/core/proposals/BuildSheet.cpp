@@ -65,6 +65,10 @@ constexpr std::array<FactKind, kFacts> kKinds = {{
      "A driven wheel rolls 1000 to 3500 mm a turn."},
     {Fact::FinalDrive, "final_drive", "Driveline", "Final drive", "", 2, 1.5, 8, true,
      "Final drives lie between 1.5 and 8 to one."},
+    {Fact::VehicleMass, "vehicle_mass", "Car", "Mass as driven", "kg", 0, 300, 4000, false,
+     "A car with driver and fuel weighs 300 to 4000 kg."},
+    {Fact::DragArea, "drag_area", "Car", "Drag area", "m2", 2, 0.2, 2.5, false,
+     "Drag coefficient times frontal area lies between 0.2 and 2.5 m\u00b2."},
 }};
 
 constexpr double kFull_V = 4.5;    // where ratiometric sensors end
@@ -102,7 +106,7 @@ void refuseSensor(const BuildSheet& sheet, const calibration::Calibration* calib
 void refuseMeterCurve(const std::vector<MeterPoint>& curve, std::vector<Refusal>& out) {
     constexpr size_t kFewest = 4;
     constexpr double kMost_kgh = 4000;
-    const auto refuse = [&](const char* why) { out.push_back({std::nullopt, true, why, true}); };
+    const auto refuse = [&](const char* why) { out.push_back({std::nullopt, true, why, SheetTable::MeterCurve}); };
     if (curve.empty()) return;
     if (curve.size() < kFewest) return refuse("A meter's curve takes four points or more.");
     for (size_t i = 0; i < curve.size(); ++i) {
@@ -110,6 +114,16 @@ void refuseMeterCurve(const std::vector<MeterPoint>& curve, std::vector<Refusal>
             return refuse("A meter shows 0 to 4000 kg/h at a reading that is not negative.");
         if (i > 0 && !(curve[i].reading > curve[i - 1].reading && curve[i].flow_kgh > curve[i - 1].flow_kgh))
             return refuse("A meter's curve rises in reading and in flow.");
+    }
+}
+
+void refuseGears(const std::vector<double>& gears, std::vector<Refusal>& out) {
+    constexpr size_t kMost = 10;
+    const auto refuse = [&](const char* why) { out.push_back({std::nullopt, true, why, SheetTable::Gears}); };
+    if (gears.size() > kMost) return refuse("A gearbox has ten gears at most.");
+    for (size_t i = 0; i < gears.size(); ++i) {
+        if (!(gears[i] >= 0.3 && gears[i] <= 8)) return refuse("A gear's ratio lies between 0.3 and 8 to one.");
+        if (i > 0 && gears[i] >= gears[i - 1]) return refuse("Ratios fall from gear to gear, beginning with first.");
     }
 }
 
@@ -145,7 +159,8 @@ std::optional<SensorLine> sensorLine(const BuildSheet& sheet) {
 
 bool BuildSheet::operator==(const BuildSheet& o) const {
     return stock == o.stock && fitted == o.fitted && deadTimes == o.deadTimes && meterCurve == o.meterCurve &&
-           loadModel == o.loadModel && wish == o.wish && notes == o.notes;
+           gears == o.gears && loadModel == o.loadModel && wish == o.wish && regulator == o.regulator &&
+           wideband == o.wideband && notes == o.notes;
 }
 
 std::vector<Refusal> refusals(const BuildSheet& sheet, const calibration::Calibration* calibration) {
@@ -165,6 +180,7 @@ std::vector<Refusal> refusals(const BuildSheet& sheet, const calibration::Calibr
             out.push_back({std::nullopt, true, "An injector opens sooner at a higher voltage; its dead time falls."});
     }
     refuseMeterCurve(sheet.meterCurve, out);
+    refuseGears(sheet.gears, out);
     refuseSensor(sheet, calibration, out);
     return out;
 }

@@ -42,8 +42,10 @@ enum class Fact {
     FanOn,  ///< coolant at which the fan is to start; else it follows the thermostat
     TyreCircumference,
     FinalDrive,
+    VehicleMass,  ///< as it is driven: driver and fuel aboard
+    DragArea,     ///< drag coefficient times frontal area
 };
-inline constexpr size_t kFacts = 27;
+inline constexpr size_t kFacts = 29;
 
 struct FactKind {
     Fact fact;
@@ -77,8 +79,15 @@ struct MeterPoint {
 
 enum class LoadModel { AsBuilt, SpeedDensity, AirflowMeter, Both };
 enum class Wish { Power, Economy, Quiet };
+/// What the fuel pressure is held against: the manifold, by a hose, or the weather.
+enum class Regulator { AsBuilt, Referenced, Unreferenced };
+/// Where a wideband sits. Before a turbine its reading follows the pressure there; behind a catalyst it comes late.
+enum class WidebandPlace { NotTold, InThePipe, BeforeTheTurbine, BehindTheCatalyst };
 inline constexpr std::string_view kLoadModels[] = {"as built", "speed-density", "airflow meter", "both"};
 inline constexpr std::string_view kWishes[] = {"power", "economy", "quiet"};
+inline constexpr std::string_view kRegulators[] = {"as built", "to the manifold", "to the weather"};
+inline constexpr std::string_view kWidebandPlaces[] = {"not told", "in the pipe", "before the turbine",
+                                                       "behind the catalyst"};
 
 /// A number for each Fact, where there is one.
 using PartNumbers = std::array<std::optional<double>, kFacts>;
@@ -88,8 +97,11 @@ struct BuildSheet {
     PartNumbers stock, fitted;
     std::vector<DeadTimePoint> deadTimes;  ///< of the fitted injectors, rising voltage
     std::vector<MeterPoint> meterCurve;    ///< of another airflow meter in its own housing, rising
+    std::vector<double> gears;             ///< ratios of the gearbox from first on, falling
     LoadModel loadModel = LoadModel::AsBuilt;
     Wish wish = Wish::Power;
+    Regulator regulator = Regulator::AsBuilt;
+    WidebandPlace wideband = WidebandPlace::NotTold;
     std::string notes;  ///< exhaust, gearbox, what else a reader of the round should know
 
     std::optional<double>& of(Fact fact, bool isFitted = true) {
@@ -112,12 +124,14 @@ inline bool operator==(const DeadTimePoint& a, const DeadTimePoint& b) {
     return a.volts == b.volts && a.time_us == b.time_us;
 }
 
+enum class SheetTable { DeadTimes, MeterCurve, Gears };
+
 /// A number that can't be: which one, and a sentence to stand beside it.
 struct Refusal {
     std::optional<Fact> fact;  ///< none: one of the tables
     bool isFitted = true;
     std::string why;
-    bool ofMeter = false;  ///< of the tables the meter's curve, else the dead times
+    SheetTable table = SheetTable::DeadTimes;
 };
 /// Everything on the sheet that can't be meant; with a calibration also what its controller could not store.
 std::vector<Refusal> refusals(const BuildSheet& sheet, const calibration::Calibration* calibration = nullptr);

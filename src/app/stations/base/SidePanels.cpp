@@ -129,6 +129,16 @@ void FittedPanel::addBesides(const proposals::BuildSheet& sheet) {
         besides("Wanted most of all: " + qs(proposals::kWishes[static_cast<size_t>(sheet.wish)]));
     if (sheet.loadModel != proposals::LoadModel::AsBuilt)
         besides("Air estimate by " + qs(proposals::kLoadModels[static_cast<size_t>(sheet.loadModel)]));
+    if (!sheet.gears.empty()) {
+        QStringList ratios;
+        for (const double ratio : sheet.gears)
+            ratios << QString::fromStdString(exactNumber(ratio));
+        besides("Gears " + ratios.join(", "));
+    }
+    if (sheet.regulator != proposals::Regulator::AsBuilt)
+        besides("Fuel pressure held " + qs(proposals::kRegulators[static_cast<size_t>(sheet.regulator)]));
+    if (sheet.wideband != proposals::WidebandPlace::NotTold)
+        besides("Wideband " + qs(proposals::kWidebandPlaces[static_cast<size_t>(sheet.wideband)]));
     if (!sheet.notes.empty()) besides("Besides: " + qs(sheet.notes));
 }
 

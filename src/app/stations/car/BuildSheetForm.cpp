@@ -41,18 +41,25 @@ QLineEdit* BuildSheetForm::field(const QString& name, const QString& title) {
     return edit;
 }
 
-std::vector<proposals::MeterPoint> BuildSheetForm::meterCurve() {
-    std::vector<double> numbers;
+std::optional<std::vector<double>> BuildSheetForm::numbersIn(QLineEdit* edit, QLabel* why) {
+    std::vector<double> out;
     static const QRegularExpression between("[\\s;|]+");
-    for (QString word : meterCurve_->text().split(between, Qt::SkipEmptyParts)) {
+    for (QString word : edit->text().split(between, Qt::SkipEmptyParts)) {
         if (word.endsWith(',')) word.chop(1);  // between numbers; within one it is a decimal sign
         const auto number = parseNumber(QString(word).replace(',', '.').toStdString());
         if (!number) {
-            refuse(meterCurve_, meterWhy_, "\"" + word + "\" is not a number.");
-            return {};
+            refuse(edit, why, "\"" + word + "\" is not a number.");
+            return std::nullopt;
         }
-        numbers.push_back(*number);
+        out.push_back(*number);
     }
+    return out;
+}
+
+std::vector<proposals::MeterPoint> BuildSheetForm::meterCurve() {
+    const auto written = numbersIn(meterCurve_, meterWhy_);
+    if (!written) return {};
+    const auto& numbers = *written;
     if (numbers.size() % 2) {
         refuse(meterCurve_, meterWhy_, "Each point takes two numbers: a reading and its flow in kg/h.");
         return {};
@@ -104,25 +111,7 @@ BuildSheetForm::BuildSheetForm(Check check, std::vector<proposals::Fact> only, Q
     grid->addWidget(label("Its curve", "faint"), row, 0);
     grid->addWidget(meterCurve_, row++, 1, 1, 3);
     meterWhy_ = refusalLine(grid, row, "meter_curve");
-    const auto line = [&](const QString& title, QWidget* widget) {
-        grid->addWidget(label(title, "faint"), row, 0);
-        grid->addWidget(widget, row++, 1, 1, 3);
-    };
-    grid->addWidget(label("What the owner wants", "heading"), row++, 0, 1, 4);
-    wish_ = new QComboBox;
-    wish_->setObjectName("wish");
-    for (const auto wish : proposals::kWishes)
-        wish_->addItem(qs(wish));
-    line("Most of all", wish_);
-    loadModel_ = new QComboBox;
-    loadModel_->setObjectName("loadModel");
-    for (const auto model : proposals::kLoadModels)
-        loadModel_->addItem(qs(model));
-    line("Air estimate by", loadModel_);
-    notes_ = new QLineEdit;
-    notes_->setObjectName("sheetNotes");
-    notes_->setPlaceholderText("gearbox, brakes, what else is fitted");
-    line("Besides", notes_);
+    makeBesides(grid, row);
     for (int r = beyond; r < row && !only_.empty(); ++r)
         for (int c = 0; c < grid->columnCount(); ++c)
             if (auto* item = grid->itemAtPosition(r, c)) item->widget()->hide();
@@ -131,9 +120,45 @@ BuildSheetForm::BuildSheetForm(Check check, std::vector<proposals::Fact> only, Q
         grid->setColumnStretch(c, 2);
     column->addLayout(grid);
     column->addStretch();
-    for (QComboBox* box : {wish_, loadModel_})
+    for (QComboBox* box : {wish_, loadModel_, regulator_, wideband_})
         connect(box, &QComboBox::currentIndexChanged, this, &BuildSheetForm::take);
     connect(notes_, &QLineEdit::textEdited, this, &BuildSheetForm::take);
+}
+
+void BuildSheetForm::makeBesides(QGridLayout* grid, int& row) {
+    const auto heading = [&](const QString& text) {
+        auto* head = label(text, "heading");
+        head->setContentsMargins(0, 6, 0, 0);
+        grid->addWidget(head, row++, 0, 1, 4);
+    };
+    const auto line = [&](const QString& title, QWidget* widget) {
+        grid->addWidget(label(title, "faint"), row, 0);
+        grid->addWidget(widget, row++, 1, 1, 3);
+    };
+    const auto choice = [&](const QString& name, const QString& title, std::span<const std::string_view> names) {
+        auto* box = new QComboBox;
+        box->setObjectName(name);
+        box->setAccessibleName(title);
+        for (const auto one : names)
+            box->addItem(qs(one));
+        line(title, box);
+        return box;
+    };
+    heading("Gearbox, fuel pressure, wideband");
+    gears_ = field("gears", "Ratios of the gears, from first on");
+    gears_->setAlignment(Qt::AlignLeft);
+    gears_->setPlaceholderText("first, second \u2026 to one");
+    line("Gear ratios", gears_);
+    gearsWhy_ = refusalLine(grid, row, "gears");
+    regulator_ = choice("regulator", "Pressure held", proposals::kRegulators);
+    wideband_ = choice("widebandPlace", "Wideband sits", proposals::kWidebandPlaces);
+    heading("What the owner wants");
+    wish_ = choice("wish", "Most of all", proposals::kWishes);
+    loadModel_ = choice("loadModel", "Air estimate by", proposals::kLoadModels);
+    notes_ = new QLineEdit;
+    notes_->setObjectName("sheetNotes");
+    notes_->setPlaceholderText("gearbox, brakes, what else is fitted");
+    line("Besides", notes_);
 }
 
 void BuildSheetForm::makeFacts(QGridLayout* grid, int& row) {
@@ -267,6 +292,12 @@ void BuildSheetForm::setSheet(const proposals::BuildSheet& sheet) {
     for (const auto& point : sheet.meterCurve)
         curve << written(point.reading) + " " + written(point.flow_kgh);
     meterCurve_->setText(curve.join("; "));
+    QStringList ratios;
+    for (const double ratio : sheet.gears)
+        ratios << written(ratio);
+    gears_->setText(ratios.join("; "));
+    regulator_->setCurrentIndex(static_cast<int>(sheet.regulator));
+    wideband_->setCurrentIndex(static_cast<int>(sheet.wideband));
     wish_->setCurrentIndex(static_cast<int>(sheet.wish));
     loadModel_->setCurrentIndex(static_cast<int>(sheet.loadModel));
     notes_->setText(QString::fromStdString(sheet.notes));
@@ -314,7 +345,9 @@ proposals::BuildSheet BuildSheetForm::filled() {
     }
     deadWhy_->hide();
     meterWhy_->hide();
+    gearsWhy_->hide();
     all.push_back(meterCurve_);
+    all.push_back(gears_);
     all.insert(all.end(), std::begin(volts_), std::end(volts_));
     all.insert(all.end(), std::begin(dead_), std::end(dead_));
     for (QLineEdit* edit : all) {
@@ -330,10 +363,16 @@ proposals::BuildSheet BuildSheetForm::filled() {
     }
     takeDeadTimes(sheet);
     sheet.meterCurve = meterCurve();
+    sheet.gears = numbersIn(gears_, gearsWhy_).value_or(std::vector<double>());
     for (const auto& refused : check_(sheet)) {
-        if (!refused.fact && refused.ofMeter) {
+        if (!refused.fact && refused.table == proposals::SheetTable::MeterCurve) {
             refuse(meterCurve_, meterWhy_, QString::fromStdString(refused.why));
             sheet.meterCurve.clear();
+            continue;
+        }
+        if (!refused.fact && refused.table == proposals::SheetTable::Gears) {
+            refuse(gears_, gearsWhy_, QString::fromStdString(refused.why));
+            sheet.gears.clear();
             continue;
         }
         if (!refused.fact) {
@@ -347,6 +386,8 @@ proposals::BuildSheet BuildSheetForm::filled() {
                 refuse(f.edit, f.why, QString::fromStdString(refused.why));
     }
     sheet.wish = static_cast<proposals::Wish>(wish_->currentIndex());
+    sheet.regulator = static_cast<proposals::Regulator>(regulator_->currentIndex());
+    sheet.wideband = static_cast<proposals::WidebandPlace>(wideband_->currentIndex());
     sheet.loadModel = static_cast<proposals::LoadModel>(loadModel_->currentIndex());
     sheet.notes = notes_->text().toStdString();
     for (QLineEdit* edit : all) {

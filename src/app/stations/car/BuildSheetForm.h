@@ -67,12 +67,17 @@ class BuildSheetForm : public QWidget {
     QLineEdit* name_;
     QLineEdit* volts_[kPoints] = {};
     QLineEdit* dead_[kPoints] = {};
-    QComboBox *loadModel_, *wish_;
+    QComboBox *loadModel_, *wish_, *regulator_, *wideband_;
     QLineEdit* notes_;
     /// The meter's curve as it is written: pairs of reading and flow.
     std::vector<proposals::MeterPoint> meterCurve();
+    /// The numbers in a field, parted by blanks or semicolons; nothing when one of them is none, which is then said.
+    std::optional<std::vector<double>> numbersIn(QLineEdit* edit, QLabel* why);
+    void makeBesides(QGridLayout* grid, int& row);
     QLineEdit* meterCurve_ = nullptr;
     QLabel* meterWhy_ = nullptr;
+    QLineEdit* gears_ = nullptr;
+    QLabel* gearsWhy_ = nullptr;
     QLabel* deadWhy_ = nullptr;  ///< why the dead times are refused
     bool filling_ = false;
 };

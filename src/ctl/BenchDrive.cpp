@@ -107,8 +107,9 @@ void BenchDrive::listen(bool wideband, double time_s) {
 void BenchDrive::watch(double time_s, BenchOutcome& out) {
     const auto& s = car_.plant().state();
     figures_.add(car_);
-    if (s.refuelled_l != refuelled_l_) {
+    if (s.refuels != refuels_) {
         out.refuelled.push_back({time_s, s.refuelled_l - refuelled_l_});
+        refuels_ = s.refuels;
         refuelled_l_ = s.refuelled_l;
     }
     out.limpMode = out.limpMode || car_.controller().now().limp;

@@ -63,6 +63,7 @@ class BenchDrive {
     std::vector<float> values_, external_, known_;
     benchcar::TruthFigures figures_;
     int64_t from_us_ = 0;
+    int refuels_ = 0;
     double refuelled_l_ = 0;
     bool ran_ = false;
 };

@@ -41,6 +41,7 @@ void Driver::begin(TrueState& s, const Leg& leg) {
     s.lamps = leg.lamps;
     s.covered = leg.covered;
     if (!leg.refuel) return;
+    ++s.refuels;
     s.refuelled_l += std::round((s.fuelUsed_l - filledAt_l_) * 100) / 100;  // a filling station tells hundredths
     filledAt_l_ = s.fuelUsed_l;
 }
@@ -87,7 +88,7 @@ void Driver::press(TrueState& s, const Leg& leg) {
     double quickest = kPressPerTick;
     if (leg.revs_rpm >= 0) {
         const double slow = leg.revs_rpm - s.speed_rpm;
-        integral_ = std::clamp(integral_ + slow * 1e-6, 0.0, 0.4);
+        integral_ = std::clamp(integral_ + slow * 3e-6, 0.0, 0.4);
         wanted = std::clamp(slow * 5e-5 + integral_, 0.0, 0.5);
     } else if (leg.pedal >= 0) {
         if (leg.dyno) brakeDynamometer(s, leg);

@@ -189,7 +189,7 @@ Route idleLoads() {
         route.legs.push_back(hold(20, 0, 0));
     }
     // A sheet of card before the radiator, until the fan starts.
-    Leg covered = hold(150, 0, 0);
+    Leg covered = hold(300, 0, 0);
     covered.covered = true;
     route.legs.push_back(covered);
     route.legs.push_back(hold(60, 0, 0));

@@ -38,6 +38,7 @@ struct TrueState {
     double boostLeak_gs = 0;                   ///< out of the pipe behind the compressor
     double ethanol = 0;                        ///< share by volume of what is injected
     double fuelUsed_l = 0;                     ///< injected since the bench was built
+    int refuels = 0;
     double refuelled_l = 0;                    ///< what the pump at the filling station told, in all
     double lambda = 1;          ///< of bank 1
     double lambdaAtSensor = 1;  ///< after transport

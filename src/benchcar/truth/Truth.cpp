@@ -200,7 +200,7 @@ void TruthFigures::boost(const TrueState& s, const Signals& c, const Build& buil
     const double wanted = fullFrom_kPa_ + 0.9 * (target_kPa - fullFrom_kPa_);
     if (reached_s_ < 0 && s.pressure_kPa >= wanted) {
         reached_s_ = full_s_;
-        if (fullFrom_kPa_ < s.ambient_kPa) rise_.add(full_s_);
+        if (fullFrom_kPa_ < s.ambient_kPa + 10) rise_.add(full_s_);
     }
     if (reached_s_ >= 0)
         overshoot_kPa_ = std::max(overshoot_kPa_.value_or(0), s.pressure_kPa - target_kPa);

@@ -178,7 +178,8 @@ Result<BenchOutcome> BenchDrive::run(const BenchOrders& orders) {
     out.learned = benchcar::learnedNow(car_);
     for (const auto& code : car_.controller().codes())
         if (code.status & benchcar::status::kConfirmed)
-            out.codes.push_back(link::TroubleCode{code.code, code.status}.name());
+            // SAE J2012 without the failure type, which this controller does not tell.
+            out.codes.push_back(link::TroubleCode{code.code, code.status}.name().substr(0, 5));
     if (auto done = finish(out); !done) return tl::unexpected(done.error());
     out.rows = file_->written()[0];
     return out;

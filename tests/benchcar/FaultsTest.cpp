@@ -148,6 +148,19 @@ void FaultsTest::aSensorFaultShowsInItsChannel() {
     const Recorded healthy = recorded(""), dead = recorded("dead"), stuck = recorded("stuck"),
                    slow = recorded("slow=8"), offset = recorded("offset=" + std::to_string(c.offset)),
                    scaled = recorded("scaled=0.7");
+    // Half as much and half as much again show as much less and more.
+    for (const double share : {0.5, 1.5}) {
+        const double off = recorded("offset=" + std::to_string(c.offset * share)).off.mean;
+        QVERIFY2(std::abs(off - c.offset * c.unit * share) < c.near, qPrintable(QString::number(off)));
+    }
+    for (const double factor : {0.9, 0.55}) {
+        const Recorded r = recorded("scaled=" + std::to_string(factor));
+        QVERIFY(std::abs(r.seen.mean / r.truth.mean - factor) < 0.03);
+    }
+    if (c.moving) {
+        const double quicker = recorded("slow=3").seen.spread, slower = recorded("slow=20").seen.spread;
+        QVERIFY(slower < slow.seen.spread * 1.05 && slow.seen.spread < quicker * 1.1);
+    }
     qInfo(
         "%s: healthy %+.4f off; dead reads %.3f; stuck +- %.5f, slow +- %.4f of +- %.4f; offset %+.3f off; scaled x "
         "%.3f",

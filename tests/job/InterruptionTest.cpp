@@ -260,9 +260,19 @@ void InterruptionTest::aBadLinkReadsTheRightBytes() {
     faults.busLost = faults.busLate = 0.01, faults.busCorrupt = 0.001;
     auto client = bench.uds();
     image::Image image;
-    const auto report = link::readMemory(client, {*bench.kit->profile.calibrationArea()}, image, nullptr, {});
-    EXPECT_OK(report);
-    qInfo("256 KiB in %.0f s with %d retries", static_cast<double>(report->elapsed_us) * 1e-6, report->retries);
+    bool whole = false;
+    // A damaged byte that no frame betrays is found by the checksum, and said; then the reading is done again.
+    for (int attempt = 0; attempt < 5 && !whole; ++attempt) {
+        image = {};
+        const auto report = link::readMemory(client, {*bench.kit->profile.calibrationArea()}, image, nullptr, {});
+        whole = report.has_value();
+        if (!report) {
+            QVERIFY2(report.error().text().find("The bytes read ") == 0, report.error().text().c_str());
+            continue;
+        }
+        qInfo("256 KiB in %.0f s with %d retries", static_cast<double>(report->elapsed_us) * 1e-6, report->retries);
+    }
+    QVERIFY(whole);
     const auto held = bench.car.memory().flash().subspan(0xC0000, 0x40000);
     const auto bytes = image.bytes(0x8C0000, 0x40000);
     QVERIFY(bytes && std::equal(bytes->begin(), bytes->end(), held.begin()));

@@ -210,6 +210,38 @@ void BaseStoryTest::nonsenseIsRefusedBesideItsField() {
     QCOMPARE(session.buildSheet().meterCurve.size(), size_t{4});
     QCOMPARE(session.buildSheet().meterCurve[2].flow_kgh, 127.5);
     put(story, "meterCurve", "");
+    // Gears are told from first on, and fall.
+    put(story, "gears", "3,58; 2.05 1.37, 1.03");
+    QCOMPARE(refused(), QString());
+    QCOMPARE(session.buildSheet().gears, (std::vector<double>{3.58, 2.05, 1.37, 1.03}));
+    put(story, "gears", "1.37 2.05");
+    QVERIFY2(refused().startsWith("gears: Ratios fall from gear to gear"), qPrintable(refused()));
+    QVERIFY(session.buildSheet().gears.empty());
+    put(story, "gears", "3.58 tall");
+    QCOMPARE(refused(), QString("gears: \"tall\" is not a number."));
+    put(story, "gears", "3.58 2.05");
+    // What the pressure is held against and where the wideband sits are chosen by their names.
+    const auto choose = [&](const char* name, std::string_view word) {
+        auto* box = story.window().findChild<QComboBox*>(name);
+        QVERIFY(box && box->findText(QString::fromStdString(std::string(word))) >= 0);
+        box->setFocus();
+        for (int i = 0; i < box->count() && box->currentText().toStdString() != word; ++i)
+            QTest::keyClick(box, Qt::Key_Down);
+        QCOMPARE(box->currentText().toStdString(), word);
+    };
+    choose("regulator", "to the weather");
+    choose("widebandPlace", "before the turbine");
+    QVERIFY(session.buildSheet().regulator == proposals::Regulator::Unreferenced);
+    QVERIFY(session.buildSheet().wideband == proposals::WidebandPlace::BeforeTheTurbine);
+    put(story, "fitted_vehicle_mass", "12");
+    QVERIFY2(refused().startsWith("vehicle_mass: A car with driver and fuel weighs"), qPrintable(refused()));
+    put(story, "fitted_vehicle_mass", "1310");
+    put(story, "fitted_drag_area", "0,64");
+    QCOMPARE(refused(), QString());
+    QCOMPARE(*session.buildSheet().of(proposals::Fact::DragArea), 0.64);
+    // All of it is kept with the car.
+    const auto kept = job::buildSheetFromJson(job::toJson(session.buildSheet()));
+    QVERIFY(kept && *kept == session.buildSheet());
     // A table longer than the form is kept whole, whatever else is typed.
     auto sheet = session.buildSheet();
     sheet.deadTimes = {{8, 1700}, {9, 1580}, {10, 1465}, {11, 1350}, {12, 1230}, {14, 995}, {15, 880}};

@@ -96,6 +96,7 @@ const std::vector<Case>& cases() {
          -0.3},
         {"exhaust-leak", &kHeronStock, idle(), {0.1, 0.25, 0.4}, "trims, %", Tell::Mean, trims, 8},
         {"intake-leak", &kCraneStock, idle(), {0.15, 0.3, 0.6}, "trims, %", Tell::Mean, trims, 8},
+        {"duct-leak", &kCraneStock, cruise(), {0.03, 0.08, 0.16}, "trims, %", Tell::Mean, trims, 10},
         {"boost-leak", &kHeronStock, fullLoad(400), {3, 8, 16}, "meter over speed-density", Tell::Mean,
          [](BenchCar& c) { return seen(c, "air_meter") / std::max(1.0, seen(c, "air_speed_density")); }, 0.1},
         {"weak-pump", &kHeronStock, fullLoad(400), {0.15, 0.13, 0.1}, "lambda over asked", Tell::Mean,

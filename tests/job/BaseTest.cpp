@@ -304,7 +304,9 @@ void BaseTest::anotherMeterBringsItsOwnCurve() {
                                      {{{-1, 1}, {2, 5}, {3, 8}, {4, 9}}, "not negative"}}) {
         sheet.meterCurve = curve;
         const auto refused = refusals(sheet);
-        QVERIFY2(refused.size() == 1 && refused[0].table == proposals::SheetTable::MeterCurve && refused[0].why.find(why) != std::string::npos, why);
+        QVERIFY2(refused.size() == 1 && refused[0].table == proposals::SheetTable::MeterCurve &&
+                     refused[0].why.find(why) != std::string::npos,
+                 why);
     }
 }
 
@@ -570,6 +572,8 @@ void BaseTest::nonsenseIsRefusedAtItsField_data() {
     QTest::newRow("negative pressure") << static_cast<int>(Fact::FuelPressure) << -300.0 << "100 to 1000";
     QTest::newRow("9 bar on 4") << static_cast<int>(Fact::SensorHighPressure) << 900.0 << "pressure axis ends at 205";
     QTest::newRow("E150") << static_cast<int>(Fact::Ethanol) << 150.0 << "0 to 100";
+    QTest::newRow("light car") << static_cast<int>(Fact::VehicleMass) << 120.0 << "300 to 4000";
+    QTest::newRow("drag") << static_cast<int>(Fact::DragArea) << 12.0 << "0.2 and 2.5";
     QTest::newRow("no number") << static_cast<int>(Fact::FinalDrive) << std::nan("") << "1.5 and 8";
 }
 

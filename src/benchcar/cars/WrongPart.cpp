@@ -96,6 +96,7 @@ const std::vector<WrongPart>& wrongParts() {
         {"idle", "Idle base air", "%", 8, 25, true, {"idle_air"}},
         {"idle-loads", "Air for the compressor", "%", 40, 90, true, {"idle_air_ac"}},
         {"pedal", "Torque asked for by the pedal", "%", 10, 30, true, {"pedal_map"}},
+        {"pedal-ceiling", "Torque ceiling too low: the throttle closes under full pedal", "%", 20, 45, false, {"torque_ceiling"}},
         {"speed", "Wheel pulses", "%", 2, 8, true, {"wheel_pulses"}},
         {"cooling", "Fans too late", "K", 6, 14, false, {"fan_on", "fan_off"}}};
     return all;
@@ -121,8 +122,9 @@ double drawnAmount(const WrongPart& part, uint64_t seed) {
 void makeWrong(ControllerMemory& memory, const WrongPart& part, double amount) {
     for (const std::string_view name : part.parameters) {
         const Item& item = *parameterNamed(name);
-        // A filter is a share of what is new each step: slower is less. Trims around nil have no share to scale.
-        if (part.id == "air-lead")
+        // A filter is a share of what is new each step: slower is less, and a ceiling too low too. Trims around nil
+        // have no share to scale.
+        if (part.id == "air-lead" || part.id == "pedal-ceiling")
             rework(memory, item, [&](double v) { return v * (1 - amount / 100); });
         else if (part.id == "bank-trim") {
             int bank = 0;

@@ -135,7 +135,8 @@ void Breathing::step(TrueState& s, double wantedThrottle, double purge, const Fa
     const double rate = gain * out_kgs / std::max(p, 5.0);
     s.pressure_kPa = (p + kStep_s * gain * (in_kgs + besides_kgs)) / (1 + kStep_s * rate);
     s.pressure_kPa = std::clamp(s.pressure_kPa, 8.0, std::max({s.boost_kPa, s.intakeLeak_gs > 0 ? s.ambient_kPa : 0, 8.0}));
-    s.meterFlow_gs = in_kgs * 1000 + s.boostLeak_gs;
+    s.throttleFlow_gs = in_kgs * 1000;
+    s.meterFlow_gs = (s.throttleFlow_gs + s.boostLeak_gs) * (1 - faults.ductLeak);
     s.airflow_gs = out_kgs * 1000;
     s.airPerStroke_g = s.speed_rpm > 60 ? cylinderAir_g(engine, ve_, s.pressure_kPa, s.chargeTemp_K) : 0;
     const double skew = engine.banks > 1 ? engine.bankSkew : 0;

@@ -97,7 +97,7 @@ struct Build {
 };
 
 inline constexpr Engine kHeronEngine{1598e-6, 4, 1, 9.6, 2.4e-3, 0.056, 0.16, 3900, 0.72, 0, 14, 26000, true};
-inline constexpr Engine kCraneEngine{2792e-6, 6, 2, 10.2, 4.4e-3, 0.068, 0.24, 4100, 0.60, 0.015, 17, 36000, false};
+inline constexpr Engine kCraneEngine{2792e-6, 6, 2, 11.4, 4.4e-3, 0.068, 0.24, 4100, 0.60, 0.015, 17, 36000, false};
 inline constexpr Chassis kHeronChassis{1340, 0.66, 4.06, {0, 3.58, 2.05, 1.37, 1.03, 0.84, 0.69}};
 inline constexpr Chassis kCraneChassis{1560, 0.70, 3.73, {0, 3.36, 2.05, 1.42, 1.08, 0.86, 0.71}};
 
@@ -110,7 +110,7 @@ inline constexpr Parts kHeronFittedParts{
     {669.7, 1010, 118}, {77.647, -11.059}, 82, kWildCams, {0.0250, 3.5e-4, 2.2e-5, 62}, 0.80, 0.312, 350};
 inline constexpr Parts kCraneStockParts{{290, 810, 90}, {27.294, -1.118}, 80, kTameCams, {}, 0, 0.318};
 // An owner's Crane: 360 cm3/min injectors, a 75 mm throttle, 245/40 R18 tyres.
-inline constexpr Engine kCraneWideEngine{2792e-6, 6, 2, 10.2, 4.4e-3, 0.075, 0.24, 4100, 0.60, 0.015, 17, 36000, false};
+inline constexpr Engine kCraneWideEngine{2792e-6, 6, 2, 11.4, 4.4e-3, 0.075, 0.24, 4100, 0.60, 0.015, 17, 36000, false};
 inline constexpr Parts kCraneFittedParts{{360, 960, 110}, {27.294, -1.118}, 80, kTameCams, {}, 0, 0.325};
 
 inline constexpr Build kHeronStock{"heron", kHeronEngine, kHeronChassis, kHeronStockParts, {98, 0}};

@@ -108,6 +108,7 @@ void Plant::move() {
     const double dragArea_m2 = build_.chassis.dragArea_m2 * (1 + build_.drawn.dragArea);
     const double resisting = 0.5 * kAirDensity * dragArea_m2 * air_ms * std::abs(air_ms) +
                              (vehicle_ms_ > 0.05 ? kRolling * weight : 0) + (s_.gear > 0 || s_.rolls ? s_.grade * weight : 0);
+    s_.roadForce_N = resisting;
     const double brakes = s_.gear == 0 && !s_.rolls ? kBrake_ms2 * mass_kg : 0;
     vehicle_ms_ = std::max(0.0, vehicle_ms_ + kStep_s * (traction - resisting - brakes) / (mass_kg * kRotating));
     s_.speed_rpm = omega_ * 60 / (2 * std::numbers::pi);

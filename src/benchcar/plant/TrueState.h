@@ -25,6 +25,7 @@ struct TrueState {
     double turbo_rads = 0;
     double wastegate = 0;       ///< open share
     double airflow_gs = 0;      ///< into the cylinders
+    double throttleFlow_gs = 0; ///< past the throttle
     double meterFlow_gs = 0;    ///< past the airflow meter
     double airPerStroke_g = 0;  ///< mean of the banks
     double fuelPerStroke_g = 0;
@@ -70,6 +71,7 @@ struct TrueState {
     double grade = 0;
     double altitude_m = 0;  ///< since the drive began
     double clutch = 0;   ///< 0 open, 1 closed
+    double roadForce_N = 0;  ///< what air, tyres and slope take of the car
     double drag_Nm = 0;  ///< what alternator and air conditioning take from the crank
     int gear = 0;
     bool ignition = false;

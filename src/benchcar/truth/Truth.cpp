@@ -57,6 +57,8 @@ constexpr Column kColumns[] = {
      [](const TrueState& s) { return static_cast<double>(s.knocks); }},
     {"true_misfire", "%", "Of the combustions", [](const TrueState& s) { return s.misfire * 100; }},
     {"true_vehicle_speed", "km/h", "Of the car", [](const TrueState& s) { return s.vehicle_kmh; }},
+    {"true_road_force", "N", "What air, tyres and slope take: with gear and speed the load line",
+     [](const TrueState& s) { return s.roadForce_N; }},
     {"true_grade", "%", "Of the road", [](const TrueState& s) { return s.grade * 100; }},
     {"true_altitude", "m", "Since the drive began", [](const TrueState& s) { return s.altitude_m; }},
     {"true_gear", "", "Chosen", [](const TrueState& s) { return static_cast<double>(s.gear); }},

@@ -150,7 +150,7 @@ void BuildSheetForm::makeBesides(QGridLayout* grid, int& row) {
     gears_->setPlaceholderText("first, second \u2026 to one");
     line("Gear ratios", gears_);
     gearsWhy_ = refusalLine(grid, row, "gears");
-    regulator_ = choice("regulator", "Pressure held", proposals::kRegulators);
+    regulator_ = choice("regulator", "Fuel pressure held", proposals::kRegulators);
     wideband_ = choice("widebandPlace", "Wideband sits", proposals::kWidebandPlaces);
     heading("What the owner wants");
     wish_ = choice("wish", "Most of all", proposals::kWishes);

@@ -90,8 +90,11 @@ void OperatorPanel::makeFaults() {
     faults_ = new QListWidget;
     faults_->setObjectName("faults");
     faults_->setMinimumHeight(48);
+    faults_->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+    faults_->setTextElideMode(Qt::ElideRight);
     for (const auto& choice : benchcar::faultChoices()) {
         auto* item = new QListWidgetItem(QString::fromStdString(choice.title), faults_);
+        item->setToolTip(item->text());
         item->setData(Qt::UserRole, QString::fromStdString(choice.name));
         item->setFlags(Qt::ItemIsEnabled | Qt::ItemIsUserCheckable | Qt::ItemIsSelectable);
         item->setCheckState(Qt::Unchecked);

@@ -1,5 +1,5 @@
-// How much faster than real time the bench car runs, with sampling on, what each part costs a simulated second, and what
-// a drawn car costs more than the book's. Processor time: what else the machine does is not in it.
+// How much faster than real time the bench car runs, with sampling on, what each part costs a simulated second, and
+// what a drawn car costs more than the book's. Processor time: what else the machine does is not in it.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include <cstdio>
 #include <ctime>
@@ -125,12 +125,14 @@ int main() {
     storage::RealFileSystem files;
     const auto kit = job::loadKit(files, BRUSK_DATA_DIR "/heron/aldine-e2.profile.json");
     if (!kit) return std::fprintf(stderr, "%s\n", kit.error().text().c_str()), 1;
-    std::printf("%.0f s simulated; milliseconds of the processor for a simulated second (times real time)\n", kSimulated_s);
+    std::printf("%.0f s simulated; milliseconds of the processor for a simulated second (times real time)\n",
+                kSimulated_s);
     for (const bool drawn : {false, true}) {
-        const auto cost =
-            measure(drawn ? benchcar::oneOf(benchcar::kHeronFitted, 1) : benchcar::kHeronFitted, **kit);
+        const auto cost = measure(drawn ? benchcar::oneOf(benchcar::kHeronFitted, 1) : benchcar::kHeronFitted, **kit);
         if (!cost) return std::fprintf(stderr, "%s\n", cost.error().text().c_str()), 1;
-        const auto show = [](const char* what, double ms) { std::printf("  %-44s %.2f ms (%.0f)\n", what, ms, 1000 / ms); };
+        const auto show = [](const char* what, double ms) {
+            std::printf("  %-44s %.2f ms (%.0f)\n", what, ms, 1000 / ms);
+        };
         std::printf("%s car, %zu channels at 100 Hz, %zu rows\n", drawn ? "a drawn" : "the book's", cost->channels,
                     cost->rows);
         show("plant", cost->plant_ms);

@@ -137,13 +137,15 @@ int main(int argc, char** argv) {
     for (const auto& choice : benchcar::faultChoices())
         faultNames += (faultNames.empty() ? "" : ", ") + choice.name;
     auto* link = app.add_option("--link", o.link, "unix:PATH, the socket to listen on, or socketcan:INTERFACE");
-    app.add_option("--car,--model", o.car, "heron (as sold), heron-fitted (with the owner's parts), crane, crane-fitted");
+    app.add_option("--car,--model", o.car,
+                   "heron (as sold), heron-fitted (with the owner's parts), crane, crane-fitted");
     app.add_option("--parts", o.parts, "build sheet of the fitted parts; what it is silent of is as it was");
     app.add_option("--seed", o.seed, "seed of all noise");
     app.add_flag("--drawn", o.drawn, "a car that differs from the book as the seed draws it");
     app.add_option("--route", o.route, "start the engine and drive this route: " + names);
     app.add_option("--visit", o.visits, "drive to this cell of the map, RPM:KPA, may be given again");
-    app.add_option("--fault", o.faults, "FAULT[=AMOUNT][@FROM-[TO]], seconds from the beginning, may be given again: " + faultNames);
+    app.add_option("--fault", o.faults,
+                   "FAULT[=AMOUNT][@FROM-[TO]], seconds from the beginning, may be given again: " + faultNames);
     app.add_option("--temperature", o.temperature_C, "of the weather, degC")->check(CLI::Range(-40.0, 50.0));
     app.add_option("--pressure", o.pressure_kPa, "of the weather, kPa: lower in the mountains")
         ->check(CLI::Range(55.0, 108.0));

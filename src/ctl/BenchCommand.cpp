@@ -28,9 +28,7 @@ struct Choice {
     uint64_t seed = 1;
 
     static constexpr double kUnsaid = -1000;
-    static std::optional<double> said(double value) {
-        return value == kUnsaid ? std::nullopt : std::optional(value);
-    }
+    static std::optional<double> said(double value) { return value == kUnsaid ? std::nullopt : std::optional(value); }
 };
 
 std::string listed(const std::vector<std::string>& names) {
@@ -177,15 +175,10 @@ json makeWrong(const Choice& o, benchcar::BenchCar& car) {
 }
 
 json outcomeJson(const Choice& o, const BenchOutcome& came, const benchcar::FaultPlan& plan) {
-    json out = {{"file", o.out},
-                {"model", o.model},
-                {"seed", o.seed},
-                {"duration_s", came.duration_s},
-                {"rows", came.rows},
-                {"rate_hz", o.rate_hz},
-                {"codes", came.codes},
-                {"limp_mode", came.limpMode},
-                {"stalled", came.stalled}};
+    json out = {
+        {"file", o.out},          {"model", o.model},     {"seed", o.seed},      {"duration_s", came.duration_s},
+        {"rows", came.rows},      {"rate_hz", o.rate_hz}, {"codes", came.codes}, {"limp_mode", came.limpMode},
+        {"stalled", came.stalled}};
     out["routes"] = json::array();
     for (const auto& stretch : came.routes)
         out["routes"].push_back({{"route", stretch.route}, {"from_s", stretch.from_s}, {"to_s", stretch.to_s}});
@@ -206,7 +199,8 @@ json outcomeJson(const Choice& o, const BenchOutcome& came, const benchcar::Faul
 
 void drive(Context& c, const Choice& o) {
     constexpr int kTicks_hz = 100;
-    if (kTicks_hz % o.rate_hz != 0) throw WrongUse{"--rate: the controller counts in 10 ms; 100, 50, 25, 20, 10 and less."};
+    if (kTicks_hz % o.rate_hz != 0)
+        throw WrongUse{"--rate: the controller counts in 10 ms; 100, 50, 25, 20, 10 and less."};
     if (o.truth == o.out) throw WrongUse{"--truth and --out name the same file."};
     BenchOrders orders;
     orders.faults = planOf(o);
@@ -232,8 +226,7 @@ void drive(Context& c, const Choice& o) {
     const std::string sha = carfolder::imageFingerprint(image);
     orders.out = o.out;
     orders.truth = o.truth;
-    orders.wideband =
-        !o.noWideband && std::find(o.drop.begin(), o.drop.end(), "lambda_measured") == o.drop.end();
+    orders.wideband = !o.noWideband && std::find(o.drop.begin(), o.drop.end(), "lambda_measured") == o.drop.end();
     orders.period_ms = 1000 / o.rate_hz;
     orders.seed = o.seed;
     orders.force = o.force;

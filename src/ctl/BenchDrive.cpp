@@ -71,7 +71,7 @@ Done BenchDrive::open(const BenchOrders& orders) {
     return {};
 }
 
-void BenchDrive::row(const BenchOrders& orders, double time_s) {
+void BenchDrive::row(double time_s) {
     if (truth_) {
         benchcar::truthNow(car_, known_);
         truth_->append(0, time_s, known_);
@@ -85,7 +85,6 @@ void BenchDrive::row(const BenchOrders& orders, double time_s) {
         values_[i] = bytes.empty() ? std::nanf("") : job::physicalOf(*kit_.definition, m, bytes.data());
     }
     file_->append(0, time_s, values_);
-    (void)orders;
 }
 
 void BenchDrive::listen(bool wideband, double time_s) {
@@ -131,7 +130,7 @@ Done BenchDrive::drive(const benchcar::Route& route, const BenchOrders& orders, 
         const double time_s = now_s();
         listen(external, time_s);
         watch(time_s, out);
-        if ((car_.now_us() - from_us_) % period_us == 0) row(orders, time_s);
+        if ((car_.now_us() - from_us_) % period_us == 0) row(time_s);
         if (time_s - written_s < kWriteEvery_s) continue;
         written_s = time_s;
         for (auto* file : {file_.get(), truth_.get()})
@@ -146,6 +145,7 @@ Done BenchDrive::finish(const BenchOutcome& out) {
     if (truth_) {
         const auto append = [&](size_t group, double time_s, const auto& values, auto number) {
             std::vector<float> row;
+            row.reserve(values.size());
             for (const auto& value : values)
                 row.push_back(static_cast<float>(number(value)));
             truth_->append(group, time_s, row);

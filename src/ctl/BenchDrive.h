@@ -49,7 +49,7 @@ class BenchDrive {
   private:
     [[nodiscard]] Done open(const BenchOrders& orders);
     [[nodiscard]] Done drive(const benchcar::Route& route, const BenchOrders& orders, BenchOutcome& out);
-    void row(const BenchOrders& orders, double time_s);
+    void row(double time_s);
     void listen(bool wideband, double time_s);
     void watch(double time_s, BenchOutcome& out);
     [[nodiscard]] Done finish(const BenchOutcome& out);

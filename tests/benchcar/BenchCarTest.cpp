@@ -482,7 +482,8 @@ void BenchCarTest::routesVisitTheMap() {
             if (open < 0.99) QVERIFY(most < asked * 1.25 + 2);
             QVERIFY(stalled < 0.5 + off);
             for (const StoredCode& code : car.controller().codes())
-                QVERIFY2(code.status == 0, qPrintable(QString::fromStdString(route.name) + ": " + QString::number(code.code, 16)));
+                QVERIFY2(code.status == 0,
+                         qPrintable(QString::fromStdString(route.name) + ": " + QString::number(code.code, 16)));
         }
     QVERIFY(!routeNamed("moon"));
 }

@@ -151,7 +151,8 @@ void DrawnTest::aHundredDrawnCarsAreBelievable() {
     }
     qInfo(
         "%d cars: start %.2f to %.2f s, idle off %.0f to %.0f rpm, heat missing %.2f to %.2f %%, filling %.0f to "
-        "%.0f %%, full load %.0f to %.0f and %.0f to %.0f kPa, the wideband %.1f to %.1f times as late at idle, lambda in "
+        "%.0f %%, full load %.0f to %.0f and %.0f to %.0f kPa, the wideband %.1f to %.1f times as late at idle, lambda "
+        "in "
         "the loop %.3f to %.3f",
         kCars, start_s.least, start_s.most, idleOff_rpm.least, idleOff_rpm.most, missing_pct.least, missing_pct.most,
         full_pct.least, full_pct.most, turbo_kPa.least, turbo_kPa.most, natural_kPa.least, natural_kPa.most,

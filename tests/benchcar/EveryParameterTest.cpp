@@ -211,7 +211,8 @@ const std::map<std::string, Scenario>& scenarios() {
                                std::vector<const char*> faults) {
             s[name] = {build, std::move(route), from, to, {}, std::move(faults), {}};
         };
-        s["purging"] = {&kHeronStock, cruise(40), 40, 55, both(openLoop, with("purge_pause", 1)), {"canister-full=0.2"}, {}};
+        s["purging"] = {&kHeronStock,          cruise(40), 40, 55, both(openLoop, with("purge_pause", 1)),
+                        {"canister-full=0.2"}, {}};
         fault("coolant dead", &kHeronStock, still(30), 10, 30, {"coolant:dead"});
         fault("coolant shorted", &kHeronStock, still(30), 10, 30, {"coolant:scaled=0"});
         fault("intake dead", &kHeronStock, still(30), 10, 30, {"intake:dead"});

@@ -76,8 +76,7 @@ void PartsTest::theDemosSheetMakesItsFittedCar() {
     QVERIFY(near(made.turbo.turbineArea_m2, fitted.turbo.turbineArea_m2, 0.03));
     QVERIFY(near(made.turbo.inertia_kgm2, fitted.turbo.inertia_kgm2, 0.03));
     QVERIFY(made.intercooler == 0.8 && near(made.tyreRadius_m, 0.312) && build.fuel.ethanol == 0.1);
-    const Build crane =
-        with(readText(std::string(BRUSK_DATA_DIR) + "/crane/build-sheet.json").c_str(), kCraneStock);
+    const Build crane = with(readText(std::string(BRUSK_DATA_DIR) + "/crane/build-sheet.json").c_str(), kCraneStock);
     QVERIFY(near(crane.parts.injectors.flow_cm3min, 360) && near(crane.engine.throttleBore_m, 0.075) &&
             near(crane.parts.tyreRadius_m, 0.325));
 }
@@ -98,12 +97,11 @@ void PartsTest::everyPartThePlantKnowsIsTaken() {
 }
 
 void PartsTest::aPartThePlantHasNoNumberForIsRefusedByName() {
-    for (const auto& [sheet, name] :
-         {std::pair{R"({"fitted":{"rev_limit":7200}})", "rev_limit"},
-          {R"({"fitted":{"exhaust_bore":63}})", "exhaust_bore"},
-          {R"({"fitted":{"flux_capacitor":1.21}})", "flux_capacitor"},
-          {R"({"meter_curve":[{"reading":1,"kgh":10}]})", "meter_curve"},
-          {R"({"gears":[7,6,5,4,3,2,1]})", "gears"}}) {
+    for (const auto& [sheet, name] : {std::pair{R"({"fitted":{"rev_limit":7200}})", "rev_limit"},
+                                      {R"({"fitted":{"exhaust_bore":63}})", "exhaust_bore"},
+                                      {R"({"fitted":{"flux_capacitor":1.21}})", "flux_capacitor"},
+                                      {R"({"meter_curve":[{"reading":1,"kgh":10}]})", "meter_curve"},
+                                      {R"({"gears":[7,6,5,4,3,2,1]})", "gears"}}) {
         const std::string why = refused(sheet);
         QVERIFY2(why.find(name) != std::string::npos, (std::string(name) + ": " + why).c_str());
     }
@@ -137,7 +135,8 @@ void PartsTest::partsActAsPhysicsSays() {
         run(car, 43.5);
         return car.plant().state().vehicle_kmh;
     };
-    const double light = reached(with(R"({"fitted":{"vehicle_mass":1000,"drag_area":0.5}})")), book = reached(kHeronStock);
+    const double light = reached(with(R"({"fitted":{"vehicle_mass":1000,"drag_area":0.5}})")),
+                 book = reached(kHeronStock);
     QVERIFY(light > book + 8);
     // A wider pipe leaves less pressure behind the turbine: more boost is not promised, less back pressure is.
     const auto back = [](const Build& build) {
@@ -181,7 +180,8 @@ void PartsTest::theRegulatorAndTheWidebandsPlaceAct() {
         one.startRoute(route);
         run(one, 30);
         double sum = 0, squares = 0;
-        watch(one, 15, [&] { sum += one.plant().wideband() / 300, squares += std::pow(one.plant().wideband(), 2) / 300; });
+        watch(one, 15,
+              [&] { sum += one.plant().wideband() / 300, squares += std::pow(one.plant().wideband(), 2) / 300; });
         return std::sqrt(squares - sum * sum);
     };
     QVERIFY(spread(R"({"wideband":"behind the catalyst"})") < 0.5 * spread("{}"));

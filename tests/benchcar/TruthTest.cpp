@@ -104,9 +104,9 @@ void TruthTest::theTruthIsTheSameEveryTime() {
     QVERIFY(one.first != other.first);
     QCOMPARE(one.first.size(), truthChannels().size());
     for (const auto& [name, value] : one.second)
-        QVERIFY2(std::isfinite(value) && std::find(figureNames().begin(), figureNames().end(), name) !=
-                                             figureNames().end(),
-                 std::string(name).c_str());
+        QVERIFY2(
+            std::isfinite(value) && std::find(figureNames().begin(), figureNames().end(), name) != figureNames().end(),
+            std::string(name).c_str());
     QVERIFY(one.second.size() >= 12);
 }
 
@@ -125,9 +125,10 @@ void TruthTest::whatTrimsTookFromAWrongMapLeansTheFirstPullOnTheRightOne() {
     const double after = pullOff_pct(car);
     car.controller().forgetLearned();
     const double cleared = pullOff_pct(car);
-    qInfo("pull off by %.1f %% at first; a map 8 %% high, driven: trims took %.1f %%, pull off by %.1f %%; the right map "
-          "flashed: %.1f %%; cleared: %.1f %%",
-          right, learned, wrong, after, cleared);
+    qInfo(
+        "pull off by %.1f %% at first; a map 8 %% high, driven: trims took %.1f %%, pull off by %.1f %%; the right map "
+        "flashed: %.1f %%; cleared: %.1f %%",
+        right, learned, wrong, after, cleared);
     QVERIFY(std::abs(right) < 1 && learned < -5);
     QVERIFY(std::abs(wrong) < 2.5);  // map and trims are wrong against each other
     QVERIFY(std::abs(after + learned) < 1.5);
@@ -204,9 +205,9 @@ void TruthTest::aCoastDownOnTheSameStretchCancelsItsGrade() {
         const Trace& coast = coasts.at(stretch);
         for (size_t i = 200; i + 100 < pull.time_s.size(); i += 10) {
             // The coast-down passes the same speed somewhere; it falls all the way.
-            const auto at = std::lower_bound(coast.speed_ms.begin(), coast.speed_ms.end(), pull.speed_ms[i],
-                                             std::greater<>()) -
-                            coast.speed_ms.begin();
+            const auto at =
+                std::lower_bound(coast.speed_ms.begin(), coast.speed_ms.end(), pull.speed_ms[i], std::greater<>()) -
+                coast.speed_ms.begin();
             if (at < 60 || static_cast<size_t>(at) + 60 > coast.speed_ms.size()) continue;
             const double inertia = build.engine.inertia_kgm2 * slopeOf(pull.time_s, pull.omega, i - 50, i + 50);
             const double a = pull.acceleration(i), rolled = coast.acceleration(static_cast<size_t>(at));
@@ -222,8 +223,8 @@ void TruthTest::aCoastDownOnTheSameStretchCancelsItsGrade() {
             truth += mean;
         }
     }
-    qInfo("torque by the coast-down %+.2f %% off, by the book's losses on a flat road %+.2f %%", (told / truth - 1) * 100,
-          (ignored / truth - 1) * 100);
+    qInfo("torque by the coast-down %+.2f %% off, by the book's losses on a flat road %+.2f %%",
+          (told / truth - 1) * 100, (ignored / truth - 1) * 100);
     QVERIFY(truth > 1000);
     QVERIFY(std::abs(told / truth - 1) < 0.01);
 }
@@ -348,9 +349,8 @@ void TruthTest::knockHasATailAndFalseKnockIsFlatAgainstSpark() {
         const double from = seen(car, "knock_events");
         Heard out;
         int n = 0;
-        watch(car, 100, [&] {
-            out.below_deg += car.plant().state().knockSpark_deg - car.plant().state().spark_deg, ++n;
-        });
+        watch(car, 100,
+              [&] { out.below_deg += car.plant().state().knockSpark_deg - car.plant().state().spark_deg, ++n; });
         out.below_deg /= n;
         out.rate = (seen(car, "knock_events") - from) / 100;
         return out;
@@ -359,8 +359,8 @@ void TruthTest::knockHasATailAndFalseKnockIsFlatAgainstSpark() {
     for (const double less : {0.0, 1.0, 2.0, 3.0, 4.0, 5.0, 7.0}) {
         table.push_back(heard(less, nullptr, true));
         book.push_back(heard(less, nullptr, false));
-        qInfo("%+.1f deg below the mean limit: heard %.2f a second; the book's car at %+.1f: %.2f", table.back().below_deg,
-              table.back().rate, book.back().below_deg, book.back().rate);
+        qInfo("%+.1f deg below the mean limit: heard %.2f a second; the book's car at %+.1f: %.2f",
+              table.back().below_deg, table.back().rate, book.back().below_deg, book.back().rate);
     }
     for (size_t i = 1; i < table.size(); ++i) {
         QVERIFY(table[i].below_deg > table[i - 1].below_deg && table[i].rate <= table[i - 1].rate + 0.05);
@@ -454,7 +454,8 @@ void TruthTest::theSpareInputReadsTheWidebandWithItsOwnGround() {
         run(car, 60);
         double off = 0;
         watch(car, 10, [&] {
-            off += (seen(car, "spare_volts") - (car.plant().wideband() - sense::kAnalogueLow) / sense::kAnaloguePerV) / 200;
+            off += (seen(car, "spare_volts") - (car.plant().wideband() - sense::kAnalogueLow) / sense::kAnaloguePerV) /
+                   200;
         });
         QVERIFY2(std::abs(off - sense::kGround_V - ground_V) < 0.002, qPrintable(QString::number(off)));
     }
@@ -489,9 +490,10 @@ void TruthTest::aTestersStepsAreDoneAndTakenBack() {
         in_s = leg == last ? in_s + 0.01 : 0;
         last = leg;
         if (!leg || !leg->dyno || in_s < 1 || in_s > 2.5) return;
-        const double duty = seen(car, "wastegate_duty") - seen(car, "boost_base_duty") -
-                            seen(car, "boost_p_part") - seen(car, "boost_i_part") - seen(car, "boost_d_part");
-        if (seen(car, "boost_state") == 1) (leg->dutyStep < 0 ? dutyWith : dutyWithout) += duty, ++(leg->dutyStep < 0 ? n : m);
+        const double duty = seen(car, "wastegate_duty") - seen(car, "boost_base_duty") - seen(car, "boost_p_part") -
+                            seen(car, "boost_i_part") - seen(car, "boost_d_part");
+        if (seen(car, "boost_state") == 1)
+            (leg->dutyStep < 0 ? dutyWith : dutyWithout) += duty, ++(leg->dutyStep < 0 ? n : m);
     });
     QVERIFY(n > 50 && m > 50);
     qInfo("duty beside its own parts: %.2f %%, with a tester's step %.2f %%", dutyWithout / m, dutyWith / n);
@@ -531,8 +533,8 @@ void TruthTest::anHourOfTheTenOfMixedUseLeavesAWellCar() {
     run(car, 3600);  // one of them
     QVERIFY(car.onRoute());
     const TrueState& s = car.plant().state();
-    qInfo("%.0f l burnt; learned %.1f, %.1f, %.1f, %.1f %%", s.fuelUsed_l, seen(car, "learned_0"), seen(car, "learned_1"),
-          seen(car, "learned_2"), seen(car, "learned_3"));
+    qInfo("%.0f l burnt; learned %.1f, %.1f, %.1f, %.1f %%", s.fuelUsed_l, seen(car, "learned_0"),
+          seen(car, "learned_1"), seen(car, "learned_2"), seen(car, "learned_3"));
     QVERIFY(cold < 40 && s.coolant_C > 70 && s.fuelUsed_l > 2 && s.fuelUsed_l < 12);
     for (const StoredCode& code : car.controller().codes())
         QVERIFY2(code.status == 0, qPrintable(QString::number(code.code, 16)));

@@ -15,8 +15,8 @@ recording::Recording readBack(const QString& path) {
     QFile file(path);
     if (!file.open(QIODevice::ReadOnly)) qFatal("%s is not there", qPrintable(path));
     const QByteArray bytes = file.readAll();
-    auto out = recording::readMdf4(
-        {reinterpret_cast<const uint8_t*>(bytes.constData()), static_cast<size_t>(bytes.size())});
+    auto out =
+        recording::readMdf4({reinterpret_cast<const uint8_t*>(bytes.constData()), static_cast<size_t>(bytes.size())});
     if (!out) qFatal("%s", out.error().text().c_str());
     return std::move(*out);
 }
@@ -65,7 +65,8 @@ void BenchTest::aDriveIsRecordedWithTheTruthOnItsClock() {
     for (const char* figure : {"fuel_error_rms_pct", "boost_error_kpa", "idle_off_rpm", "start_s", "knock_retard_deg"})
         QVERIFY2(told["truth"].toObject().contains(figure), figure);
     const auto drive = readBack(at("a.mf4")), truth = readBack(at("at.mf4"));
-    QVERIFY(drive.imageSha256 == told["image_sha256"].toString().toStdString() && truth.imageSha256 == drive.imageSha256);
+    QVERIFY(drive.imageSha256 == told["image_sha256"].toString().toStdString() &&
+            truth.imageSha256 == drive.imageSha256);
     const auto& rows = drive.groups[0].time_s;
     QVERIFY(rows == groupNamed(truth, "truth").time_s);
     QCOMPARE(static_cast<qint64>(rows.size()), told["rows"].toInteger());
@@ -85,17 +86,19 @@ void BenchTest::aDriveIsRecordedWithTheTruthOnItsClock() {
                          told["drawn"].toObject()[QString::fromStdString(fact.name)].toObject()["value"].toDouble()) <
                 1e-5);
     for (const auto& figure : groupNamed(truth, "figures").channels)
-        if (const QJsonValue value = told["truth"].toObject().value(QString::fromStdString(figure.name)); !value.isUndefined())
-            QVERIFY2(std::abs(static_cast<double>(figure.values.at(0)) - value.toDouble()) <
-                         1e-5 * std::max(1.0, std::abs(value.toDouble())),
-                     qPrintable(QString("%1: %2, %3").arg(figure.name.c_str()).arg(figure.values[0]).arg(value.toDouble())));
+        if (const QJsonValue value = told["truth"].toObject().value(QString::fromStdString(figure.name));
+            !value.isUndefined())
+            QVERIFY2(
+                std::abs(static_cast<double>(figure.values.at(0)) - value.toDouble()) <
+                    1e-5 * std::max(1.0, std::abs(value.toDouble())),
+                qPrintable(QString("%1: %2, %3").arg(figure.name.c_str()).arg(figure.values[0]).arg(value.toDouble())));
     QCOMPARE(groupNamed(truth, "learned").channels.size(), size_t(6));
 }
 
 void BenchTest::theSameSeedDrivesTheSame() {
     const auto told = [&](const QString& seed) {
-        auto out = ctl({"bench", "drive", "--out", at("s.mf4"), "--route", "hills", "--drawn", "--seed", seed, "--force",
-                        "--json"})
+        auto out = ctl({"bench", "drive", "--out", at("s.mf4"), "--route", "hills", "--drawn", "--seed", seed,
+                        "--force", "--json"})
                        .object();
         out.remove("seed");
         return out;
@@ -106,8 +109,8 @@ void BenchTest::theSameSeedDrivesTheSame() {
 }
 
 void BenchTest::faultsComeAndGoOnTime() {
-    const auto ran = ctl({"bench", "drive", "--out", at("f.mf4"), "--truth", at("ft.mf4"), "--model", "crane", "--route",
-                          "idle", "--fault", "intake-leak=1@60-90", "--fault", "coolant:dead@95", "--json"});
+    const auto ran = ctl({"bench", "drive", "--out", at("f.mf4"), "--truth", at("ft.mf4"), "--model", "crane",
+                          "--route", "idle", "--fault", "intake-leak=1@60-90", "--fault", "coolant:dead@95", "--json"});
     QVERIFY2(ran.code == 0, ran.err);
     const QJsonArray faults = ran.object()["faults"].toArray();
     QVERIFY(faults[0].toObject()["from_s"] == 60 && faults[0].toObject()["to_s"] == 90);
@@ -134,7 +137,8 @@ void BenchTest::whatIsLeftOutIsLeftOut() {
     };
     const auto usual = drive({"--channels", "usual"}), all = drive({"--channels", "all"}), roles = drive({});
     QVERIFY(usual.groups[0].channels.size() < roles.groups[0].channels.size());
-    QVERIFY(roles.groups[0].channels.size() < all.groups[0].channels.size() && all.find("tick_none").channel == nullptr);
+    QVERIFY(roles.groups[0].channels.size() < all.groups[0].channels.size() &&
+            all.find("tick_none").channel == nullptr);
     QVERIFY(all.find("substitutes") && !roles.find("substitutes"));
     const auto blind = drive({"--no-wideband"});
     QVERIFY(blind.groups.size() == 1 && !blind.findRole("lambda_measured"));
@@ -170,9 +174,9 @@ void BenchTest::itRunsTheBytesItIsGiven() {
 
 void BenchTest::aWrongPartIsToldAndFelt() {
     const auto off = [&](const QStringList& wrong) {
-        const auto told = ctl(QStringList{"bench", "drive", "--out", at("w.mf4"), "--route", "pulls-3", "--force", "--json"} +
-                              wrong)
-                              .object();
+        const auto told =
+            ctl(QStringList{"bench", "drive", "--out", at("w.mf4"), "--route", "pulls-3", "--force", "--json"} + wrong)
+                .object();
         return std::tuple(told["truth"].toObject()["fuel_error_boost_pct"].toDouble(), told["image_sha256"].toString(),
                           told["wrong"].toArray());
     };
@@ -255,7 +259,8 @@ void BenchTest::nothingIsOverwrittenUnasked() {
     QFile mine(at("mine.mf4"));
     QVERIFY(mine.open(QIODevice::WriteOnly) && mine.write("mine") == 4);
     mine.close();
-    for (const QStringList& words : {QStringList{"--out", at("mine.mf4")}, {"--out", at("new.mf4"), "--truth", at("mine.mf4")}}) {
+    for (const QStringList& words :
+         {QStringList{"--out", at("mine.mf4")}, {"--out", at("new.mf4"), "--truth", at("mine.mf4")}}) {
         const auto ran = ctl(QStringList{"bench", "drive", "--route", "idle"} + words);
         QVERIFY(ran.code == 1 && !ran.err.isEmpty());
         QVERIFY(!QFile::exists(at("new.mf4")));

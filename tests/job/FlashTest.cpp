@@ -37,7 +37,39 @@ class FlashTest : public QObject {
     void changedCellsUnderFullLoadWithoutSamplesWarn();
     void checksumsOfADraftAreMendedFirst();
     void aFlashWithTheEngineRunningIsRefused();
+    void whatWasLearnedOutlivesAFlashUntilTheRoutineClearsIt();
 };
+
+void FlashTest::whatWasLearnedOutlivesAFlashUntilTheRoutineClearsIt() {
+    Bench bench;
+    const auto learned = [&] {
+        double most = 0;
+        for (const char* name : {"learned_0", "learned_1", "learned_2", "learned_3"})
+            most = std::max(most,
+                            std::abs(static_cast<double>(bench.car.memory().seen(*benchcar::measurementNamed(name)))));
+        return most / 100;
+    };
+    const auto original = bench.read();
+    bench.car.startRoute(*benchcar::routeNamed("hills"));
+    bench.letTimePass(240);  // the owner's parts on the factory's bytes: there is much to learn
+    bench.car.stopRoute();
+    bench.letTimePass(10);
+    QVERIFY2(learned() > 3, qPrintable(QString::number(learned())));
+    EXPECT_OK(bench.flash(bench.change("rev_limit", 6500, original.id).id));
+    bench.car.setIgnition(true);
+    bench.letTimePass(1);
+    QVERIFY(learned() > 3);
+    auto uds = bench.uds();
+    EXPECT_FAILS(uds.forgetLearned(), "session");
+    EXPECT_OK(uds.startSession(bench.kit->profile.sessionExtended));
+    EXPECT_OK(uds.forgetLearned());
+    bench.letTimePass(1);
+    QVERIFY(learned() < 0.01);
+    auto knowing = bench.kit->profile;
+    knowing.routineForget.reset();
+    link::Uds other(bench.bus, knowing);
+    EXPECT_FAILS(other.forgetLearned(), "knows no routine");
+}
 
 void FlashTest::whoFlashesIsToldThatTheDatabaseIsWaitedFor() {
     Bench bench;

@@ -53,10 +53,10 @@ const std::map<std::string, Take, std::less<>>& ofTurbo() {
 }
 
 // Taken together below, or no part at all: what an owner wants.
-constexpr std::string_view kTogether[] = {"fuel_pressure",    "injector_flow",        "injector_pressure",
-                                          "sensor_low_volts", "sensor_low_pressure",  "sensor_high_volts",
-                                          "sensor_high_pressure", "sensor_slope",     "sensor_offset",
-                                          "exhaust_bore",     "boost_ceiling",        "fan_on"};
+constexpr std::string_view kTogether[] = {"fuel_pressure",        "injector_flow",       "injector_pressure",
+                                          "sensor_low_volts",     "sensor_low_pressure", "sensor_high_volts",
+                                          "sensor_high_pressure", "sensor_slope",        "sensor_offset",
+                                          "exhaust_bore",         "boost_ceiling",       "fan_on"};
 
 std::optional<double> in(const std::map<std::string, double>& facts, const char* key) {
     const auto at = facts.find(key);

@@ -19,8 +19,8 @@ struct SheetNumbers {
     std::map<std::string, double> stock, fitted;
     std::vector<std::pair<double, double>> deadTimes;  ///< volts and microseconds, rising
     std::vector<double> gears;                         ///< ratios from first on
-    std::string regulator;  ///< "to the manifold", "to the weather", or nothing
-    std::string wideband;   ///< "in the pipe", "before the turbine", "behind the catalyst", or nothing
+    std::string regulator;                             ///< "to the manifold", "to the weather", or nothing
+    std::string wideband;  ///< "in the pipe", "before the turbine", "behind the catalyst", or nothing
     bool hasMeterCurve = false;
 };
 

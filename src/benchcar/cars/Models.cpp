@@ -20,7 +20,8 @@ const std::vector<double> kCraneSpeeds = {550,  750,  1000, 1300, 1600, 2000, 24
 const std::vector<double> kCranePressures = {14, 20, 26, 32, 38, 45, 52, 60, 68, 76, 84, 92, 100, 106};
 const std::vector<double> kCraneLoads = {60, 100, 140, 180, 220, 265, 310, 355, 400, 450, 500, 560};
 
-constexpr Parts kSportParts{{440, 900, 100}, {65.882, -6.353}, 76, kTameCams, {0.0240, 3.1e-4, 1.8e-5, 55}, 0.70, 0.312};
+constexpr Parts kSportParts{
+    {440, 900, 100}, {65.882, -6.353}, 76, kTameCams, {0.0240, 3.1e-4, 1.8e-5, 55}, 0.70, 0.312};
 constexpr Build kHeronSport{"heron-s", kHeronEngine, kHeronChassis, kSportParts, {98, 0}};
 
 }  // namespace

@@ -64,8 +64,8 @@ double Steady::idleOpening(double rpm, double coolant_C, double spark_deg) const
         return indicatedTorque_Nm(build_, rpm, air, 1, spark_deg) - lost;
     });
     const double ve = volumetricEfficiency(build_, rpm, pressure);
-    const double flow_kgs = cylinderAir_g(build_.engine, ve, pressure, chargeTemperature_K(25, coolant_C, 2.5)) /
-                            1000 * rpm / 120 * build_.engine.cylinders;
+    const double flow_kgs = cylinderAir_g(build_.engine, ve, pressure, chargeTemperature_K(25, coolant_C, 2.5)) / 1000 *
+                            rpm / 120 * build_.engine.cylinders;
     return whereZero(0, 1, [&](double opening) {
         return throttleFlow_kgs(build_.engine, opening, kAmbient_kPa, pressure, 25) - flow_kgs;
     });

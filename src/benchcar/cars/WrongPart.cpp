@@ -59,8 +59,8 @@ void rework(ControllerMemory& memory, const Item& item, const std::function<doub
         int raw = 0;
         for (uint32_t k = 0; k < width; ++k)
             raw = raw << 8 | bytes[k];
-        if (item.store == Store::S8) raw = static_cast<int8_t>(raw);
-        if (item.store == Store::S16) raw = static_cast<int16_t>(raw);
+        if (item.store == Store::S8 && raw > 0x7F) raw -= 0x100;
+        if (item.store == Store::S16 && raw > 0x7FFF) raw -= 0x10000;
         const double wanted = (change(raw * item.perCount + item.offset) - item.offset) / item.perCount;
         const auto out = static_cast<uint32_t>(std::lround(std::clamp(wanted, least, most)));
         for (uint32_t k = 0; k < width; ++k)
@@ -96,7 +96,13 @@ const std::vector<WrongPart>& wrongParts() {
         {"idle", "Idle base air", "%", 8, 25, true, {"idle_air"}},
         {"idle-loads", "Air for the compressor", "%", 40, 90, true, {"idle_air_ac"}},
         {"pedal", "Torque asked for by the pedal", "%", 10, 30, true, {"pedal_map"}},
-        {"pedal-ceiling", "Torque ceiling too low: the throttle closes under full pedal", "%", 20, 45, false, {"torque_ceiling"}},
+        {"pedal-ceiling",
+         "Torque ceiling too low: the throttle closes under full pedal",
+         "%",
+         20,
+         45,
+         false,
+         {"torque_ceiling"}},
         {"speed", "Wheel pulses", "%", 2, 8, true, {"wheel_pulses"}},
         {"cooling", "Fans too late", "K", 6, 14, false, {"fan_on", "fan_off"}}};
     return all;

@@ -21,7 +21,7 @@ void rework(ControllerMemory& memory, const Item& item, const std::function<doub
 struct WrongPart {
     std::string_view id;  ///< of the kind of correction; with "-" and more where a kind has several parts
     std::string_view title;
-    std::string_view unit;  ///< "%": a share of every number; else so much more of each
+    std::string_view unit;       ///< "%": a share of every number; else so much more of each
     double least = 0, most = 0;  ///< of the size of the amount that is drawn
     bool eitherWay = true;       ///< too much or too little
     std::vector<std::string_view> parameters;

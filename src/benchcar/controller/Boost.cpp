@@ -59,9 +59,9 @@ int Boost::step(Signals& s) {
             integralFine_ = std::clamp(integralFine_ + int64_t{error} * m_.get(L::boost.i) / 10, -most, most);
         state = error > m_.get(L::boost.spool) ? Spooling : Held;
         const int64_t highest = int64_t{m_.get(L::boost.dutyMost)} * 50;
-        duty_c =
-            state == Spooling ? highest
-                              : std::clamp<int64_t>(base * 50 + p_c + d_c + integralFine_ / 1000 + s.dutyStep_c, 0, highest);
+        duty_c = state == Spooling
+                     ? highest
+                     : std::clamp<int64_t>(base * 50 + p_c + d_c + integralFine_ / 1000 + s.dutyStep_c, 0, highest);
     }
     const int duty = static_cast<int>(duty_c / 50);
     m_.put(L::boostSeen.duty, duty);

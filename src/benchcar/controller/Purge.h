@@ -18,9 +18,7 @@ inline constexpr struct Purge {
     Item duty = curve("purge_duty", 0x8E8010, own(Store::U16, 0.1, 5), Store::U8, 0.5);
 } purge;
 
-inline constexpr struct PurgeSeen {
-    Item duty = value("purge_duty_now", 0x3F0180, Store::U8, 0.5);
-} purgeSeen;
+inline constexpr struct PurgeSeen { Item duty = value("purge_duty_now", 0x3F0180, Store::U8, 0.5); } purgeSeen;
 
 }  // namespace layout
 

@@ -134,7 +134,8 @@ void Breathing::step(TrueState& s, double wantedThrottle, double purge, const Fa
     const double gain = air::kGasConstant * s.chargeTemp_K / engine.manifold_m3 / 1000;
     const double rate = gain * out_kgs / std::max(p, 5.0);
     s.pressure_kPa = (p + kStep_s * gain * (in_kgs + besides_kgs)) / (1 + kStep_s * rate);
-    s.pressure_kPa = std::clamp(s.pressure_kPa, 8.0, std::max({s.boost_kPa, s.intakeLeak_gs > 0 ? s.ambient_kPa : 0, 8.0}));
+    s.pressure_kPa =
+        std::clamp(s.pressure_kPa, 8.0, std::max({s.boost_kPa, s.intakeLeak_gs > 0 ? s.ambient_kPa : 0, 8.0}));
     s.throttleFlow_gs = in_kgs * 1000;
     s.meterFlow_gs = (s.throttleFlow_gs + s.boostLeak_gs) * (1 - faults.ductLeak);
     s.airflow_gs = out_kgs * 1000;

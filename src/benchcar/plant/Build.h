@@ -104,8 +104,8 @@ inline constexpr Chassis kCraneChassis{1560, 0.70, 3.73, {0, 3.36, 2.05, 1.42, 1
 // Makers' figures: 380 and 620 cm3/min at 3 bar; the owner's fuel pressure regulator holds 3.5 bar, so the new ones
 // flow 620 sqrt(3.5 / 3). Sensors of 2.5 and 3.5 bar absolute, 0.4 V at 20 kPa and 4.65 V at full scale. 205/55 R16 and
 // 225/40 R18 roll on 0.306 and 0.312 m.
-inline constexpr Parts kHeronStockParts{{380, 870, 95}, {54.118, -1.647}, 70, kTameCams, {0.0232, 2.9e-4, 1.5e-5, 45}, 0.62,
-                                        0.306};
+inline constexpr Parts kHeronStockParts{
+    {380, 870, 95}, {54.118, -1.647}, 70, kTameCams, {0.0232, 2.9e-4, 1.5e-5, 45}, 0.62, 0.306};
 inline constexpr Parts kHeronFittedParts{
     {669.7, 1010, 118}, {77.647, -11.059}, 82, kWildCams, {0.0250, 3.5e-4, 2.2e-5, 62}, 0.80, 0.312, 350};
 inline constexpr Parts kCraneStockParts{{290, 810, 90}, {27.294, -1.118}, 80, kTameCams, {}, 0, 0.318};

@@ -62,8 +62,8 @@ double torque_Nm(const Build& build, double gain, double rpm, double air_mg, dou
     const double off = bestSpark_deg(engine, rpm, air_mg) - spark_deg;
     const double spark = std::max(0.2, 1 - burn::kSparkLoss * off * off);
     const double burnt_kg = air_mg * 1e-6 / stoichOf(build) / std::max(1.0, lambda);
-    const double work_J = burnt_kg * blendHeat_Jkg(build.fuel.ethanol) * burn::kEfficiency * gain *
-                          lambdaEfficiency(lambda) * spark;
+    const double work_J =
+        burnt_kg * blendHeat_Jkg(build.fuel.ethanol) * burn::kEfficiency * gain * lambdaEfficiency(lambda) * spark;
     return work_J * engine.cylinders / (4 * std::numbers::pi);
 }
 
@@ -74,10 +74,7 @@ double indicatedTorque_Nm(const Build& build, double rpm, double air_mg, double 
 }
 
 Combustion::Combustion(const Build& build, Noise& noise)
-    : build_(build),
-      noise_(noise),
-      fullest_(build.drawn.fullest()),
-      gain_(compressionGain(build.engine.compression)) {}
+    : build_(build), noise_(noise), fullest_(build.drawn.fullest()), gain_(compressionGain(build.engine.compression)) {}
 
 double exhaustTemperature_C(const Build& build, double rpm, double air_mg, double lambda, double spark_deg,
                             double chargeTemp_K) {
@@ -167,8 +164,7 @@ void Combustion::step(TrueState& s, double spark_deg, double dwell_ms) {
     }
     s.indicated_Nm = indicated * (1 + rough_);
     // The weak stroke comes once a cycle, and the crank feels it.
-    if (ripple > 0)
-        s.indicated_Nm *= 1 + ripple * engine.cylinders / 2 * std::sin(2 * std::numbers::pi * cycle_);
+    if (ripple > 0) s.indicated_Nm *= 1 + ripple * engine.cylinders / 2 * std::sin(2 * std::numbers::pi * cycle_);
     const double omega = s.speed_rpm * std::numbers::pi / 30;
     const double lost = lostTorque_Nm(engine, s.speed_rpm, s.coolant_C, s.pressure_kPa, s.backPressure_kPa) + s.drag_Nm;
     s.torque_Nm = s.indicated_Nm - (s.speed_rpm > 5 ? lost : 0);
@@ -204,8 +200,8 @@ double Combustion::loudestKnock(TrueState& s) {
         cylinder_ = (cylinder_ + 1) % static_cast<size_t>(build_.engine.cylinders);
         double early = burn::kKnockOften_deg * noise_.normal();
         if (uniform() < burn::kKnockRare) early -= burn::kKnockRare_deg * std::log(std::max(uniform(), 1e-12));
-        const double limit = knockSpark_deg(build_, s.speed_rpm, s.airPerStroke_g * 1000 * share, s.chargeTemp_K,
-                                            s.lambda * share);
+        const double limit =
+            knockSpark_deg(build_, s.speed_rpm, s.airPerStroke_g * 1000 * share, s.chargeTemp_K, s.lambda * share);
         const double beyond = s.spark_deg - limit + early;
         if (beyond > 0) ++s.knocks;
         loudest = std::max(loudest, beyond);

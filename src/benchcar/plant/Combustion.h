@@ -21,7 +21,8 @@ inline constexpr double kExhaustLag_s = 0.35;                  // of the gas tem
 inline constexpr double kReferenceFill_mgcm3 = 1.184;          // air at 25 degC and 100 kPa: "filling 1"
 inline constexpr double kKnockScatter_deg = 1.1;               // of the limit from cycle to cycle
 // With the other shapes each combustion has its own limit; a few in a hundred knock far earlier than the rest, as hot
-// spots and leftovers will have it: an exponential tail (the intensity of knock is distributed so: Heywood, section 9.6).
+// spots and leftovers will have it: an exponential tail (the intensity of knock is distributed so: Heywood,
+// section 9.6).
 inline constexpr double kKnockOften_deg = 0.9;  // scatter of the many
 inline constexpr double kKnockRare = 0.03, kKnockRare_deg = 1.1;
 inline constexpr double kCoil_H = 3.2e-3, kCoil_Ohm = 0.55, kCoilEnough_A = 6.5;  // a usual pencil coil
@@ -61,9 +62,9 @@ class Combustion {
     double fullest_;  ///< share of air that the fullest cylinder takes more
     double gain_;     ///< by the compression, of the reference's work
     double rough_ = 0;
-    double fired_ = 0;      ///< combustions since the last window, the one that is not over yet in part
-    size_t cylinder_ = 0;   ///< that fires next
-    double cycle_ = 0;      ///< share of a working cycle that is over
+    double fired_ = 0;     ///< combustions since the last window, the one that is not over yet in part
+    size_t cylinder_ = 0;  ///< that fires next
+    double cycle_ = 0;     ///< share of a working cycle that is over
 };
 
 }  // namespace brusk::benchcar

@@ -51,8 +51,8 @@ struct Drawn {
 
 /// What the seed draws, each evenly within: injector flow 2 %, dead time 40 us and its slope 10 %, wideband 1 % and
 /// 0.005, stoichiometric ratio 1 %, filling 2 %, mass 40 kg, drag area 5 %, wind 3 m/s, grades 1 %, intake sensor 2 K,
-/// cylinders 2 % (their mean is nil), weather 80 to 102 kPa and -10 to 38 degC; with the other shapes a slow part of the
-/// film of 10 to 35 %, a wideband up to 60 ms older and 40 mV between the grounds.
+/// cylinders 2 % (their mean is nil), weather 80 to 102 kPa and -10 to 38 degC; with the other shapes a slow part of
+/// the film of 10 to 35 %, a wideband up to 60 ms older and 40 mV between the grounds.
 Drawn draw(uint64_t seed, int cylinders);
 
 /// What was drawn, by name and with its unit, for whoever keeps the truth beside a recording.

@@ -39,7 +39,7 @@ struct Route {
     std::string name;
     std::string title;
     std::vector<Leg> legs;
-    bool cold = false;  ///< the engine starts as cold as the weather
+    bool cold = false;                     ///< the engine starts as cold as the weather
     std::optional<double> weather_C = {};  ///< the drive belongs to a day as cold as this
     bool mountain = false;                 ///< the road's height counts: the air gets thinner and colder
     double seconds() const;
@@ -85,7 +85,7 @@ class Driver {
     double legTime_s_ = 0;
     double integral_ = 0;
     double brake_ = 0;
-    bool began_ = false;      ///< the leg
+    bool began_ = false;     ///< the leg
     double filledAt_l_ = 0;  ///< fuel used when the tank was last full
 };
 

@@ -33,9 +33,9 @@ void ExhaustPath::carry(TrueState& s) {
     passed_g_[static_cast<size_t>(s.tick) % kHistory] = passedNow_g_;
     if (!build_.drawn.shapes) {
         // Transport: a constant for mixing, and the pipe's gas to be pushed out (g over g/s).
-        s.delay_s = std::min(exhaust::kMostDelay_s, exhaust::kDelayConstant_s + build_.engine.exhaust_g /
-                                                                                    std::max(s.airflow_gs * 1.07, 0.5) *
-                                                                                    banks);
+        s.delay_s =
+            std::min(exhaust::kMostDelay_s,
+                     exhaust::kDelayConstant_s + build_.engine.exhaust_g / std::max(s.airflow_gs * 1.07, 0.5) * banks);
         narrowDelay_s_ = s.delay_s * exhaust::kNearer;
         return;
     }
@@ -55,8 +55,8 @@ void ExhaustPath::widebandSees(TrueState& s, double share, const Faults& faults)
     if (const double leak_gs = faults.widebandLeak_gs + faults.exhaustLeak_gs; leak_gs > 0)
         share *= flow_gs / (flow_gs + leak_gs);
     if (s.speed_rpm < faults.widebandLatePipe_rpm) share = exhaust::kSecondPipe;
-    const double store_s = build_.parts.wideband == WidebandPlace::BehindCatalyst ? exhaust::kCatalyst_s
-                                                                                  : faults.widebandBehindCatalyst_s;
+    const double store_s =
+        build_.parts.wideband == WidebandPlace::BehindCatalyst ? exhaust::kCatalyst_s : faults.widebandBehindCatalyst_s;
     if (store_s > 0) {
         catalyst_ += (share - catalyst_) * kStep_s / store_s;
         share = catalyst_;

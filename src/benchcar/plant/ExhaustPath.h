@@ -12,14 +12,14 @@
 namespace brusk::benchcar {
 
 namespace exhaust {
-inline constexpr double kDelayConstant_s = 0.035;  // half a cycle and mixing at full speed
-inline constexpr double kMostDelay_s = 1.6;        // the history's length
-inline constexpr double kWidebandLag_s = 0.045;    // of the pumping cell
-inline constexpr double kNarrowLag_s = 0.03;       // warm
-inline constexpr double kNarrowCold_s = 0.5;       // more of it while the tip heats up
-inline constexpr double kNarrowHeating_s = 12;     // by its heater
-inline constexpr double kNearer = 0.75;            // the narrowband sits nearer to the valves than the wideband
-inline constexpr double kSecondPipe = 0.27;        // the fuel's share of still, airy gas in a pipe that is shut
+inline constexpr double kDelayConstant_s = 0.035;      // half a cycle and mixing at full speed
+inline constexpr double kMostDelay_s = 1.6;            // the history's length
+inline constexpr double kWidebandLag_s = 0.045;        // of the pumping cell
+inline constexpr double kNarrowLag_s = 0.03;           // warm
+inline constexpr double kNarrowCold_s = 0.5;           // more of it while the tip heats up
+inline constexpr double kNarrowHeating_s = 12;         // by its heater
+inline constexpr double kNearer = 0.75;                // the narrowband sits nearer to the valves than the wideband
+inline constexpr double kSecondPipe = 0.27;            // the fuel's share of still, airy gas in a pipe that is shut
 inline constexpr double kCellPressure_perkPa = 0.002;  // of a pumping cell, more current by the pressure around it
 inline constexpr double kCatalyst_s = 2;               // what a catalyst's oxygen store holds back
 inline constexpr double kColdShows = 0.75;             // lambda that a cold cell shows

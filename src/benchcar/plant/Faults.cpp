@@ -8,8 +8,9 @@ namespace brusk::benchcar {
 
 namespace {
 
-constexpr std::string_view kSensors[kSensorCount] = {"pressure", "meter",      "throttle",     "pedal",    "intake", "coolant",
-                                                     "narrowband", "narrowband-2", "wideband", "knock",  "wheel"};
+constexpr std::string_view kSensors[kSensorCount] = {"pressure", "meter",   "throttle",   "pedal",
+                                                     "intake",   "coolant", "narrowband", "narrowband-2",
+                                                     "wideband", "knock",   "wheel"};
 using Kind = SensorFault::Kind;
 struct KindName {
     std::string_view name;
@@ -27,8 +28,7 @@ constexpr FaultKind kKinds[] = {
     {"wideband-cold", "Wideband not ready for a while", "s", 60, 1, 3600, &Faults::widebandCold_s},
     {"wideband-aged", "Wideband aged, slower", "s", 0.3, 0.01, 3, &Faults::widebandAged_s},
     {"wideband-leak", "Air leak before the wideband", "g/s", 0.5, 0.01, 10, &Faults::widebandLeak_gs},
-    {"wideband-late-pipe", "Wideband in a late pipe,", "rpm", 3800, 1000, 8000,
-     &Faults::widebandLatePipe_rpm},
+    {"wideband-late-pipe", "Wideband in a late pipe,", "rpm", 3800, 1000, 8000, &Faults::widebandLatePipe_rpm},
     {"wideband-before-turbine", "Wideband before the turbine", "1/kPa", 0.002, 0.0001, 0.01,
      &Faults::widebandBeforeTurbine_perkPa},
     {"wideband-behind-catalyst", "Wideband behind the catalyst", "s", 2, 0.1, 30, &Faults::widebandBehindCatalyst_s},

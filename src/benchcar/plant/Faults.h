@@ -47,7 +47,7 @@ struct Faults {
     double widebandBeforeTurbine_perkPa = 0, widebandBehindCatalyst_s = 0, exhaustLeak_gs = 0;
     // air and fuel
     double intakeLeak_gs = 0, boostLeak_gs = 0;
-    double ductLeak = 0;    ///< share of the air that gets in between meter and throttle
+    double ductLeak = 0;  ///< share of the air that gets in between meter and throttle
     double weakPump = 1;  ///< share of the pump's flow that is left
     double regulatorUnreferenced = 0, injectorDead = 0, injectorLean = 0;
     double purgeValve = 0, canisterFull_gs = 0;

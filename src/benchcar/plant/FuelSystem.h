@@ -14,9 +14,9 @@ namespace fuel {
 inline constexpr double kPetrolDensity = 0.745, kEthanolDensity = 0.789;      // kg/l at 15 degC
 inline constexpr double kPetrolRatio = 14.7, kEthanolRatio = 9.0;             // stoichiometric, by mass
 inline constexpr double kPetrolHeat_Jkg = 42.8e6, kEthanolHeat_Jkg = 26.8e6;  // lower heating value, Heywood D.4
-inline constexpr double kPump_gs = 32;       // what the pump gives at the regulator's pressure and 13.5 V
-inline constexpr double kPumpLag_s = 0.06;   // of the rail's pressure
-inline constexpr double kSlowFilm = 6;       // times as long stays what lies deep in the port, where there is such a part
+inline constexpr double kPump_gs = 32;      // what the pump gives at the regulator's pressure and 13.5 V
+inline constexpr double kPumpLag_s = 0.06;  // of the rail's pressure
+inline constexpr double kSlowFilm = 6;  // times as long stays what lies deep in the port, where there is such a part
 inline constexpr double kEnoughWarm_C = 70;  // above it all fuel evaporates in time
 }  // namespace fuel
 

@@ -50,8 +50,7 @@ void Plant::step(const ActuatorCommands& commands) {
     breathing_.step(s_, s_.ignition ? std::clamp(commands.throttle_c / 10000.0, 0.0, 1.0) : air::kRestOpening,
                     commands.purge_h / 200.0, faults_);
     turbo_.step(s_, commands.wastegate_h / 200.0, faults_.wastegateStuck);
-    fuel_.step(s_, {static_cast<double>(commands.pulse_us[0]), static_cast<double>(commands.pulse_us[1])},
-               faults_);
+    fuel_.step(s_, {static_cast<double>(commands.pulse_us[0]), static_cast<double>(commands.pulse_us[1])}, faults_);
     combustion_.step(s_, commands.spark_d / 10.0, commands.dwell_us / 1000.0);
     exhaust_.step(s_, faults_);
     move();
@@ -107,7 +106,8 @@ void Plant::move() {
     const double air_ms = vehicle_ms_ + (vehicle_ms_ > 0.05 ? build_.drawn.wind_ms : 0);
     const double dragArea_m2 = build_.chassis.dragArea_m2 * (1 + build_.drawn.dragArea);
     const double resisting = 0.5 * kAirDensity * dragArea_m2 * air_ms * std::abs(air_ms) +
-                             (vehicle_ms_ > 0.05 ? kRolling * weight : 0) + (s_.gear > 0 || s_.rolls ? s_.grade * weight : 0);
+                             (vehicle_ms_ > 0.05 ? kRolling * weight : 0) +
+                             (s_.gear > 0 || s_.rolls ? s_.grade * weight : 0);
     s_.roadForce_N = resisting;
     const double brakes = s_.gear == 0 && !s_.rolls ? kBrake_ms2 * mass_kg : 0;
     vehicle_ms_ = std::max(0.0, vehicle_ms_ + kStep_s * (traction - resisting - brakes) / (mass_kg * kRotating));

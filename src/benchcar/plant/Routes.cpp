@@ -316,7 +316,8 @@ Route mixedUse() {
     Route route{"mixed", "Ten hours of mixed use", coldStart().legs};
     route.cold = true;
     constexpr double kTenHours_s = 36000;
-    const std::vector<Route> parts = {town(), hills(), motorway(), tipIns(), idle(), town(), pulls(3), coastDowns(), motorway()};
+    const std::vector<Route> parts = {town(), hills(),  motorway(),   tipIns(),  idle(),
+                                      town(), pulls(3), coastDowns(), motorway()};
     double seconds = route.seconds();
     for (size_t n = 0; seconds < kTenHours_s; ++n)
         for (const Leg& leg : parts[n % parts.size()].legs) {

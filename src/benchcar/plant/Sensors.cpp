@@ -83,8 +83,8 @@ SensorReadings Sensors::read(const TrueState& s, const Faults& faults) {
     out.throttle_mV = millivolts(faulty(Sensor::Throttle, sense::kClosed_V + travel_V * s.throttle, 0, faults));
     out.pedal_mV = millivolts(faulty(Sensor::Pedal, sense::kClosed_V + travel_V * s.pedal, 0, faults));
     const double soaked_K = faults.heatSoak_K / (1 + s.airflow_gs / sense::kSoakFlow_gs);
-    out.intake_mV = millivolts(faulty(Sensor::Intake, thermistor_V(s.intake_C + build_.drawn.intake_K + soaked_K),
-                                      sense::kSupply_V, faults));
+    out.intake_mV = millivolts(
+        faulty(Sensor::Intake, thermistor_V(s.intake_C + build_.drawn.intake_K + soaked_K), sense::kSupply_V, faults));
     out.coolant_mV = millivolts(faulty(Sensor::Coolant, thermistor_V(s.coolant_C), sense::kSupply_V, faults));
     out.battery_mV = millivolts((s.battery_V + 0.015 * noise_.normal()) / sense::kDivider);
     std::array<double, 2> narrow_V{s.banks[0].narrowband_V, s.banks[1].narrowband_V};

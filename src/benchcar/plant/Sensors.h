@@ -25,12 +25,12 @@ inline constexpr double kReversion = 0.07;                             // over-r
 inline constexpr double kPulsesPerTurn = 8;                            // wheel sensor
 inline constexpr double kKnockFloor_mV = 110, kKnockSpeed_mV = 0.055;  // mechanical noise, and per rpm
 inline constexpr double kKnock_mV = 190;                               // per degree beyond the limit
-inline constexpr double kFalseFrom_rpm = 3000, kFalseTo_rpm = 3600;  // where a loose bracket rings
-inline constexpr double kTipIn_kPas = 40;                            // a rise of pressure that rattles the valve train
-inline constexpr double kSoakFlow_gs = 20;                           // air that halves what heat soaked into a sensor
+inline constexpr double kFalseFrom_rpm = 3000, kFalseTo_rpm = 3600;    // where a loose bracket rings
+inline constexpr double kTipIn_kPas = 40;   // a rise of pressure that rattles the valve train
+inline constexpr double kSoakFlow_gs = 20;  // air that halves what heat soaked into a sensor
 // The wideband's own analogue output: 0 to 5 V for lambda 0.5 to 1.5, against a ground of its own.
 inline constexpr double kAnalogueLow = 0.5, kAnaloguePerV = 0.2, kGround_V = 0.015;
-inline constexpr double kDivider = 4;                                  // of the battery's voltage
+inline constexpr double kDivider = 4;  // of the battery's voltage
 }  // namespace sense
 
 double thermistor_V(double celsius);

@@ -69,7 +69,8 @@ void Turbo::compress(TrueState& s) {
     s.intake_C += (cooled_C - s.intake_C) * kStep_s / 0.8;
 
     const double gain = air::kGasConstant * (s.intake_C + 273.15) / turbo::kPipe_m3 / 1000;
-    s.boost_kPa = std::max(20.0, s.boost_kPa + kStep_s * gain * (flow_kgs_ - (s.throttleFlow_gs + s.boostLeak_gs) / 1000));
+    s.boost_kPa =
+        std::max(20.0, s.boost_kPa + kStep_s * gain * (flow_kgs_ - (s.throttleFlow_gs + s.boostLeak_gs) / 1000));
 }
 
 void Turbo::expand(TrueState& s, double duty, double stuck) {

@@ -111,7 +111,8 @@ const std::vector<TruthChannel>& truthChannels() {
             out.push_back({underscored(kind.id), std::string(kind.unit), std::string(kind.title)});
         for (size_t i = 0; i < kSensorCount; ++i) {
             const auto name = sensorName(static_cast<Sensor>(i));
-            out.push_back({underscored("sensor-" + std::string(name)), "", "Fault of the sensor: " + std::string(name)});
+            out.push_back(
+                {underscored("sensor-" + std::string(name)), "", "Fault of the sensor: " + std::string(name)});
         }
         return out;
     }();
@@ -134,8 +135,7 @@ void truthNow(BenchCar& car, std::vector<float>& out) {
 std::vector<LearnedValue> learnedNow(BenchCar& car) {
     std::vector<LearnedValue> out;
     const auto add = [&](const Item& item, std::string_view unit) {
-        out.push_back(
-            {item.name, unit, static_cast<double>(car.memory().seen(item)) * item.perCount + item.offset});
+        out.push_back({item.name, unit, static_cast<double>(car.memory().seen(item)) * item.perCount + item.offset});
     };
     const auto& loop = layout::loopSeen;
     for (const Item* item : {&loop.learned0, &loop.learned1, &loop.learned2, &loop.learned3})
@@ -150,10 +150,10 @@ std::vector<LearnedValue> learnedNow(BenchCar& car) {
 
 std::span<const std::string_view> figureNames() {
     static constexpr std::string_view all[] = {
-        "fuel_error_rms_pct", "fuel_error_boost_pct", "boost_error_kpa",      "overshoot_kpa",     "rise_s",
-        "idle_off_rpm",       "idle_spread_rpm",      "start_s",              "flare_rpm",         "tip_in_lean_area",
-        "spark_over_limit_deg", "knock_retard_deg",   "lean_in_boost_s",      "pedal_off_pct",     "speed_off_pct",
-        "changeover_step_pct", "limit_share_pct"};
+        "fuel_error_rms_pct",   "fuel_error_boost_pct", "boost_error_kpa", "overshoot_kpa", "rise_s",
+        "idle_off_rpm",         "idle_spread_rpm",      "start_s",         "flare_rpm",     "tip_in_lean_area",
+        "spark_over_limit_deg", "knock_retard_deg",     "lean_in_boost_s", "pedal_off_pct", "speed_off_pct",
+        "changeover_step_pct",  "limit_share_pct"};
     return all;
 }
 
@@ -204,8 +204,7 @@ void TruthFigures::boost(const TrueState& s, const Signals& c, const Build& buil
         reached_s_ = full_s_;
         if (fullFrom_kPa_ < s.ambient_kPa + 10) rise_.add(full_s_);
     }
-    if (reached_s_ >= 0)
-        overshoot_kPa_ = std::max(overshoot_kPa_.value_or(0), s.pressure_kPa - target_kPa);
+    if (reached_s_ >= 0) overshoot_kPa_ = std::max(overshoot_kPa_.value_or(0), s.pressure_kPa - target_kPa);
     if (full_s_ > spoolUp_s(build, fullAt_rpm_) + 0.5) boostError_.add(target_kPa - s.pressure_kPa);
 }
 

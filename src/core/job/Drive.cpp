@@ -162,11 +162,8 @@ recording::Recording layoutOf(const Kit& kit, const ChannelSet& channels, bool w
         if (message.signalList.empty()) continue;
         external.name = message.name;
         for (const auto& signal : message.signalList)
-            external.channels.push_back({signal.name,
-                                         signal.unit,
-                                         message.name + " " + signal.name,
-                                         roleOfSignal(message, signal),
-                                         {}});
+            external.channels.push_back(
+                {signal.name, signal.unit, message.name + " " + signal.name, roleOfSignal(message, signal), {}});
     }
     return out;
 }

@@ -100,8 +100,8 @@ class Uds {
     [[nodiscard]] Done startPeriodic(uint8_t rate, const std::vector<uint8_t>& ids);
     [[nodiscard]] Done stopPeriodic();
 
-    /// Makes the controller begin anew what it learned: trims, idle, octane. In the extended session. NotFound where the
-    /// profile knows no routine for it.
+    /// Makes the controller begin anew what it learned: trims, idle, octane. In the extended session. NotFound where
+    /// the profile knows no routine for it.
     [[nodiscard]] Done forgetLearned();
 
   private:

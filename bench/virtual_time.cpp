@@ -95,7 +95,8 @@ Result<Costs> measure(const benchcar::Build& build, const job::Kit& kit) {
                 }
                 if (!reads) continue;
                 for (const auto* m : channels->measurements)
-                    sum += job::physicalOf(*kit.definition, *m, car.memory().at(m->address, 4).data());
+                    sum += static_cast<float>(
+                        definition::physicalOf(*kit.definition, *m, car.memory().at(m->address, 4).data()));
             }
         });
         (reads ? out.recorded_ms : out.alone_ms) = perSecond(took_s);

@@ -82,7 +82,8 @@ void BenchDrive::row(double time_s) {
     for (size_t i = 0; i < values_.size(); ++i) {
         const auto& m = *channels_.measurements[i];
         const auto bytes = car_.memory().at(m.address, static_cast<uint32_t>(definition::sizeOf(m.type)));
-        values_[i] = bytes.empty() ? std::nanf("") : job::physicalOf(*kit_.definition, m, bytes.data());
+        values_[i] = bytes.empty() ? std::nanf("")
+                                   : static_cast<float>(definition::physicalOf(*kit_.definition, m, bytes.data()));
     }
     file_->append(0, time_s, values_);
 }

@@ -129,9 +129,47 @@ void imageConvert(Context& c, const std::string& in, const std::string& out, con
                      std::to_string(loaded->image.size()) + " data bytes).\n";
 }
 
+/// As it is stored: counts, without units.
+calibration::Table inCounts(calibration::Table t) {
+    const auto turn = [](std::vector<double>& values, const std::vector<double>& raw, std::string& unit,
+                         int& decimals) {
+        if (raw.size() == values.size()) values = raw;
+        unit.clear();
+        decimals = 0;
+    };
+    turn(t.values, t.raw, t.unit, t.decimals);
+    turn(t.x.values, t.x.raw, t.x.unit, t.x.decimals);
+    turn(t.y.values, t.y.raw, t.y.unit, t.y.decimals);
+    return t;
+}
+
+/// A measurement whose address the image holds: its number, or a list where it is an array.
+Result<json> measurementJson(const calibration::Calibration& calibration, const definition::Measurement& m, bool raw) {
+    const auto& definition = calibration.definition();
+    const auto size = static_cast<uint32_t>(definition::sizeOf(m.type));
+    const auto bytes = calibration.image().bytes(m.address, size * m.elements);
+    if (!bytes)
+        return fail(ErrorCode::NotFound,
+                    "The image does not hold " + m.name + ": it lies at " + hexAddress(m.address) + ".");
+    std::vector<double> numbersOf;
+    for (uint32_t i = 0; i < m.elements; ++i)
+        numbersOf.push_back(raw ? definition::rawOf(definition, m, bytes->data() + i * size)
+                                : definition::physicalOf(definition, m, bytes->data() + i * size));
+    json out{{"kind", "measurement"}};
+    if (!raw) out["unit"] = definition.unitOf(m);
+    if (m.elements > 1)
+        out["values"] = numbers(numbersOf);
+    else
+        out["value"] = std::isfinite(numbersOf[0]) ? json(numbersOf[0]) : json();
+    const auto& conversion = definition.conversionOf(m);
+    if (m.elements == 1 && conversion.kind == definition::Conversion::Kind::Verbal)
+        out["text"] = conversion.textFor(definition::rawOf(definition, m, bytes->data()));
+    return out;
+}
+
 void values(Context& c, const std::string& definition, const std::string& imagePath,
             const std::vector<std::string>& names, const std::string& base, const std::string& unitsText,
-            const std::string& cdf, bool force) {
+            const std::string& cdf, bool raw, bool force) {
     const auto calibration = loadCalibration(c, definition, imagePath, base);
     if (!calibration) return c.outcome.fail(calibration.error());
     std::vector<std::string> wanted = names;
@@ -154,6 +192,14 @@ void values(Context& c, const std::string& definition, const std::string& imageP
     const auto preferences = units::Preferences::fromText(unitsText);
     c.outcome.json = json::object();
     for (const std::string& name : wanted) {
+        if (const auto* m = calibration->definition().measurement(name);
+            m && !calibration->definition().parameter(name)) {
+            const auto told = measurementJson(*calibration, *m, raw);
+            if (!told) return c.outcome.fail(told.error());
+            c.outcome.json[name] = *told;
+            c.outcome.text += name + ": " + told->dump() + "\n";
+            continue;
+        }
         const auto table = calibration->read(name);
         if (!table && all) {
             // Of everything, one that can't be read does not hide the others.
@@ -162,7 +208,7 @@ void values(Context& c, const std::string& definition, const std::string& imageP
             continue;
         }
         if (!table) return c.outcome.fail(table.error());
-        const auto shown = inUnits(*table, preferences);
+        const auto shown = raw ? inCounts(*table) : inUnits(*table, preferences);
         c.outcome.json[name] = tableJson(shown);
         c.outcome.text += tableText(shown);
     }
@@ -475,15 +521,16 @@ Command addFileCommands(Command app, Context& c) {
     }
     {
         auto o = std::make_shared<Options>();
-        auto sub = app.command("values", "parameters of an image, physical");
+        auto sub = app.command("values", "parameters of an image, and measurements that lie in it, physical");
         sub.option("DEFINITION", o->file).required();
         sub.option("IMAGE", o->second).required();
         sub.option("NAME", o->names);
         sub.option("--base", o->base, "address of a raw binary's first byte");
         sub.option("--units", o->find, "units to print in, as \"pressure=psi;lambda=AFR;stoichiometric=14.7\"");
+        sub.flag("--raw", o->axes, "counts as they are stored");
         sub.option("--cdf", o->out, "write them as an ASAM CDF 2.0 file instead");
         sub.flag("--force", o->force, "replace the file of --cdf");
-        sub.run([o, &c] { values(c, o->file, o->second, o->names, o->base, o->find, o->out, o->force); });
+        sub.run([o, &c] { values(c, o->file, o->second, o->names, o->base, o->find, o->out, o->axes, o->force); });
     }
     {
         auto o = std::make_shared<Options>();

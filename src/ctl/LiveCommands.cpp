@@ -49,8 +49,7 @@ void tellLast(Context& c, const job::Kit& kit, const job::ChannelSet& channels, 
         c.outcome.text += name + ": " + formatNumber(value, 3) + " " + unit + "\n";
     };
     for (size_t i = 0; i < channels.measurements.size() && i < outcome.last.size(); ++i)
-        tell(channels.measurements[i]->name, kit.definition->conversionOf(*channels.measurements[i]).unit,
-             outcome.last[i]);
+        tell(channels.measurements[i]->name, kit.definition->unitOf(*channels.measurements[i]), outcome.last[i]);
     size_t at = 0;
     for (const auto& message : kit.externalSensors)
         for (const auto& signal : message.signalList)

@@ -35,6 +35,8 @@ class DefinitionTest : public QObject {
     Q_OBJECT
   private slots:
     void rawNumbersOfEveryTypeRoundTripInBothByteOrders();
+    void aMeasurementIsDecodedByItsOwnOrderMaskShiftAndSign_data();
+    void aMeasurementIsDecodedByItsOwnOrderMaskShiftAndSign();
     void linearConversionGoesBothWays();
     void rationalConversionGoesFromPhysicalToRaw();
     void quadraticConversionIsInverted();
@@ -75,6 +77,58 @@ void DefinitionTest::rawNumbersOfEveryTypeRoundTripInBothByteOrders() {
     uint8_t word[2];
     storeRaw(word, DataType::UWord, ByteOrder::BigEndian, 0x1234);
     QCOMPARE(word[0], uint8_t{0x12});
+}
+
+void DefinitionTest::aMeasurementIsDecodedByItsOwnOrderMaskShiftAndSign_data() {
+    QTest::addColumn<QString>("says");
+    QTest::addColumn<QByteArray>("bytes");
+    QTest::addColumn<double>("raw");
+    const auto row = [](const char* name, const char* says, const char* hex, double raw) {
+        QTest::newRow(name) << QString(says) << QByteArray::fromHex(hex) << raw;
+    };
+    row("as the definition counts", "UWORD M 0 0 0 65535 ECU_ADDRESS 0x10", "1234", 0x1234);
+    row("an order of its own", "UWORD M 0 0 0 65535 ECU_ADDRESS 0x10 BYTE_ORDER MSB_LAST", "1234", 0x3412);
+    row("a signed one", "SWORD M 0 0 0 65535 ECU_ADDRESS 0x10", "fff0", -16);
+    row("a mask alone is moved down", "UBYTE M 0 0 0 255 ECU_ADDRESS 0x10 BIT_MASK 0x70", "5a", 5);
+    row("a mask of the own order", "UWORD M 0 0 0 65535 ECU_ADDRESS 0x10 BIT_MASK 0xFF00 BYTE_ORDER MSB_LAST", "1234",
+        0x34);
+    row("a shift to the left",
+        "UBYTE M 0 0 0 255 ECU_ADDRESS 0x10 /begin BIT_OPERATION LEFT_SHIFT 2 /end BIT_OPERATION", "21", 0x84);
+    row("mask, then a shift of its own",
+        "UWORD M 0 0 0 65535 ECU_ADDRESS 0x10 BIT_MASK 0x0FF0 /begin BIT_OPERATION RIGHT_SHIFT 2 /end BIT_OPERATION",
+        "1234", 0x8C);
+    row("the highest bit left is the sign",
+        "UWORD M 0 0 0 65535 ECU_ADDRESS 0x10 BIT_MASK 0x0FF0 /begin BIT_OPERATION RIGHT_SHIFT 4 SIGN_EXTEND /end "
+        "BIT_OPERATION",
+        "1f04", -16);
+    row("a positive one stays",
+        "UWORD M 0 0 0 65535 ECU_ADDRESS 0x10 BIT_MASK 0x0FF0 /begin BIT_OPERATION RIGHT_SHIFT 4 "
+        "SIGN_EXTEND /end BIT_OPERATION",
+        "1704", 0x70);
+    row("a float has no bits to mask", "FLOAT32_IEEE M 0 0 0 65535 ECU_ADDRESS 0x10 BIT_MASK 0x1", "3fc00000", 1.5);
+    row("a mask beyond the number", "UBYTE M 0 0 0 255 ECU_ADDRESS 0x10 BIT_MASK 0xF00", "ff", 0);
+    row("all of eight bytes", "A_UINT64 M 0 0 0 65535 ECU_ADDRESS 0x10 BIT_MASK 0xFF00000000000000", "9000000000000001",
+        0x90);
+}
+
+void DefinitionTest::aMeasurementIsDecodedByItsOwnOrderMaskShiftAndSign() {
+    QFETCH(QString, says);
+    QFETCH(QByteArray, bytes);
+    QFETCH(double, raw);
+    const std::string text =
+        "ASAP2_VERSION 1 71 /begin PROJECT p \"\" /begin MODULE m \"\" /begin MOD_COMMON \"\" BYTE_ORDER MSB_FIRST "
+        "/end "
+        "MOD_COMMON /begin COMPU_METHOD M \"\" LINEAR \"%5.1\" \"kPa\" COEFFS_LINEAR 0.5 -2 /end COMPU_METHOD /begin "
+        "MEASUREMENT x \"\" " +
+        says.toStdString() + " PHYS_UNIT \"hPa\" /end MEASUREMENT /end MODULE /end PROJECT";
+    const auto read = readA2l(text);
+    QVERIFY2(read, read ? "" : read.error().text().c_str());
+    const auto* m = read->definition.measurement("x");
+    QVERIFY(m);
+    const auto* at = reinterpret_cast<const uint8_t*>(bytes.constData());
+    QCOMPARE(rawOf(read->definition, *m, at), raw);
+    QCOMPARE(physicalOf(read->definition, *m, at), raw * 0.5 - 2);
+    QCOMPARE(read->definition.unitOf(*m), std::string("hPa"));
 }
 
 void DefinitionTest::linearConversionGoesBothWays() {

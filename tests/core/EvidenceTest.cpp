@@ -7,6 +7,7 @@
 #include "core/evidence/CellFit.h"
 #include "core/evidence/Coverage.h"
 #include "core/evidence/DriveFigures.h"
+#include "core/evidence/MapAxes.h"
 #include "core/units/Units.h"
 
 using namespace brusk;
@@ -75,6 +76,9 @@ class EvidenceTest : public QObject {
     void everySampleIsBookedOnceAndOnTheRightRule();
     void theRatioHoldsInClosedAndOpenLoopAlike();
     void missingChannelsAreNamed();
+    void theSameDriveInOtherUnitsGivesTheSameSamples();
+    void aUnitOfAnotherQuantityIsRefused();
+    void theRatioFallsIntoTheSameCellsWhicheverAxisRunsAcross();
     void coverageCountsSeconds();
     void stoichiometricRatioFollowsTheBlend();
     void unitsConvertExactly();
@@ -285,6 +289,92 @@ void EvidenceTest::missingChannelsAreNamed() {
     g.time_s = {0};
     g.channels.push_back({"rpm", "rpm", "", "engine_speed", {800}});
     EXPECT_FAILS(engineColumns(r), "no manifold pressure");
+}
+
+namespace {
+
+/// The columns of a drive as a recording; `foreign`: in the units of another maker's definition.
+recording::Recording recorded(const EngineColumns& c, bool foreign) {
+    recording::Recording out;
+    auto& group = out.groups.emplace_back();
+    group.time_s = c.time_s;
+    const auto add = [&](const char* role, const std::vector<double>& values, const char* unit, double scale = 1,
+                         double offset = 0) {
+        recording::Channel channel{std::string(foreign ? "Z_" : "") + role, unit, "", role, {}};
+        for (const double v : values)
+            channel.values.push_back(static_cast<float>(v * scale + offset));
+        group.channels.push_back(std::move(channel));
+    };
+    add("engine_speed", c.speed_rpm, foreign ? "1/min" : "rpm");
+    add("manifold_pressure", c.pressure_kPa, foreign ? "mbar" : "kPa", foreign ? 10 : 1);
+    add("throttle", c.throttle_pct, "%");
+    add("coolant", c.coolant_C, foreign ? "K" : "\u00b0C", 1, foreign ? 273.15 : 0);
+    add("lambda_asked", c.lambdaAsked, foreign ? "AFR" : "lambda", foreign ? 14.7 : 1);
+    add("short_trim", c.shortTrim, foreign ? "factor" : "%", foreign ? 1 : 100, foreign ? 1 : 0);
+    add("long_trim", c.longTrim, foreign ? "" : "%", foreign ? 1 : 100, foreign ? 1 : 0);
+    add("airflow", c.airflow_kgh, foreign ? "g/s" : "kg/h", foreign ? 1 / 3.6 : 1);
+    add("fuel_cut", c.fuelCut, "");
+    auto& wideband = out.groups.emplace_back();
+    wideband.time_s = c.widebandTime_s;
+    wideband.channels.push_back({"wb", foreign ? "AFR" : "lambda", "", "lambda_measured", {}});
+    for (const double v : c.wideband)
+        wideband.channels[0].values.push_back(static_cast<float>(v * (foreign ? 14.7 : 1)));
+    return out;
+}
+
+}  // namespace
+
+void EvidenceTest::theSameDriveInOtherUnitsGivesTheSameSamples() {
+    const EngineColumns drive = makeDrive(120, 1.07, 0.05, 2.2, 5);
+    const auto ours = recorded(drive, false), theirs = recorded(drive, true);
+    const auto a = airSamples({&ours}, {}), b = airSamples({&theirs}, {});
+    EXPECT_OK(a);
+    EXPECT_OK(b);
+    QVERIFY(a->size() > 1000 && a->size() == b->size());
+    QVERIFY(std::abs(a->delay.a_s - b->delay.a_s) < 1e-9 && std::abs(a->delay.b_s_kgh - b->delay.b_s_kgh) < 1e-9);
+    size_t differ = 0;
+    for (size_t i = 0; i < a->size(); ++i) {
+        // A sample of the wideband that lies on the border of its average may count in one and not in the other.
+        differ += std::abs(a->ratio[i] - b->ratio[i]) > 1e-5f;
+        QVERIFY(std::abs(a->ratio[i] - b->ratio[i]) < 0.005f);
+        QVERIFY(std::abs(a->x[i] - b->x[i]) < 0.01f && std::abs(a->y[i] - b->y[i]) < 0.001f);
+    }
+    QVERIFY2(differ < a->size() / 20, qPrintable(QString("%1 of %2").arg(differ).arg(a->size())));
+}
+
+void EvidenceTest::aUnitOfAnotherQuantityIsRefused() {
+    auto odd = recorded(makeDrive(5, 1, 0.05, 2.2, 5), false);
+    odd.groups[0].channels[1].unit = "rpm";
+    EXPECT_FAILS(airSamples({&odd}, {}), "manifold pressure in rpm, which can't be turned into kPa");
+    // A unit that nobody knows is taken for the role's own.
+    odd.groups[0].channels[1].unit = "kilopas";
+    EXPECT_OK(airSamples({&odd}, {}));
+}
+
+void EvidenceTest::theRatioFallsIntoTheSameCellsWhicheverAxisRunsAcross() {
+    AirSamples samples;
+    std::mt19937 random(9);
+    std::uniform_real_distribution<float> speed(500, 7000), pressure(10, 210), ratio(0.8f, 1.2f);
+    for (int i = 0; i < 4000; ++i)
+        samples.x.push_back(speed(random)), samples.y.push_back(pressure(random)),
+            samples.ratio.push_back(ratio(random));
+    calibration::Table ours, theirs;
+    ours.x.unit = "rpm", ours.x.values = {600, 2000, 4000, 6800};
+    ours.y.unit = "kPa", ours.y.values = {20, 60, 200};
+    theirs.x.unit = "mbar", theirs.x.values = {200, 600, 2000};
+    theirs.y.unit = "1/min", theirs.y.values = ours.x.values;
+    const MapAxes a(ours), b(theirs);
+    QVERIFY(!a.pressureAcross() && b.pressureAcross());
+    const auto mine = a.statistics(samples), other = b.statistics(samples);
+    QCOMPARE(mine.size(), size_t(12));
+    for (size_t row = 0; row < 3; ++row)
+        for (size_t column = 0; column < 4; ++column) {
+            const auto &m = mine[row * 4 + column], &o = other[column * 3 + row];
+            QCOMPARE(m.count, o.count);
+            QVERIFY(m.count > 0 && std::abs(m.mean - o.mean) < 1e-9);
+            QCOMPARE(a.speed_rpm(row, column), b.speed_rpm(column, row));
+            QVERIFY(std::abs(a.pressure_kPa(row, column) - b.pressure_kPa(column, row)) < 1e-9);
+        }
 }
 
 void EvidenceTest::coverageCountsSeconds() {

@@ -172,6 +172,23 @@ void CtlTest::valuesAreRowsOfColumns() {
     QCOMPARE(object["dead_time"].toObject()["values"].toArray().size(), 8);
     QCOMPARE(object["calibration_id"].toObject()["value"].toString(), "HERON16T-FACTORY");
     QCOMPARE(object["loop_on"].toObject()["text"].toString(), "on");
+    // Counts, where they are asked for.
+    const auto counts =
+        ctl({"values", kA2l, at("original.hex"), "injector_flow", "ve_map", "--raw", "--json"}).object();
+    QCOMPARE(counts["injector_flow"].toObject()["value"].toDouble(), 3800.0);
+    QCOMPARE(counts["ve_map"].toObject()["values"].toArray()[2].toArray()[3].toDouble(),
+             std::round(ve["values"].toArray()[2].toArray()[3].toDouble() * 100));
+    // A measurement whose place the image holds is told too; one that lies in RAM is not there.
+    QFile moved(at("moved.a2l"));
+    QVERIFY(moved.open(QFile::WriteOnly));
+    moved.write(QByteArray::fromStdString(readText(kA2l.toStdString()))
+                    .replace("ECU_ADDRESS 0x3F0000", "ECU_ADDRESS 0x8C8002"));
+    moved.close();
+    const auto speed =
+        ctl({"values", at("moved.a2l"), at("original.hex"), "speed", "--json"}).object()["speed"].toObject();
+    QVERIFY(speed["kind"] == "measurement" && speed["unit"] == "rpm" && speed["value"] == 950.0);
+    const Ran inRam = ctl({"values", kA2l, at("original.hex"), "speed"});
+    QVERIFY(inRam.code == 1 && inRam.err.contains("does not hold speed"));
     const Ran missing = ctl({"values", kA2l, at("original.hex"), "nothing"});
     QCOMPARE(missing.code, 1);
     QVERIFY(missing.err.contains("no parameter nothing"));

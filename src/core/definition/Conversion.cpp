@@ -45,10 +45,10 @@ double interpolated(const std::vector<Conversion::Point>& points, double x, X xO
     return kNone;
 }
 
-double rawOf(const Conversion::Point& p) {
+double rawAt(const Conversion::Point& p) {
     return p.raw;
 }
-double physicalOf(const Conversion::Point& p) {
+double physicalAt(const Conversion::Point& p) {
     return p.physical;
 }
 
@@ -119,7 +119,7 @@ double Conversion::toPhysical(double raw) const {
         case Kind::Rational:
             return solveRational(*this, raw);
         case Kind::Interpolated:
-            return interpolated(points, raw, rawOf, physicalOf);
+            return interpolated(points, raw, rawAt, physicalAt);
         case Kind::Stepped:
             return stepped(*this, raw);
         case Kind::Formula:
@@ -140,7 +140,7 @@ double Conversion::toRaw(double physical) const {
             return below == 0 ? kNone : (a * physical * physical + b * physical + c) / below;
         }
         case Kind::Interpolated:
-            return interpolated(points, physical, physicalOf, rawOf);
+            return interpolated(points, physical, physicalAt, rawAt);
         case Kind::Stepped:
             return nearestStep(*this, physical);
         case Kind::Formula:

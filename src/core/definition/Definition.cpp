@@ -282,4 +282,29 @@ std::string_view kindName(Parameter::Kind kind) {
     return "";
 }
 
+double rawOf(const Definition& definition, const Measurement& m, const uint8_t* bytes) {
+    const ByteOrder order = m.byteOrder.value_or(definition.byteOrder);
+    const bool operated = m.shift != 0 || m.signExtend;
+    if (isFloat(m.type) || (m.bitMask == 0 && !operated)) return loadRaw(bytes, m.type, order);
+    const size_t size = sizeOf(m.type);
+    const uint64_t whole = size == 8 ? ~uint64_t{0} : (uint64_t{1} << 8 * size) - 1;
+    uint64_t mask = m.bitMask ? m.bitMask & whole : whole;
+    if (mask == 0) return 0;
+    uint64_t bits = loadUnsigned(bytes, size, order) & mask;
+    const int left = operated ? m.shift : -std::countr_zero(mask);
+    const auto move = [left](uint64_t v) {
+        if (left <= -64 || left >= 64) return uint64_t{0};
+        return left < 0 ? v >> -left : v << left;
+    };
+    bits = move(bits), mask = move(mask);
+    if (!m.signExtend || mask == 0) return static_cast<double>(bits);
+    // The highest bit that the mask leaves is the sign.
+    const uint64_t sign = std::bit_floor(mask);
+    return static_cast<double>(static_cast<int64_t>((bits ^ sign) - sign));
+}
+
+double physicalOf(const Definition& definition, const Measurement& m, const uint8_t* bytes) {
+    return definition.conversionOf(m).toPhysical(rawOf(definition, m, bytes));
+}
+
 }  // namespace brusk::definition

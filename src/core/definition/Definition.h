@@ -362,4 +362,14 @@ struct Definition {
 /// "value", "curve", "map", "block", "text", "axis", "cuboid".
 std::string_view kindName(Parameter::Kind kind);
 
+/// The number behind a measurement, from its bytes as they lie in the controller's memory: by byte order, mask, shift
+/// and sign of its own, then its conversion. Of an array, the element whose bytes are given. The caller has checked
+/// that sizeOf(m.type) bytes are there. The unit is definition.unitOf(m).
+///
+/// Source: ASAM MCD-2 MC 1.7, MEASUREMENT: BIT_MASK comes first, then what BIT_OPERATION says. Without the latter the
+/// masked bits are moved down to bit 0.
+double physicalOf(const Definition& definition, const Measurement& m, const uint8_t* bytes);
+/// The same before the conversion.
+double rawOf(const Definition& definition, const Measurement& m, const uint8_t* bytes);
+
 }  // namespace brusk::definition

@@ -4,7 +4,7 @@
 #include <algorithm>
 #include <cmath>
 
-#include "core/recording/Expression.h"
+#include "core/evidence/Sampled.h"
 
 namespace brusk::evidence {
 
@@ -26,41 +26,31 @@ SettlingCost& SettlingCost::operator+=(const SettlingCost& o) {
 
 Result<EngineColumns> engineColumns(const recording::Recording& recording) {
     EngineColumns out;
-    const auto speed = recording.findRole("engine_speed");
-    if (!speed)
-        return fail(ErrorCode::NotFound,
-                    "The recording has no engine speed; add it to the channel set and drive again.");
-    out.time_s = speed.group->time_s;
-    struct Wanted {
-        const char* role;
-        const char* name;
-        std::vector<double>* column;
-        double scale;
-    };
-    const Wanted wanted[] = {{"engine_speed", "engine speed", &out.speed_rpm, 1},
-                             {"manifold_pressure", "manifold pressure", &out.pressure_kPa, 1},
-                             {"throttle", "throttle", &out.throttle_pct, 1},
-                             {"coolant", "coolant temperature", &out.coolant_C, 1},
-                             {"lambda_asked", "commanded lambda", &out.lambdaAsked, 1},
-                             {"short_trim", "short fuel trim", &out.shortTrim, 0.01},
-                             {"long_trim", "long fuel trim", &out.longTrim, 0.01},
-                             {"airflow", "airflow", &out.airflow_kgh, 1},
-                             {"fuel_cut", "fuel cut state", &out.fuelCut, 1}};
-    for (const Wanted& w : wanted) {
-        const auto place = recording.findRole(w.role);
-        if (!place)
-            return fail(ErrorCode::NotFound,
-                        std::string("The recording has no ") + w.name + "; add it to the channel set and drive again.");
-        *w.column = recording::onClock(place, *speed.group);
-        if (w.scale != 1)
-            for (double& value : *w.column)
-                value *= w.scale;
+    const Sampled sampled(recording);
+    const auto speed = sampled.column("engine_speed");
+    if (!speed) return tl::unexpected(speed.error());
+    out.time_s = speed->group->time_s;
+    const std::pair<const char*, std::vector<double>*> wanted[] = {
+        {"engine_speed", &out.speed_rpm},   {"manifold_pressure", &out.pressure_kPa},
+        {"throttle", &out.throttle_pct},    {"coolant", &out.coolant_C},
+        {"lambda_asked", &out.lambdaAsked}, {"short_trim", &out.shortTrim},
+        {"long_trim", &out.longTrim},       {"airflow", &out.airflow_kgh},
+        {"fuel_cut", &out.fuelCut}};
+    for (const auto& [role, column] : wanted) {
+        auto values = sampled.onClock(role, *speed->group);
+        if (!values) return tl::unexpected(values.error());
+        *column = std::move(*values);
     }
-    const auto wideband = recording.findRole("lambda_measured");
-    if (!wideband)
-        return fail(ErrorCode::NotFound, "The recording has no wideband lambda; connect the wideband and drive again.");
-    out.widebandTime_s = wideband.group->time_s;
-    out.wideband.assign(wideband.channel->values.begin(), wideband.channel->values.end());
+    // Trims are computed with as fractions.
+    for (auto* trim : {&out.shortTrim, &out.longTrim})
+        for (double& value : *trim)
+            value /= 100;
+    const auto wideband = sampled.column("lambda_measured");
+    if (!wideband) return tl::unexpected(wideband.error());
+    out.widebandTime_s = wideband->group->time_s;
+    out.wideband.resize(wideband->size());
+    for (size_t i = 0; i < wideband->size(); ++i)
+        out.wideband[i] = (*wideband)[i];
     return out;
 }
 

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/job/Correct.h"
 
+#include "core/evidence/MapAxes.h"
 #include "core/recording/Mdf4.h"
 
 namespace brusk::job {
@@ -77,8 +78,8 @@ namespace {
 
 /// The VE map's axes on a round, and what its samples say of each cell.
 struct RoundCells {
-    std::vector<double> speeds, pressures;
-    std::vector<evidence::CellStat> cells;  ///< a row is one pressure
+    evidence::MapAxes axes;
+    std::vector<evidence::CellStat> cells;  ///< row by row as the map lies
 };
 
 Result<RoundCells> cellsOf(const Kit& kit, const carfolder::CarFolder& folder, int64_t round,
@@ -89,10 +90,9 @@ Result<RoundCells> cellsOf(const Kit& kit, const carfolder::CarFolder& folder, i
     if (!map) return fail(ErrorCode::NotFound, "The definition has no map with the role \"ve_map\".");
     const auto table = calibration->read(*map);
     if (!table) return tl::unexpected(table.error());
-    const evidence::AxisLookup x(table->x.values);
-    const evidence::AxisLookup y(table->y.values);
-    return RoundCells{table->x.values, table->y.values,
-                      evidence::cellStatistics(x, y, samples.x, samples.y, samples.ratio)};
+    evidence::MapAxes axes(*table);
+    auto cells = axes.statistics(samples);
+    return RoundCells{std::move(axes), std::move(cells)};
 }
 
 constexpr double kLeastRoad_rpm = 1000, kMostRoad_rpm = 5200, kLeastRoad_kPa = 25, kMostRoad_kPa = 160;
@@ -111,13 +111,13 @@ Result<std::vector<MapNode>> unseenNodes(const Kit& kit, carfolder::CarFolder& f
     const auto seen = cellsOf(kit, folder, round, samples);
     if (!seen) return tl::unexpected(seen.error());
     std::vector<MapNode> out;
-    for (size_t row = 0; row < seen->pressures.size(); ++row)
-        for (size_t column = 0; column < seen->speeds.size(); ++column) {
-            const MapNode node{seen->speeds[column], seen->pressures[row]};
+    const size_t columns = seen->axes.across().size();
+    for (size_t row = 0; row < seen->axes.down().size(); ++row)
+        for (size_t column = 0; column < columns; ++column) {
+            const MapNode node{seen->axes.speed_rpm(row, column), seen->axes.pressure_kPa(row, column)};
             const bool road = node.speed_rpm >= kLeastRoad_rpm && node.speed_rpm <= kMostRoad_rpm &&
                               node.pressure_kPa >= kLeastRoad_kPa && node.pressure_kPa <= kMostRoad_kPa;
-            if (road && seen->cells[row * seen->speeds.size() + column].count < proposals::kVisited)
-                out.push_back(node);
+            if (road && seen->cells[row * columns + column].count < proposals::kVisited) out.push_back(node);
         }
     return out;
 }

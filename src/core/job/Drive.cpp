@@ -47,11 +47,11 @@ const char* const kUsualRoles[] = {"pedal",
                                    "limp_mode"};
 
 /// Raw bytes of a measurement, as one unsigned number, into what a tuner reads.
+/// From what the sampler delivers: the bytes as they lie in memory, the first one most significant.
 float physical(const definition::Definition& definition, const definition::Measurement& m, uint32_t raw) {
     uint8_t bytes[8] = {};
-    // The sampler delivers the bytes as they lie in memory, most significant first.
     storeUnsigned(bytes, definition::sizeOf(m.type), ByteOrder::BigEndian, raw);
-    return physicalOf(definition, m, bytes);
+    return static_cast<float>(definition::physicalOf(definition, m, bytes));
 }
 
 int64_t wall_us() {
@@ -60,17 +60,6 @@ int64_t wall_us() {
 }
 
 }  // namespace
-
-float physicalOf(const definition::Definition& definition, const definition::Measurement& m, const uint8_t* bytes) {
-    double value = definition::loadRaw(bytes, m.type, definition.byteOrder);
-    if (m.bitMask) {
-        uint64_t masked = static_cast<uint64_t>(value) & m.bitMask;
-        for (uint64_t mask = m.bitMask; !(mask & 1); mask >>= 1)
-            masked >>= 1;
-        value = static_cast<double>(masked);
-    }
-    return static_cast<float>(definition.conversionOf(m).toPhysical(value));
-}
 
 std::vector<std::string> usualChannels(const definition::Definition& definition) {
     std::vector<std::string> out;
@@ -151,7 +140,7 @@ recording::Recording layoutOf(const Kit& kit, const ChannelSet& channels, bool w
     controller.name = kit.profile.controller;
     controller.rate_hz = channels.rate_hz;
     for (const auto* m : channels.measurements)
-        controller.channels.push_back({m->name, kit.definition->conversionOf(*m).unit, m->title(), m->role, {}});
+        controller.channels.push_back({m->name, kit.definition->unitOf(*m), m->title(), m->role, {}});
     const bool any = std::any_of(kit.externalSensors.begin(), kit.externalSensors.end(),
                                  [](const auto& message) { return !message.signalList.empty(); });
     if (!any || !withExternal) return out;

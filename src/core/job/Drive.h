@@ -28,9 +28,6 @@ std::vector<std::string> usualChannels(const definition::Definition& definition)
 /// Names of all measurements that have a role.
 std::vector<std::string> channelsWithRole(const definition::Definition& definition);
 
-/// A measurement's number from its bytes in the controller's memory, most significant first as the sampler delivers
-/// them.
-float physicalOf(const definition::Definition& definition, const definition::Measurement& m, const uint8_t* bytes);
 /// Empty groups for these channels and, unless it is left out, for the external sensors: names, units and roles.
 recording::Recording layoutOf(const Kit& kit, const ChannelSet& channels, bool withExternal = true);
 /// SHA-256 of the definition's text (empty for one that came from no text), and of the names of the channels.

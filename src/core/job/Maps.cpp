@@ -6,6 +6,7 @@
 #include <limits>
 
 #include "core/evidence/Cells.h"
+#include "core/evidence/Sampled.h"
 #include "core/job/Correct.h"
 
 namespace brusk::job {
@@ -79,19 +80,32 @@ constexpr Watch kWatches[] = {
 class Follower {
   public:
     Follower() = default;
-    explicit Follower(const recording::Recording::Place& place) : place_(place) {}
+    explicit Follower(const recording::Recording::Place& place, units::Shown shown = {})
+        : place_(place), shown_(std::move(shown)) {}
     float at(double time_s) {
         if (!place_) return std::numeric_limits<float>::quiet_NaN();
         const auto& times = place_.group->time_s;
         while (next_ < times.size() && times[next_] <= time_s)
             ++next_;
-        return next_ ? place_.channel->values[next_ - 1] : std::numeric_limits<float>::quiet_NaN();
+        return next_ ? value(next_ - 1) : std::numeric_limits<float>::quiet_NaN();
+    }
+
+    float value(size_t i) const {
+        const float recorded = place_.channel->values[i];
+        return shown_.same() ? recorded : static_cast<float>(shown_(static_cast<double>(recorded)));
     }
 
   private:
     recording::Recording::Place place_;
+    units::Shown shown_;
     size_t next_ = 0;  ///< the first sample that is later
 };
+
+/// The channel that moves along an axis, in the axis' own unit.
+Follower along(const recording::Recording::Place& place, const calibration::AxisValues& axis) {
+    if (!place) return {};
+    return Follower(place, units::conversion(place.channel->unit, axis.unit).value_or(units::Shown{}));
+}
 
 /// What falls into the cells: positions along the axes and the watched value, sample by sample.
 struct Falling {
@@ -123,7 +137,7 @@ CellEvidence evidenceOf(const Driven& driven, const calibration::Table& table) {
         const auto down = map ? recording.find(table.y.input) : recording::Recording::Place{};
         if (!across || (map && !down)) continue;
         recorded = true;
-        Follower y(down), x(across);
+        Follower y = along(down, table.y), x = along(across, table.x);
         const auto downAt = [&](double t) { return map ? y.at(t) : 0.0f; };
         if (watch && !watch->channel) {
             const auto& air = *driven.air;
@@ -132,11 +146,17 @@ CellEvidence evidenceOf(const Driven& driven, const calibration::Table& table) {
                     falling.add(x.at(air.time_s[i]), downAt(air.time_s[i]), (air.ratio[i] - 1) * 100);
             continue;
         }
-        Follower value(watch ? recording.findRole(watch->channel) : recording::Recording::Place{});
+        Follower value;
+        if (watch) {
+            const auto place = recording.findRole(watch->channel);
+            value =
+                Follower(place, place ? evidence::intoRole(place.channel->unit, watch->channel).value_or(units::Shown{})
+                                      : units::Shown{});
+        }
         // On the clock of the first axis.
         const auto& times = across.group->time_s;
         for (size_t i = 0; i < times.size(); ++i)
-            falling.add(across.channel->values[i], downAt(times[i]), watch ? value.at(times[i]) : 0.0f);
+            falling.add(x.value(i), downAt(times[i]), watch ? value.at(times[i]) : 0.0f);
     }
     if (!recorded) return out;
     out.cells = evidence::cellStatistics(evidence::AxisLookup(table.x.values), evidence::AxisLookup(table.y.values),

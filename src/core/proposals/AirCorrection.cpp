@@ -4,6 +4,8 @@
 #include <algorithm>
 #include <cmath>
 
+#include "core/evidence/MapAxes.h"
+
 namespace brusk::proposals {
 namespace {
 
@@ -33,8 +35,8 @@ std::vector<double> wantedFactors(const AirCorrection& c, const AirCorrectionOpt
 }
 
 /// The fuel error that the visited cells would show after the change, from the samples themselves.
-void expect(AirCorrection& c, const evidence::AirSamples& samples, const evidence::AxisLookup& x,
-            const evidence::AxisLookup& y) {
+void expect(AirCorrection& c, const evidence::AirSamples& samples, const evidence::MapAxes& axes) {
+    const auto across = axes.across(samples), down = axes.down(samples);
     evidence::CellFit made = c.fit;
     for (size_t i = 0; i < made.factor.size(); ++i)
         made.factor[i] = 1 + c.change[i];
@@ -42,11 +44,12 @@ void expect(AirCorrection& c, const evidence::AirSamples& samples, const evidenc
     c.errorNow.resize(samples.size());
     c.errorExpected.resize(samples.size());
     for (size_t k = 0; k < samples.size(); ++k) {
-        left[k] = static_cast<float>(samples.ratio[k] / made.at(x.locate(samples.x[k]), y.locate(samples.y[k])));
+        left[k] = static_cast<float>(samples.ratio[k] /
+                                     made.at(axes.across().locate(across[k]), axes.down().locate(down[k])));
         c.errorNow[k] = samples.ratio[k] - 1;
         c.errorExpected[k] = left[k] - 1;
     }
-    c.expected = evidence::fuelError(evidence::cellStatistics(x, y, samples.x, samples.y, left), kVisited).rms;
+    c.expected = evidence::fuelError(axes.statistics(samples, left), kVisited).rms;
 }
 
 }  // namespace
@@ -60,11 +63,10 @@ Result<AirCorrection> correctAir(const calibration::Calibration& calibration, co
     AirCorrection out;
     out.parameter = parameter->name;
     out.table = std::move(*table);
-    const evidence::AxisLookup x(out.table.x.values);
-    const evidence::AxisLookup y(out.table.y.values);
-    out.cells = evidence::cellStatistics(x, y, samples.x, samples.y, samples.ratio);
+    const evidence::MapAxes axes(out.table);
+    out.cells = axes.statistics(samples);
     out.now = evidence::fuelError(out.cells, kVisited);
-    out.fit = evidence::fitCells(x, y, samples.x, samples.y, samples.ratio);
+    out.fit = evidence::fitCells(axes.across(), axes.down(), axes.across(samples), axes.down(samples), samples.ratio);
 
     const std::vector<double> factor = wantedFactors(out, options);
     const size_t count = factor.size();
@@ -101,7 +103,7 @@ Result<AirCorrection> correctAir(const calibration::Calibration& calibration, co
         }
     }
     out.clamped += static_cast<size_t>(out.edit.clamped);
-    expect(out, samples, x, y);
+    expect(out, samples, axes);
     return out;
 }
 

@@ -168,8 +168,7 @@ void DriveStation::fillChannels() {
     const auto usual = job::usualChannels(d);
     for (const auto& m : d.measurements) {
         auto* item = new QListWidgetItem(
-            QString::fromStdString(m.title() + (d.conversionOf(m).unit.empty() ? "" : ", " + d.conversionOf(m).unit)),
-            channels_);
+            QString::fromStdString(m.title() + (d.unitOf(m).empty() ? "" : ", " + d.unitOf(m))), channels_);
         item->setData(Qt::UserRole, QString::fromStdString(m.name));
         item->setToolTip(QString::fromStdString(m.description));
         item->setFlags(Qt::ItemIsEnabled | Qt::ItemIsUserCheckable | Qt::ItemIsSelectable);

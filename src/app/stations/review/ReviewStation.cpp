@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "core/evidence/MapAxes.h"
 #include "core/proposals/AirCorrection.h"
 
 namespace brusk::app {
@@ -200,8 +201,7 @@ void ReviewStation::refreshCells() {
     }
     cells_->setVisible(!map_.values.empty());
     if (map_.values.empty()) return;
-    const evidence::AxisLookup x(map_.x.values), y(map_.y.values);
-    const auto stats = evidence::cellStatistics(x, y, samples->x, samples->y, samples->ratio);
+    const auto stats = evidence::MapAxes(map_).statistics(*samples);
     const auto error = evidence::fuelError(stats, proposals::kVisited);
     c.rows = map_.rows;
     c.columns = map_.columns;
@@ -228,13 +228,14 @@ void ReviewStation::showMoments() {
     const auto* round = session_.selected();
     const auto samples = round ? session_.samples(round->id) : nullptr;
     if (!samples || map_.values.empty()) return;
-    const evidence::AxisLookup x(map_.x.values), y(map_.y.values);
+    const evidence::MapAxes axes(map_);
+    const auto across = axes.across(*samples), down = axes.down(*samples);
     const auto row = static_cast<uint32_t>(cells_->currentRow()),
                column = static_cast<uint32_t>(cells_->currentColumn());
     std::vector<double> times;
     for (size_t i = 0; i < samples->size(); ++i)
-        if (samples->source[i] == recordingIndex_ && x.nearest(samples->x[i]) == column &&
-            y.nearest(samples->y[i]) == row)
+        if (samples->source[i] == recordingIndex_ && axes.across().nearest(across[i]) == column &&
+            axes.down().nearest(down[i]) == row)
             times.push_back(samples->time_s[i]);
     const auto& units = session_.unitPreferences();
     cellText_->setText(QString("%1, %2: %3 samples in this recording")

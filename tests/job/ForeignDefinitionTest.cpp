@@ -1,0 +1,271 @@
+// The same controller and the same drive through another definition: other names, units, axes, byte orders, masks. What
+// is learned from it must be the same. SPDX-License-Identifier: GPL-3.0-or-later
+#include "BaseBench.h"
+#include "core/evidence/DriveFigures.h"
+#include "core/job/Correct.h"
+#include "core/job/Drive.h"
+#include "core/job/Maps.h"
+#include "core/proposals/AirCorrection.h"
+
+namespace {
+
+using definition::Definition;
+
+/// A conversion whose numbers are `factor` times the old ones plus `offset`, under another unit.
+size_t retold(Definition& d, size_t conversion, const char* unit, double factor, double offset = 0) {
+    auto c = d.conversions[conversion];
+    c.name += std::string("_in_") + unit;
+    c.unit = unit;
+    if (c.kind == definition::Conversion::Kind::Linear)
+        c.a *= factor, c.b = c.b * factor + offset;
+    else  // stored = b x physical
+        c.c = -c.b * offset / factor, c.b /= factor;
+    d.conversions.push_back(c);
+    return d.conversions.size() - 1;
+}
+
+definition::Measurement& measured(Definition& d, std::string_view name) {
+    for (auto& m : d.measurements)
+        if (m.name == name) return m;
+    qFatal("no %s", std::string(name).c_str());
+}
+
+definition::Parameter& kept(Definition& d, std::string_view name) {
+    for (auto& p : d.parameters)
+        if (p.name == name) return p;
+    qFatal("no %s", std::string(name).c_str());
+}
+
+void tellIn(Definition& d, definition::Parameter& p, const char* unit, double factor) {
+    p.conversion = retold(d, p.conversion, unit, factor);
+    p.lower *= factor, p.upper *= factor;
+}
+
+/// As another maker would have written it.
+std::shared_ptr<const job::Kit> foreignKit(const job::Kit& ours) {
+    auto out = std::make_shared<job::Kit>(ours);
+    Definition d = *ours.definition;
+    const auto in = [&](const char* name, const char* unit, double factor, double offset = 0) {
+        auto& m = measured(d, name);
+        m.conversion = retold(d, m.conversion, unit, factor, offset);
+    };
+    in("pressure", "mbar", 10);
+    in("baro", "psi", 1 / 6.894757293168361);
+    in("coolant", "K", 1, 273.15);
+    in("lambda_asked", "AFR", 14.7);
+    in("short_trim", "factor", 0.01, 1);
+    in("long_trim", "factor", 0.01, 1);
+    in("airflow", "g/s", 1 / 3.6);
+    in("boost_target_now", "bar", 0.01);
+    // The same bytes told otherwise: the low byte of a word that begins with it; the high byte of one, moved down; a
+    // signed number as the sign of a word.
+    auto& gear = measured(d, "gear");
+    gear.type = definition::DataType::UWord, gear.byteOrder = ByteOrder::LittleEndian, gear.bitMask = 0xFF;
+    auto& cut = measured(d, "fuel_cut");
+    cut.type = definition::DataType::UWord, cut.bitMask = 0xFF00, cut.shift = -8;
+    auto& retard = measured(d, "knock_retard");
+    retard.type = definition::DataType::UWord, retard.bitMask = 0xFFFF, retard.signExtend = true;
+    // Pressure runs across the map of filling, in mbar; the mixture is told as an air-fuel ratio.
+    tellIn(d, kept(d, "axis_pressure"), "mbar", 10);
+    tellIn(d, kept(d, "lambda_map"), "AFR", 14.7);
+    tellIn(d, kept(d, "boost_target"), "bar", 0.01);
+    auto& ve = kept(d, "ve_map");
+    auto layout = d.layouts[ve.layout];
+    layout.columnsFirst = !layout.columnsFirst;
+    layout.name += "_exchanged";
+    d.layouts.push_back(layout);
+    ve.layout = d.layouts.size() - 1;
+    std::swap(ve.axes[0], ve.axes[1]);
+    // Nothing keeps its name.
+    for (auto& m : d.measurements)
+        m.name = "Z" + m.name;
+    for (auto& p : d.parameters)
+        for (auto& axis : p.axes)
+            if (!axis.input.empty()) axis.input = "Z" + axis.input;
+    d.index();
+    out->definition = std::make_shared<const Definition>(std::move(d));
+    return out;
+}
+
+/// One drive, recorded through each of the kits at the same moments.
+std::vector<recording::Recording> drivenThrough(const std::vector<std::shared_ptr<const job::Kit>>& kits,
+                                                const char* route) {
+    benchcar::BenchCar car(benchcar::kHeronFitted, 1);
+    std::vector<recording::Recording> out;
+    std::vector<job::ChannelSet> sets;
+    for (const auto& kit : kits) {
+        job::ChannelSet set;
+        set.definition = kit->definition;
+        for (const auto& m : kit->definition->measurements)
+            set.measurements.push_back(&m);
+        out.push_back(job::layoutOf(*kit, set));
+        sets.push_back(std::move(set));
+    }
+    car.startRoute(*benchcar::routeNamed(route));
+    while (car.onRoute()) {
+        car.advanceTo(car.now_us() + 10000);
+        const double t = static_cast<double>(car.now_us()) * 1e-6;
+        std::vector<link::CanFrame> frames;
+        while (const auto frame = car.nextFrame())
+            frames.push_back(*frame);
+        for (size_t k = 0; k < kits.size(); ++k) {
+            auto& group = out[k].groups[0];
+            group.time_s.push_back(t);
+            for (size_t i = 0; i < sets[k].measurements.size(); ++i) {
+                const auto& m = *sets[k].measurements[i];
+                const auto bytes = car.memory().at(m.address, static_cast<uint32_t>(definition::sizeOf(m.type)));
+                group.channels[i].values.push_back(
+                    static_cast<float>(definition::physicalOf(*kits[k]->definition, m, bytes.data())));
+            }
+            for (const auto& frame : frames)
+                for (const auto& message : kits[k]->externalSensors) {
+                    if (message.id != frame.id) continue;
+                    out[k].groups[1].time_s.push_back(t);
+                    for (size_t i = 0; i < message.signalList.size(); ++i)
+                        out[k].groups[1].channels[i].values.push_back(
+                            static_cast<float>(message.signalList[i].decode(frame)));
+                }
+        }
+    }
+    return out;
+}
+
+struct Both {
+    std::shared_ptr<const job::Kit> ours, theirs;
+    recording::Recording mine, other;
+};
+
+const Both& both(const char* route) {
+    static std::map<std::string, Both> made;
+    const auto [at, isNew] = made.try_emplace(route);
+    if (isNew) {
+        storage::RealFileSystem files;
+        at->second.ours = *job::loadKit(files, BRUSK_DATA_DIR "/heron/aldine-e2.profile.json");
+        at->second.theirs = foreignKit(*at->second.ours);
+        auto driven = drivenThrough({at->second.ours, at->second.theirs}, route);
+        at->second.mine = std::move(driven[0]);
+        at->second.other = std::move(driven[1]);
+    }
+    return at->second;
+}
+
+calibration::Calibration calibrationThrough(const job::Kit& kit) {
+    return {kit.definition, heron().image()};
+}
+
+}  // namespace
+
+class ForeignDefinitionTest : public QObject {
+    Q_OBJECT
+  private slots:
+    void theSameBytesAreTheSameNumbers();
+    void theSameDriveGivesTheSameAirCorrection();
+    void theSameDriveFallsIntoTheSameCells_data();
+    void theSameDriveFallsIntoTheSameCells();
+    void theSameDriveGivesTheSameFigures();
+};
+
+void ForeignDefinitionTest::theSameBytesAreTheSameNumbers() {
+    const Both& b = both("town");
+    for (const auto& [name, factor, offset] : {std::tuple{"pressure", 10.0, 0.0},
+                                               {"short_trim", 0.01, 1.0},
+                                               {"lambda_asked", 14.7, 0.0},
+                                               {"coolant", 1.0, 273.15},
+                                               {"gear", 1.0, 0.0},
+                                               {"fuel_cut", 1.0, 0.0},
+                                               {"knock_retard", 1.0, 0.0},
+                                               {"airflow", 1 / 3.6, 0.0}}) {
+        const auto* mine = b.mine.groups[0].find(name);
+        const auto* other = b.other.groups[0].find(std::string("Z") + name);
+        QVERIFY2(mine && other && mine->role == other->role, name);
+        bool moves = false;
+        for (size_t i = 0; i < mine->values.size(); ++i) {
+            const double wanted = static_cast<double>(mine->values[i]) * factor + offset;
+            QVERIFY2(std::abs(static_cast<double>(other->values[i]) - wanted) < 1e-5 * std::max(1.0, std::abs(wanted)),
+                     name);
+            moves = moves || mine->values[i] != mine->values[0];
+        }
+        QVERIFY2(moves || std::string_view(name) == "knock_retard", name);
+    }
+}
+
+void ForeignDefinitionTest::theSameDriveGivesTheSameAirCorrection() {
+    const Both& b = both("survey");
+    const auto mine = evidence::airSamples({&b.mine}, {}), other = evidence::airSamples({&b.other}, {});
+    EXPECT_OK(mine);
+    EXPECT_OK(other);
+    QVERIFY(mine->size() > 5000);
+    QVERIFY(std::abs(static_cast<double>(mine->size()) - static_cast<double>(other->size())) <
+            0.001 * static_cast<double>(mine->size()));
+    const auto ours = proposals::correctAir(calibrationThrough(*b.ours), *mine, {});
+    const auto theirs = proposals::correctAir(calibrationThrough(*b.theirs), *other, {});
+    EXPECT_OK(ours);
+    EXPECT_OK(theirs);
+    QVERIFY(ours->table.rows == theirs->table.columns && ours->table.columns == theirs->table.rows);
+    QVERIFY(ours->changed > 60);
+    size_t differ = 0;
+    for (size_t row = 0; row < ours->table.rows; ++row)
+        for (size_t column = 0; column < ours->table.columns; ++column) {
+            const size_t i = row * ours->table.columns + column, j = column * theirs->table.columns + row;
+            QVERIFY(std::abs(ours->table.values[i] - theirs->table.values[j]) < 1e-9);
+            // To one count.
+            QVERIFY2(
+                std::abs(ours->result[i] - theirs->result[j]) < 0.0101,
+                qPrintable(
+                    QString("%1, %2: %3 and %4").arg(row).arg(column).arg(ours->result[i]).arg(theirs->result[j])));
+            differ += ours->result[i] != theirs->result[j];
+        }
+    qInfo("%zu of %zu cells differ by a count", differ, ours->result.size());
+    QVERIFY(std::abs(ours->now.rms - theirs->now.rms) < 1e-4 && ours->now.cells == theirs->now.cells);
+    QVERIFY(std::abs(ours->expected - theirs->expected) < 1e-4);
+}
+
+void ForeignDefinitionTest::theSameDriveFallsIntoTheSameCells_data() {
+    QTest::addColumn<QString>("map");
+    for (const char* map : {"ve_map", "lambda_map", "spark_map", "boost_target", "expected_pressure", "pedal_map",
+                            "full_load_lambda", "torque_ceiling"})
+        QTest::newRow(map) << QString(map);
+}
+
+void ForeignDefinitionTest::theSameDriveFallsIntoTheSameCells() {
+    QFETCH(QString, map);
+    const Both& b = both("town");
+    const auto evidenceThrough = [&](const job::Kit& kit, const recording::Recording& drive,
+                                     calibration::Table& table) {
+        job::Driven driven;
+        driven.recordings.push_back(std::make_shared<const recording::Recording>(drive));
+        driven.air = std::make_shared<const evidence::AirSamples>(*evidence::airSamples({&drive}, {}));
+        const auto calibration = calibrationThrough(kit);
+        table = *calibration.read(map.toStdString());
+        return job::evidenceOf(driven, table);
+    };
+    calibration::Table ours, theirs;
+    const auto mine = evidenceThrough(*b.ours, b.mine, ours), other = evidenceThrough(*b.theirs, b.other, theirs);
+    QVERIFY(!mine.cells.empty() && mine.cells.size() == other.cells.size());
+    const bool exchanged = map == "ve_map";
+    size_t visited = 0;
+    for (size_t row = 0; row < ours.rows; ++row)
+        for (size_t column = 0; column < ours.columns; ++column) {
+            const auto& a = mine.cells[row * ours.columns + column];
+            const auto& c = other.cells[exchanged ? column * theirs.columns + row : row * theirs.columns + column];
+            // A sample that lies on the border of two cells may fall to either.
+            QVERIFY(std::abs(static_cast<double>(a.count) - static_cast<double>(c.count)) <= 2 + 0.001 * a.count);
+            if (a.count > 50) QVERIFY(std::abs(a.mean - c.mean) < 0.01 + 0.002 * std::abs(a.mean));
+            visited += a.count > 0;
+        }
+    QVERIFY(visited > 3 && mine.watched == other.watched && mine.unit == other.unit);
+}
+
+void ForeignDefinitionTest::theSameDriveGivesTheSameFigures() {
+    const Both& b = both("pulls-3");
+    const auto mine = evidence::driveFigures({&b.mine}), other = evidence::driveFigures({&b.other});
+    QCOMPARE(mine.knocks, other.knocks);
+    QVERIFY(mine.greatestRetard_deg && std::abs(*mine.greatestRetard_deg - *other.greatestRetard_deg) < 1e-4);
+    QVERIFY(mine.boostError_kPa && other.boostError_kPa &&
+            std::abs(*mine.boostError_kPa - *other.boostError_kPa) < 0.02);
+    QVERIFY(mine.idleOff_rpm && std::abs(*mine.idleOff_rpm - *other.idleOff_rpm) < 1e-3);
+    QCOMPARE(mine.limpMode, other.limpMode);
+}
+
+QTEST_GUILESS_MAIN(ForeignDefinitionTest)
+#include "ForeignDefinitionTest.moc"

@@ -230,7 +230,7 @@ void drive(Context& c, const Choice& o) {
     orders.period_ms = 1000 / o.rate_hz;
     orders.seed = o.seed;
     orders.force = o.force;
-    BenchDrive bench(c, car, **kit, *channels, sha);
+    BenchDrive bench(c, car, **kit, *channels, image);
     const auto came = bench.run(orders);
     if (!came) return c.outcome.fail(came.error());
     c.outcome.json = outcomeJson(o, *came, orders.faults);

@@ -4,6 +4,7 @@
 #include <cmath>
 
 #include "core/carfolder/CarFolder.h"
+#include "core/carfolder/Schema.h"
 #include "core/link/Uds.h"
 
 namespace brusk::ctl {
@@ -22,8 +23,8 @@ recording::Group oneRow(std::string name) {
 }  // namespace
 
 BenchDrive::BenchDrive(Context& context, benchcar::BenchCar& car, const job::Kit& kit, job::ChannelSet channels,
-                       std::string imageSha256)
-    : c_(context), car_(car), kit_(kit), channels_(std::move(channels)), imageSha256_(std::move(imageSha256)) {
+                       const image::Image& image)
+    : c_(context), car_(car), kit_(kit), channels_(std::move(channels)), image_(image) {
     size_t signals = 0;
     for (const auto& message : kit.externalSensors)
         signals += message.signalList.size();
@@ -35,7 +36,8 @@ Done BenchDrive::open(const BenchOrders& orders) {
     const auto begin = [&](const std::string& path, recording::Recording layout, const std::string& title) {
         layout.title = title;
         layout.startedAt = carfolder::utcNow();
-        layout.imageSha256 = imageSha256_;
+        layout.imageSha256 = carfolder::imageFingerprint(image_);
+        layout.areas = job::areasText(kit_, image_);
         layout.definitionSha256 = job::definitionSha(kit_);
         layout.channelsSha256 = job::channelsSha(channels_);
         return recording::Mdf4Writer::create(c_.files, path, layout);

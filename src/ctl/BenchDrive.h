@@ -42,7 +42,7 @@ struct BenchOutcome {
 class BenchDrive {
   public:
     BenchDrive(Context& context, benchcar::BenchCar& car, const job::Kit& kit, job::ChannelSet channels,
-               std::string imageSha256);
+               const image::Image& image);
     /// Drives all of it and writes the files.
     [[nodiscard]] Result<BenchOutcome> run(const BenchOrders& orders);
 
@@ -58,7 +58,7 @@ class BenchDrive {
     benchcar::BenchCar& car_;
     const job::Kit& kit_;
     job::ChannelSet channels_;
-    std::string imageSha256_;
+    const image::Image& image_;  ///< what the car runs
     std::unique_ptr<recording::Mdf4Writer> file_, truth_;
     std::vector<float> values_, external_, known_;
     benchcar::TruthFigures figures_;

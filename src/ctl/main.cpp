@@ -46,6 +46,7 @@ int run(int argc, char** argv, bool asJson) {
     addBaseCommand(app, context);
     addLoopCommand(app, context);
     addBenchCommands(app, context);
+    addProposeCommand(app, context);
     int code = kDone;
     std::string sentence;
     if (!line.run(argc, argv, code, sentence))

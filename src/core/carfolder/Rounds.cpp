@@ -358,25 +358,28 @@ Done Rounds::recoverDrafts() {
     return {};
 }
 
-Done Rounds::nameAreas(int64_t id, const std::vector<NamedArea>& areas) {
-    const auto bytes = image(id);
-    if (!bytes) return tl::unexpected(bytes.error());
-    // Several stretches may go by one name, as in a memory that is calibrated in two places.
-    std::map<std::string, std::string> shas;
+std::map<std::string, std::string> areaShas(const image::Image& image, const std::vector<NamedArea>& areas) {
+    std::map<std::string, std::string> out;
     for (const NamedArea& area : areas) {
-        const auto held = (*bytes)->bytes(area.start, area.length);
-        std::string& sha = shas[area.name];
+        const auto held = image.bytes(area.start, area.length);
         if (!held) continue;
+        std::string& sha = out[area.name];
         const bool more = !sha.empty();
         sha += sha256Hex(*held);
         if (more) sha = sha256Hex(asBytes(sha));
     }
+    return out;
+}
+
+Done Rounds::nameAreas(int64_t id, const std::vector<NamedArea>& areas) {
+    const auto bytes = image(id);
+    if (!bytes) return tl::unexpected(bytes.error());
+    const auto shas = areaShas(**bytes, areas);
     return database_.write("name the parts of an image", [&](SQLite::Database& db) -> Done {
         const auto round = existing(db, id);
         if (!round) return tl::unexpected(round.error());
         SQLite::Statement insert(db, "INSERT OR REPLACE INTO area(image, name, sha256) VALUES (?, ?, ?)");
         for (const auto& [name, sha] : shas) {
-            if (sha.empty()) continue;
             insert.bind(1, round->imageSha256);
             insert.bind(2, name);
             insert.bind(3, sha);

@@ -8,6 +8,7 @@
 #pragma once
 
 #include <memory>
+#include <map>
 #include <optional>
 #include <string>
 #include <vector>
@@ -50,6 +51,10 @@ struct NamedArea {
     uint32_t start = 0;
     uint32_t length = 0;
 };
+
+/// SHA-256 of each named area that an image holds whole. Several stretches may go by one name, as in a memory that is
+/// calibrated in two places.
+std::map<std::string, std::string> areaShas(const image::Image& image, const std::vector<NamedArea>& areas);
 
 class Rounds {
   public:

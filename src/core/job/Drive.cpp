@@ -6,6 +6,7 @@
 #include <cmath>
 
 #include "core/base/Text.h"
+#include "core/carfolder/Schema.h"
 #include "core/recording/RecordingWriter.h"
 
 namespace brusk::job {
@@ -196,23 +197,23 @@ Done DriveRecorder::stop() {
 
 namespace {
 
-/// "calibration=ab12... application=..." of the round's image, named once an image.
+std::string textOf(const auto& areas) {
+    std::string out;
+    for (const auto& [name, sha] : areas)
+        out.append(out.empty() ? "" : " ").append(name).append("=").append(sha);
+    return out;
+}
+
+/// Of the round's image, named once an image.
 Result<std::string> areasText(const Kit& kit, carfolder::CarFolder& folder, int64_t round) {
     auto areas = folder.rounds().areas(round);
     if (!areas) return tl::unexpected(areas.error());
     if (areas->empty()) {
-        std::vector<carfolder::NamedArea> named;
-        named.reserve(kit.profile.areas.size());
-        for (const auto& area : kit.profile.areas)
-            named.push_back({area.calibration ? "calibration" : "application", area.start, area.length});
-        if (auto done = folder.rounds().nameAreas(round, named); !done) return tl::unexpected(done.error());
+        if (auto done = folder.rounds().nameAreas(round, namedAreas(kit)); !done) return tl::unexpected(done.error());
         areas = folder.rounds().areas(round);
         if (!areas) return tl::unexpected(areas.error());
     }
-    std::string out;
-    for (const auto& [name, sha] : *areas)
-        out.append(out.empty() ? "" : " ").append(name).append("=").append(sha);
-    return out;
+    return textOf(*areas);
 }
 
 /// Samples into the writer until somebody ends it or the link fails.
@@ -279,6 +280,31 @@ void sampleInto(link::Uds& uds, DriveRecorder& recorder, std::unique_ptr<recordi
 }
 
 }  // namespace
+
+std::vector<carfolder::NamedArea> namedAreas(const Kit& kit) {
+    std::vector<carfolder::NamedArea> out;
+    out.reserve(kit.profile.areas.size());
+    for (const auto& area : kit.profile.areas)
+        out.push_back({area.calibration ? "calibration" : "application", area.start, area.length});
+    return out;
+}
+
+std::string areasText(const Kit& kit, const image::Image& image) {
+    return textOf(carfolder::areaShas(image, namedAreas(kit)));
+}
+
+Bound boundTo(const Kit& kit, const image::Image& image, const recording::Recording& recording) {
+    if (recording.imageSha256.empty()) return Bound::Untold;
+    if (recording.imageSha256 == carfolder::imageFingerprint(image)) return Bound::Same;
+    // A calibration alone is enough to tell by, when the recording names its own.
+    const auto shas = carfolder::areaShas(image, namedAreas(kit));
+    const auto held = shas.find("calibration");
+    constexpr std::string_view kKey = "calibration=";
+    const size_t at = recording.areas.find(kKey);
+    if (held == shas.end() || at == std::string::npos) return held == shas.end() ? Bound::Untold : Bound::Other;
+    return recording.areas.compare(at + kKey.size(), held->second.size(), held->second) == 0 ? Bound::Same
+                                                                                            : Bound::Other;
+}
 
 const char* endedName(Ended ended) {
     constexpr const char* names[] = {"asked", "seconds", "signal", "link", "disk"};

@@ -28,6 +28,14 @@ std::vector<std::string> usualChannels(const definition::Definition& definition)
 /// Names of all measurements that have a role.
 std::vector<std::string> channelsWithRole(const definition::Definition& definition);
 
+/// The areas of a controller's memory by which a recording is bound to bytes.
+std::vector<carfolder::NamedArea> namedAreas(const Kit& kit);
+/// "application=... calibration=ab12...": the areas that an image holds whole.
+std::string areasText(const Kit& kit, const image::Image& image);
+/// Whether a recording was made on these bytes, as far as its head tells.
+enum class Bound { Same, Other, Untold };
+Bound boundTo(const Kit& kit, const image::Image& image, const recording::Recording& recording);
+
 /// Empty groups for these channels and, unless it is left out, for the external sensors: names, units and roles.
 recording::Recording layoutOf(const Kit& kit, const ChannelSet& channels, bool withExternal = true);
 /// SHA-256 of the definition's text (empty for one that came from no text), and of the names of the channels.

@@ -1,0 +1,308 @@
+// propose: what recordings say should be changed, as a list of corrections, an image or a new round.
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include <cmath>
+#include <set>
+
+#include "core/base/Text.h"
+#include "core/carfolder/Schema.h"
+#include "core/job/Correct.h"
+#include "core/job/Drive.h"
+#include "core/recording/Mdf4.h"
+#include "ctl/Links.h"
+#include "ctl/Loading.h"
+
+namespace brusk::ctl {
+namespace {
+
+using nlohmann::json;
+
+constexpr std::string_view kKinds[] = {"air"};
+
+struct Choice {
+    std::vector<std::string> words, settings;
+    std::string car, definition, image, base, out, title;
+    int round = -1;
+    bool force = false;
+};
+
+/// The bytes that are corrected, and where they came from.
+struct Subject {
+    std::unique_ptr<carfolder::CarFolder> folder;  ///< with --car
+    std::optional<carfolder::Round> round;
+    std::shared_ptr<const job::Kit> kit;  ///< null where no profile is known for the definition
+    std::optional<calibration::Calibration> calibration;
+};
+
+Result<Subject> subjectOf(Context& c, const Choice& o) {
+    Subject out;
+    if (o.car.empty()) {
+        auto calibration = loadCalibration(c, o.definition, o.image, o.base);
+        if (!calibration) return tl::unexpected(calibration.error());
+        out.calibration = std::move(*calibration);
+        // Whose controller it is tells what its checksums are.
+        const auto kits = dataKits(c);
+        if (!kits) return out;
+        for (const auto& kit : *kits)
+            if (kit->definition->softwareId == out.calibration->definition().softwareId) out.kit = kit;
+        return out;
+    }
+    auto folder = carfolder::CarFolder::open(c.files, o.car);
+    if (!folder) return tl::unexpected(folder.error());
+    out.folder = std::move(*folder);
+    auto kit = kitOf(c, *out.folder);
+    if (!kit) return tl::unexpected(kit.error());
+    out.kit = *kit;
+    const auto rounds = out.folder->rounds().all();
+    if (!rounds) return tl::unexpected(rounds.error());
+    if (rounds->empty()) return fail(ErrorCode::NotFound, "Nothing was read into this folder yet.");
+    auto round =
+        o.round < 0 ? Result<carfolder::Round>(rounds->front()) : out.folder->rounds().byNumber(o.round);
+    if (!round) return tl::unexpected(round.error());
+    out.round = *round;
+    auto calibration = job::calibrationOf(*out.kit, *out.folder, round->id);
+    if (!calibration) return tl::unexpected(calibration.error());
+    out.calibration = std::move(*calibration);
+    return out;
+}
+
+/// The recordings that may be learned from, and what is said of the others.
+struct Evidence {
+    std::vector<std::shared_ptr<const recording::Recording>> recordings;
+    std::vector<std::string> warnings;
+    std::vector<const recording::Recording*> pointers() const {
+        std::vector<const recording::Recording*> out;
+        for (const auto& one : recordings)
+            out.push_back(one.get());
+        return out;
+    }
+};
+
+Result<Evidence> evidenceFor(Context& c, const Subject& subject, const std::vector<std::string>& files) {
+    Evidence out;
+    if (files.empty() && subject.folder) {
+        auto driven = job::recordingsOf(*subject.folder, subject.round->id);
+        if (!driven) return tl::unexpected(driven.error());
+        out.recordings = std::move(driven->recordings);
+        out.warnings = std::move(driven->leftOut);
+        return out;
+    }
+    for (const std::string& file : files) {
+        const auto bytes = c.files.read(file);
+        if (!bytes) return tl::unexpected(bytes.error());
+        auto read = recording::readMdf4(*bytes);
+        if (!read) return failBecause(file + " can't be read.", read.error());
+        const auto bound = subject.kit ? job::boundTo(*subject.kit, subject.calibration->image(), *read)
+                                       : job::Bound::Untold;
+        if (bound == job::Bound::Other) {
+            out.warnings.push_back(file + " was recorded on other bytes than these; it is not used.");
+            continue;
+        }
+        if (bound == job::Bound::Untold)
+            out.warnings.push_back(file + " does not tell which bytes were in the car; see that it was these.");
+        out.recordings.push_back(std::make_shared<const recording::Recording>(std::move(*read)));
+    }
+    return out;
+}
+
+/// "air.strength=80" and the like.
+proposals::AirCorrectionOptions optionsOf(const Choice& o) {
+    proposals::AirCorrectionOptions out;
+    for (const std::string& text : o.settings) {
+        const size_t equals = text.find('=');
+        const std::string id = text.substr(0, equals);
+        const std::string said = equals == std::string::npos ? "" : text.substr(equals + 1);
+        if (id == "air.method") {
+            if (said != "cell-fit" && said != "nearest-cell")
+                throw WrongUse{"--setting air.method: cell-fit or nearest-cell."};
+            out.method = said == "cell-fit" ? proposals::Method::CellFit : proposals::Method::NearestCell;
+            continue;
+        }
+        struct Setting {
+            std::string_view id;
+            double least, most, scale;
+            double proposals::AirCorrectionOptions::*member;
+        };
+        constexpr Setting kSettings[] = {
+            {"air.strength", 0, 100, 0.01, &proposals::AirCorrectionOptions::strength},
+            {"air.largest-step", 0.1, 60, 0.01, &proposals::AirCorrectionOptions::largestStep},
+            {"air.least-evidence", 1, 100000, 1, &proposals::AirCorrectionOptions::leastEvidence},
+            {"air.largest-doubt", 0.1, 50, 0.01, &proposals::AirCorrectionOptions::largestDeviation}};
+        const auto* setting = std::find_if(std::begin(kSettings), std::end(kSettings),
+                                           [&](const Setting& one) { return one.id == id; });
+        if (setting == std::end(kSettings))
+            throw WrongUse{"--setting: there is no setting \"" + id +
+                           "\"; air.method, air.strength, air.largest-step, air.least-evidence, air.largest-doubt."};
+        const auto value = parseNumber(said);
+        if (!value || *value < setting->least || *value > setting->most)
+            throw WrongUse{"--setting " + id + ": a number from " + exactNumber(setting->least) + " to " +
+                           exactNumber(setting->most) + "."};
+        out.*setting->member = *value * setting->scale;
+    }
+    return out;
+}
+
+json figure(double share) {
+    return {{"fuel_error_rms_pct", {{"value", share * 100}, {"unit", "%"}}}};
+}
+
+json leftOut(const evidence::SettlingCost& cost) {
+    json out = json::array();
+    for (const auto& [rule, samples] : {std::pair{"not-running", cost.notRunning},
+                                        {"cold", cost.cold},
+                                        {"fuel-cut", cost.fuelCut},
+                                        {"moving", cost.moving},
+                                        {"asked-changed", cost.askedChanged},
+                                        {"no-wideband", cost.noWideband}})
+        if (samples) out.push_back({{"rule", rule}, {"samples", samples}});
+    return out;
+}
+
+json correctionJson(const proposals::AirCorrection& air, const evidence::AirSamples& samples,
+                    const proposals::AirCorrectionOptions& options, const std::string& reason) {
+    size_t sure = 0;
+    for (size_t i = 0; i < air.fit.deviation.size(); ++i)
+        sure += air.fit.evidence[i] >= options.leastEvidence && air.fit.deviation[i] <= options.largestDeviation;
+    return {{"kind", "air"},
+            {"on", json::array()},
+            {"parameters",
+             {{{"name", air.parameter},
+               {"role", "ve_map"},
+               {"cells", air.table.values.size()},
+               {"cells_changed", air.changed},
+               {"cells_sure", sure},
+               {"largest_step", air.largestStep * 100},
+               {"unit", "%"}}}},
+            {"now", figure(air.now.rms)},
+            {"expected", figure(air.expected)},
+            {"left_out", leftOut(samples.cost)},
+            {"loosened", json::array()},
+            {"warnings", json::array()},
+            {"reason", reason}};
+}
+
+/// Roles that the air correction needs and no recording has.
+json lackingRoles(const Evidence& evidence) {
+    json out = json::array();
+    for (const char* role : {"engine_speed", "manifold_pressure", "throttle", "coolant", "lambda_asked", "short_trim",
+                             "long_trim", "airflow", "fuel_cut", "lambda_measured"})
+        if (std::none_of(evidence.recordings.begin(), evidence.recordings.end(),
+                         [&](const auto& one) { return bool(one->findRole(role)); }))
+            out.push_back({{"role", role},
+                           {"sentence", "No recording has " + std::string(role) +
+                                            "; add it to the channel set and drive again."}});
+    return out;
+}
+
+Done keep(Context& c, const Choice& o, Subject& subject, const proposals::AirCorrection& air,
+          const std::string& reason) {
+    if (!o.title.empty()) {
+        const auto made = job::makeRound(*subject.kit, *subject.folder, subject.round->id, {air.edit}, o.title, reason);
+        if (!made) return tl::unexpected(made.error());
+        c.outcome.json["round"] = made->number;
+        c.outcome.json["image_sha256"] = made->imageSha256;
+        c.outcome.text += "Round " + std::to_string(made->number) + " made.\n";
+    }
+    if (o.out.empty()) return {};
+    calibration::Calibration after = *subject.calibration;
+    if (auto done = after.apply(air.edit); !done) return done;
+    if (subject.kit) {
+        std::vector<image::ChecksumArea> held;
+        for (const auto& area : subject.kit->profile.checksums)
+            if (after.image().contains(area.start, area.length) &&
+                after.image().contains(area.storedAt, static_cast<uint32_t>(image::checksumSize(area.kind))))
+                held.push_back(area);
+        if (auto mended = after.mendChecksums(held); !mended) return tl::unexpected(mended.error());
+    }
+    const auto bytes = image::writeImage(after.image(), *image::formatOfName(o.out));
+    if (!bytes) return tl::unexpected(bytes.error());
+    if (auto done = c.files.save(o.out, *bytes); !done) return done;
+    c.outcome.json["out"] = o.out;
+    c.outcome.json["image_sha256"] = carfolder::imageFingerprint(after.image());
+    c.outcome.text += "Wrote " + o.out + ".\n";
+    return {};
+}
+
+Done propose(Context& c, const Choice& o, const std::vector<std::string>& files) {
+    const auto options = optionsOf(o);
+    if (!o.out.empty()) {
+        if (!image::formatOfName(o.out))
+            throw WrongUse{"The ending of " + o.out + " names no format; use .hex, .s19, .srec or .bin."};
+        if (auto may = mayWrite(c, o.out, o.force); !may) return may;
+    }
+    auto subject = subjectOf(c, o);
+    if (!subject) return tl::unexpected(subject.error());
+    if (!o.title.empty() && !subject->folder->mayWrite())
+        return fail(ErrorCode::Refused, "No round can be made: " + subject->folder->whyNot());
+    const auto evidence = evidenceFor(c, *subject, files);
+    if (!evidence) return tl::unexpected(evidence.error());
+    c.outcome.json = {{"corrections", json::array()}, {"right", json::array()}, {"waiting", json::array()},
+                      {"warnings", evidence->warnings}, {"out", nullptr}};
+    for (const std::string& warning : evidence->warnings)
+        c.outcome.text += warning + "\n";
+    const auto wait = [&](json why) {
+        for (const auto& one : why)
+            c.outcome.text += "Air waits: " + one["sentence"].get<std::string>() + "\n";
+        c.outcome.json["waiting"].push_back({{"kind", "air"}, {"for", std::move(why)}});
+        return Done{};
+    };
+    if (evidence->recordings.empty())
+        return wait({{{"sentence", "No drive was recorded on these bytes yet."}}});
+    const auto samples = evidence::airSamples(evidence->pointers(), {});
+    if (!samples) {
+        auto lacks = lackingRoles(*evidence);
+        if (lacks.empty()) lacks.push_back({{"sentence", samples.error().text()}});
+        return wait(std::move(lacks));
+    }
+    const auto air = proposals::correctAir(*subject->calibration, *samples, options);
+    if (!air) return tl::unexpected(air.error());
+    const std::string reason = "Fuel was off by " + formatNumber(air->now.rms * 100, 2) + " % over " +
+                               std::to_string(air->now.cells) + " cells, by " + std::to_string(samples->size()) +
+                               " settled samples; " + formatNumber(air->expected * 100, 2) + " % are expected to be left.";
+    c.outcome.text += reason + "\n";
+    if (air->changed == 0) {
+        c.outcome.json["right"].push_back({{"kind", "air"}, {"now", figure(air->now.rms)}});
+        c.outcome.text += "Nothing to change.\n";
+        return {};
+    }
+    c.outcome.json["corrections"].push_back(correctionJson(*air, *samples, options, reason));
+    c.outcome.text += std::to_string(air->changed) + " of " + std::to_string(air->table.values.size()) +
+                      " cells of " + air->parameter + " change, by at most " +
+                      formatNumber(air->largestStep * 100, 1) + " %.\n";
+    return keep(c, o, *subject, *air, reason);
+}
+
+}  // namespace
+
+void addProposeCommand(Command app, Context& c) {
+    auto o = std::make_shared<Choice>();
+    auto sub = app.command("propose", "what recordings say should be corrected: all, or kinds by name (air)");
+    sub.option("KIND|REC", o->words, "kinds first, then MDF 4 recordings; with --car those of the round when none is named")
+        .required();
+    auto car = sub.option("--car", o->car, "car folder");
+    sub.option("--round", o->round, "of the folder; else the newest").needs(car);
+    sub.option("--definition", o->definition, "A2L").excludes(car);
+    sub.option("--image", o->image, "the bytes that were in the car").excludes(car);
+    sub.option("--base", o->base, "address of a raw binary's first byte");
+    sub.option("--setting", o->settings, "KIND.ID=V, may be given again");
+    auto out = sub.option("--out", o->out, "where the corrected image goes");
+    sub.option("--make", o->title, "title of the round to make in the folder").needs(car).excludes(out);
+    sub.flag("--force", o->force, "replace the file of --out");
+    sub.run([o, &c] {
+        std::vector<std::string> files;
+        bool any = false;
+        for (const std::string& word : o->words) {
+            const bool kind = word == "all" || std::find(std::begin(kKinds), std::end(kKinds), word) != std::end(kKinds);
+            if (kind && files.empty())
+                any = true;
+            else
+                files.push_back(word);
+        }
+        if (!any) throw WrongUse{"propose: name a kind first; all or air."};
+        if (o->car.empty() && (o->definition.empty() || o->image.empty()))
+            throw WrongUse{"propose: give --car, or --definition and --image."};
+        if (o->car.empty() && files.empty()) throw WrongUse{"propose: name the recordings to learn from."};
+        if (auto done = propose(c, *o, files); !done) c.outcome.fail(done.error());
+    });
+}
+
+}  // namespace brusk::ctl

@@ -3,6 +3,7 @@
 #include <memory>
 
 #include "core/base/Text.h"
+#include "core/job/Correct.h"
 #include "core/job/Donors.h"
 #include "core/proposals/Consistency.h"
 #include "core/proposals/Stages.h"
@@ -17,7 +18,8 @@ using nlohmann::json;
 struct Options {
     std::string definition, image, base, sheet, stage = "Full load", out;
     std::vector<std::string> leaveOut, fit, take;
-    std::string donor, donorDefinition, donorSheet;
+    std::string donor, donorDefinition, donorSheet, car, title;
+    int round = -1;
     bool force = false;
 };
 
@@ -71,7 +73,16 @@ Done listParts(Context& c) {
 }
 
 Done base(Context& c, const Options& o) {
-    const auto calibration = loadCalibration(c, o.definition, o.image, o.base);
+    std::optional<RoundOf> from;
+    if (!o.car.empty()) {
+        auto opened = roundOf(c, o.car, o.round);
+        if (!opened) return tl::unexpected(opened.error());
+        from = std::move(*opened);
+        if (!from->folder->mayWrite())
+            return fail(ErrorCode::Refused, "No round can be made: " + from->folder->whyNot());
+    }
+    const auto calibration = from ? job::calibrationOf(*from->kit, *from->folder, from->round.id)
+                                  : loadCalibration(c, o.definition, o.image, o.base);
     if (!calibration) return tl::unexpected(calibration.error());
     const auto text = c.files.read(o.sheet);
     if (!text) return tl::unexpected(text.error());
@@ -126,6 +137,14 @@ Done base(Context& c, const Options& o) {
                       {"conflicts", plan->conflicts},
                       {"contradictions", found},
                       {"stages", stages}};
+    if (from) {
+        const auto made =
+            job::makeRound(*from->kit, *from->folder, from->round.id, plan->edits(), o.title, plan->account(*sheet));
+        if (!made) return tl::unexpected(made.error());
+        c.outcome.json["round"] = made->number;
+        c.outcome.json["image_sha256"] = made->imageSha256;
+        c.outcome.text += "Round " + std::to_string(made->number) + " made.\n";
+    }
     if (o.out.empty()) return {};
     if (auto may = mayWrite(c, o.out, o.force); !may) return may;
     const auto bytes =
@@ -142,8 +161,12 @@ Done base(Context& c, const Options& o) {
 void addBaseCommand(Command app, Context& c) {
     auto o = std::make_shared<Options>();
     auto sub = app.command("base", "a first calibration for the parts on a build sheet, with its reasons");
-    sub.option("DEFINITION", o->definition).required();
-    sub.option("IMAGE", o->image).required();
+    auto definition = sub.option("DEFINITION", o->definition);
+    sub.option("IMAGE", o->image).needs(definition);
+    auto car = sub.option("--car", o->car, "car folder, in place of DEFINITION and IMAGE").excludes(definition);
+    sub.option("--round", o->round, "of the folder; else the newest").needs(car);
+    auto make = sub.option("--make", o->title, "title of the round to make in the folder").needs(car);
+    car.needs(make);
     sub.option("--base", o->base, "address of a binary's first byte");
     sub.option("--sheet", o->sheet, "the build sheet (JSON)").required();
     sub.option("--leave-out", o->leaveOut, "proposals that are not made");
@@ -157,6 +180,7 @@ void addBaseCommand(Command app, Context& c) {
     sub.option("--out", o->out, "where the image with all that is accepted goes");
     sub.flag("--force", o->force, "replace the file of --out");
     sub.run([o, &c] {
+        if (o->car.empty() && o->image.empty()) throw WrongUse{"base: give DEFINITION and IMAGE, or --car and --make."};
         if (auto done = base(c, *o); !done) c.outcome.fail(done.error());
     });
     auto parts = app.command("parts", "parts that ship with Brusk, for build sheets");

@@ -377,21 +377,15 @@ void set(Context& c, const std::string& definition, const std::string& imagePath
 /// A new round of a car folder with the parameters changed; `from` below 0: on the newest round.
 Done setInFolder(Context& c, const std::string& car, int from, const std::string& title,
                  const std::vector<std::string>& assignments) {
-    const auto folder = carfolder::CarFolder::open(c.files, car);
-    if (!folder) return tl::unexpected(folder.error());
-    if (!(*folder)->mayWrite()) return fail(ErrorCode::Refused, "No round can be made: " + (*folder)->whyNot());
-    const auto kit = kitOf(c, **folder);
-    if (!kit) return tl::unexpected(kit.error());
-    const auto rounds = (*folder)->rounds().all();
-    if (!rounds) return tl::unexpected(rounds.error());
-    if (rounds->empty()) return fail(ErrorCode::NotFound, "Nothing was read into this folder yet.");
-    const auto parent = from < 0 ? Result<carfolder::Round>(rounds->front()) : (*folder)->rounds().byNumber(from);
-    if (!parent) return tl::unexpected(parent.error());
-    auto calibration = job::calibrationOf(**kit, **folder, parent->id);
+    const auto opened = roundOf(c, car, from);
+    if (!opened) return tl::unexpected(opened.error());
+    if (!opened->folder->mayWrite())
+        return fail(ErrorCode::Refused, "No round can be made: " + opened->folder->whyNot());
+    auto calibration = job::calibrationOf(*opened->kit, *opened->folder, opened->round.id);
     if (!calibration) return tl::unexpected(calibration.error());
     const auto edits = assign(c, *calibration, assignments);
     if (!edits) return tl::unexpected(edits.error());
-    const auto made = job::makeRound(**kit, **folder, parent->id, *edits, title, "");
+    const auto made = job::makeRound(*opened->kit, *opened->folder, opened->round.id, *edits, title, "");
     if (!made) return tl::unexpected(made.error());
     c.outcome.json = {{"round", made->number}, {"image_sha256", made->imageSha256}, {"values", c.outcome.json}};
     c.outcome.text += "Round " + std::to_string(made->number) + " made.\n";

@@ -111,4 +111,17 @@ Result<std::shared_ptr<const job::Kit>> kitOf(Context& context, const carfolder:
                                                    : "The profile \"" + *name + "\" of this folder is not there.");
 }
 
+Result<RoundOf> roundOf(Context& c, const std::string& car, int number) {
+    auto folder = carfolder::CarFolder::open(c.files, car);
+    if (!folder) return tl::unexpected(folder.error());
+    auto kit = kitOf(c, **folder);
+    if (!kit) return tl::unexpected(kit.error());
+    const auto rounds = (*folder)->rounds().all();
+    if (!rounds) return tl::unexpected(rounds.error());
+    if (rounds->empty()) return fail(ErrorCode::NotFound, "Nothing was read into this folder yet.");
+    auto round = number < 0 ? Result<carfolder::Round>(rounds->front()) : (*folder)->rounds().byNumber(number);
+    if (!round) return tl::unexpected(round.error());
+    return RoundOf{std::move(*folder), std::move(*kit), std::move(*round)};
+}
+
 }  // namespace brusk::ctl

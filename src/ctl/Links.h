@@ -65,5 +65,12 @@ link::OnProgress progressOnStandardError(const Context& context);
 /// The kit of the controller that a car folder was read from.
 [[nodiscard]] Result<std::shared_ptr<const job::Kit>> kitOf(Context& context, const carfolder::CarFolder& folder);
 storage::Path dataFolder();
+/// A car folder, the kit of its controller and one of its rounds: by its number, or the newest where that is negative.
+struct RoundOf {
+    std::unique_ptr<carfolder::CarFolder> folder;
+    std::shared_ptr<const job::Kit> kit;
+    carfolder::Round round;
+};
+[[nodiscard]] Result<RoundOf> roundOf(Context& context, const std::string& car, int number);
 
 }  // namespace brusk::ctl

@@ -46,20 +46,12 @@ Result<Subject> subjectOf(Context& c, const Choice& o) {
             if (kit->definition->softwareId == out.calibration->definition().softwareId) out.kit = kit;
         return out;
     }
-    auto folder = carfolder::CarFolder::open(c.files, o.car);
-    if (!folder) return tl::unexpected(folder.error());
-    out.folder = std::move(*folder);
-    auto kit = kitOf(c, *out.folder);
-    if (!kit) return tl::unexpected(kit.error());
-    out.kit = *kit;
-    const auto rounds = out.folder->rounds().all();
-    if (!rounds) return tl::unexpected(rounds.error());
-    if (rounds->empty()) return fail(ErrorCode::NotFound, "Nothing was read into this folder yet.");
-    auto round =
-        o.round < 0 ? Result<carfolder::Round>(rounds->front()) : out.folder->rounds().byNumber(o.round);
-    if (!round) return tl::unexpected(round.error());
-    out.round = *round;
-    auto calibration = job::calibrationOf(*out.kit, *out.folder, round->id);
+    auto opened = roundOf(c, o.car, o.round);
+    if (!opened) return tl::unexpected(opened.error());
+    out.folder = std::move(opened->folder);
+    out.kit = std::move(opened->kit);
+    out.round = std::move(opened->round);
+    auto calibration = job::calibrationOf(*out.kit, *out.folder, out.round->id);
     if (!calibration) return tl::unexpected(calibration.error());
     out.calibration = std::move(*calibration);
     return out;
@@ -91,8 +83,8 @@ Result<Evidence> evidenceFor(Context& c, const Subject& subject, const std::vect
         if (!bytes) return tl::unexpected(bytes.error());
         auto read = recording::readMdf4(*bytes);
         if (!read) return failBecause(file + " can't be read.", read.error());
-        const auto bound = subject.kit ? job::boundTo(*subject.kit, subject.calibration->image(), *read)
-                                       : job::Bound::Untold;
+        const auto bound =
+            subject.kit ? job::boundTo(*subject.kit, subject.calibration->image(), *read) : job::Bound::Untold;
         if (bound == job::Bound::Other) {
             out.warnings.push_back(file + " was recorded on other bytes than these; it is not used.");
             continue;
@@ -123,12 +115,12 @@ proposals::AirCorrectionOptions optionsOf(const Choice& o) {
             double proposals::AirCorrectionOptions::*member;
         };
         constexpr Setting kSettings[] = {
-            {"air.strength", 0, 100, 0.01, &proposals::AirCorrectionOptions::strength},
+            {"air.strength", 1, 100, 0.01, &proposals::AirCorrectionOptions::strength},
             {"air.largest-step", 0.1, 60, 0.01, &proposals::AirCorrectionOptions::largestStep},
             {"air.least-evidence", 1, 100000, 1, &proposals::AirCorrectionOptions::leastEvidence},
             {"air.largest-doubt", 0.1, 50, 0.01, &proposals::AirCorrectionOptions::largestDeviation}};
-        const auto* setting = std::find_if(std::begin(kSettings), std::end(kSettings),
-                                           [&](const Setting& one) { return one.id == id; });
+        const auto* setting =
+            std::find_if(std::begin(kSettings), std::end(kSettings), [&](const Setting& one) { return one.id == id; });
         if (setting == std::end(kSettings))
             throw WrongUse{"--setting: there is no setting \"" + id +
                            "\"; air.method, air.strength, air.largest-step, air.least-evidence, air.largest-doubt."};
@@ -188,8 +180,8 @@ json lackingRoles(const Evidence& evidence) {
         if (std::none_of(evidence.recordings.begin(), evidence.recordings.end(),
                          [&](const auto& one) { return bool(one->findRole(role)); }))
             out.push_back({{"role", role},
-                           {"sentence", "No recording has " + std::string(role) +
-                                            "; add it to the channel set and drive again."}});
+                           {"sentence",
+                            "No recording has " + std::string(role) + "; add it to the channel set and drive again."}});
     return out;
 }
 
@@ -235,8 +227,11 @@ Done propose(Context& c, const Choice& o, const std::vector<std::string>& files)
         return fail(ErrorCode::Refused, "No round can be made: " + subject->folder->whyNot());
     const auto evidence = evidenceFor(c, *subject, files);
     if (!evidence) return tl::unexpected(evidence.error());
-    c.outcome.json = {{"corrections", json::array()}, {"right", json::array()}, {"waiting", json::array()},
-                      {"warnings", evidence->warnings}, {"out", nullptr}};
+    c.outcome.json = {{"corrections", json::array()},
+                      {"right", json::array()},
+                      {"waiting", json::array()},
+                      {"warnings", evidence->warnings},
+                      {"out", nullptr}};
     for (const std::string& warning : evidence->warnings)
         c.outcome.text += warning + "\n";
     const auto wait = [&](json why) {
@@ -245,8 +240,7 @@ Done propose(Context& c, const Choice& o, const std::vector<std::string>& files)
         c.outcome.json["waiting"].push_back({{"kind", "air"}, {"for", std::move(why)}});
         return Done{};
     };
-    if (evidence->recordings.empty())
-        return wait({{{"sentence", "No drive was recorded on these bytes yet."}}});
+    if (evidence->recordings.empty()) return wait({{{"sentence", "No drive was recorded on these bytes yet."}}});
     const auto samples = evidence::airSamples(evidence->pointers(), {});
     if (!samples) {
         auto lacks = lackingRoles(*evidence);
@@ -257,7 +251,8 @@ Done propose(Context& c, const Choice& o, const std::vector<std::string>& files)
     if (!air) return tl::unexpected(air.error());
     const std::string reason = "Fuel was off by " + formatNumber(air->now.rms * 100, 2) + " % over " +
                                std::to_string(air->now.cells) + " cells, by " + std::to_string(samples->size()) +
-                               " settled samples; " + formatNumber(air->expected * 100, 2) + " % are expected to be left.";
+                               " settled samples; " + formatNumber(air->expected * 100, 2) +
+                               " % are expected to be left.";
     c.outcome.text += reason + "\n";
     if (air->changed == 0) {
         c.outcome.json["right"].push_back({{"kind", "air"}, {"now", figure(air->now.rms)}});
@@ -265,9 +260,8 @@ Done propose(Context& c, const Choice& o, const std::vector<std::string>& files)
         return {};
     }
     c.outcome.json["corrections"].push_back(correctionJson(*air, *samples, options, reason));
-    c.outcome.text += std::to_string(air->changed) + " of " + std::to_string(air->table.values.size()) +
-                      " cells of " + air->parameter + " change, by at most " +
-                      formatNumber(air->largestStep * 100, 1) + " %.\n";
+    c.outcome.text += std::to_string(air->changed) + " of " + std::to_string(air->table.values.size()) + " cells of " +
+                      air->parameter + " change, by at most " + formatNumber(air->largestStep * 100, 1) + " %.\n";
     return keep(c, o, *subject, *air, reason);
 }
 
@@ -276,7 +270,8 @@ Done propose(Context& c, const Choice& o, const std::vector<std::string>& files)
 void addProposeCommand(Command app, Context& c) {
     auto o = std::make_shared<Choice>();
     auto sub = app.command("propose", "what recordings say should be corrected: all, or kinds by name (air)");
-    sub.option("KIND|REC", o->words, "kinds first, then MDF 4 recordings; with --car those of the round when none is named")
+    sub.option("KIND|REC", o->words,
+               "kinds first, then MDF 4 recordings; with --car those of the round when none is named")
         .required();
     auto car = sub.option("--car", o->car, "car folder");
     sub.option("--round", o->round, "of the folder; else the newest").needs(car);
@@ -291,7 +286,8 @@ void addProposeCommand(Command app, Context& c) {
         std::vector<std::string> files;
         bool any = false;
         for (const std::string& word : o->words) {
-            const bool kind = word == "all" || std::find(std::begin(kKinds), std::end(kKinds), word) != std::end(kKinds);
+            const bool kind =
+                word == "all" || std::find(std::begin(kKinds), std::end(kKinds), word) != std::end(kKinds);
             if (kind && files.empty())
                 any = true;
             else

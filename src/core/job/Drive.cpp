@@ -303,7 +303,7 @@ Bound boundTo(const Kit& kit, const image::Image& image, const recording::Record
     const size_t at = recording.areas.find(kKey);
     if (held == shas.end() || at == std::string::npos) return held == shas.end() ? Bound::Untold : Bound::Other;
     return recording.areas.compare(at + kKey.size(), held->second.size(), held->second) == 0 ? Bound::Same
-                                                                                            : Bound::Other;
+                                                                                             : Bound::Other;
 }
 
 const char* endedName(Ended ended) {

@@ -41,6 +41,7 @@ void addCellsCommand(Command app, Context& context);
 void addBaseCommand(Command app, Context& context);
 void addLoopCommand(Command app, Context& context);
 void addBenchCommands(Command app, Context& context);
+void addIdsCommand(Command app, Context& context);
 void addProposeCommand(Command app, Context& context);
 
 /// Refuses to overwrite unless forced.

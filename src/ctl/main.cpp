@@ -47,6 +47,7 @@ int run(int argc, char** argv, bool asJson) {
     addLoopCommand(app, context);
     addBenchCommands(app, context);
     addProposeCommand(app, context);
+    addIdsCommand(app, context);
     int code = kDone;
     std::string sentence;
     if (!line.run(argc, argv, code, sentence))

@@ -44,6 +44,7 @@ class BenchTest : public QObject {
     void wrongUseEndsWithTwoAndMakesNothing_data();
     void wrongUseEndsWithTwoAndMakesNothing();
     void nothingIsOverwrittenUnasked();
+    void everyIdIsToldOnceAndHasATitle();
 
   private:
     QString at(const QString& name) const { return folder_.filePath(name); }
@@ -268,6 +269,32 @@ void BenchTest::nothingIsOverwrittenUnasked() {
     QVERIFY(mine.open(QIODevice::ReadOnly) && mine.readAll() == "mine");
     const auto same = ctl({"bench", "drive", "--out", at("x.mf4"), "--truth", at("x.mf4")});
     QVERIFY(same.code == 2);
+}
+
+void BenchTest::everyIdIsToldOnceAndHasATitle() {
+    const auto ran = ctl({"ids", "--json"});
+    QVERIFY2(ran.code == 0, ran.err);
+    const QJsonObject told = ran.object();
+    for (const QString kind : {"roles", "kinds", "figures", "facts", "faults", "routes", "wrong_parts"}) {
+        QStringList ids;
+        for (const auto& one : told[kind].toArray()) {
+            ids << one.toObject()["id"].toString();
+            QVERIFY2(!one.toObject()["title"].toString().isEmpty(), qPrintable(ids.last()));
+        }
+        QVERIFY2(!ids.isEmpty(), qPrintable(kind));
+        QCOMPARE(ids.removeDuplicates(), 0);
+    }
+    // What a drive's truth tells is among the figures, and each of them has its unit.
+    QStringList figures;
+    for (const auto& one : told["figures"].toArray()) {
+        figures << one.toObject()["id"].toString();
+        QVERIFY2(!one.toObject()["unit"].toString().isEmpty(), qPrintable(figures.last()));
+    }
+    const auto drive = ctl({"bench", "drive", "--out", at("i.mf4"), "--route", "pulls-3", "--json"}).object();
+    const QJsonObject truth = drive["truth"].toObject();
+    QVERIFY(truth.size() > 8);
+    for (auto figure = truth.begin(); figure != truth.end(); ++figure)
+        QVERIFY2(figures.contains(figure.key()), qPrintable(figure.key()));
 }
 
 QTEST_GUILESS_MAIN(BenchTest)

@@ -1,0 +1,63 @@
+// ids: every name by which files and commands call things, with its title.
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "benchcar/cars/WrongPart.h"
+#include "benchcar/plant/Driver.h"
+#include "benchcar/plant/Faults.h"
+#include "core/definition/Roles.h"
+#include "core/evidence/Figures.h"
+#include "core/proposals/BuildSheet.h"
+#include "ctl/Commands.h"
+
+namespace brusk::ctl {
+namespace {
+
+using nlohmann::json;
+
+void tell(Context& c, const char* kind, json list) {
+    c.outcome.text += std::string(kind) + "\n";
+    for (const auto& one : list) {
+        const std::string unit = one.value("unit", "");
+        c.outcome.text += "  " + one["id"].get<std::string>() + "  " + one["title"].get<std::string>() +
+                          (unit.empty() ? "" : ", " + unit) + "\n";
+    }
+    c.outcome.json[kind] = std::move(list);
+}
+
+template <class Things, class Row>
+json listOf(const Things& things, Row row) {
+    json out = json::array();
+    for (const auto& thing : things)
+        out.push_back(row(thing));
+    return out;
+}
+
+json entry(std::string_view id, std::string_view title, std::string_view unit = {}) {
+    json out{{"id", id}, {"title", title}};
+    if (!unit.empty()) out["unit"] = unit;
+    return out;
+}
+
+void ids(Context& c) {
+    c.outcome.json = json::object();
+    tell(c, "roles",
+         listOf(definition::knownRoles(), [](const auto& role) { return entry(role.role, role.title, role.unit); }));
+    tell(c, "kinds", json::array({entry("air", "Air: volumetric efficiency by speed and pressure")}));
+    tell(c, "figures",
+         listOf(evidence::kFigures, [](const auto& figure) { return entry(figure.id, figure.title, figure.unit); }));
+    tell(c, "facts", listOf(proposals::factKinds(), [](const auto& fact) {
+             return entry(fact.key, std::string(fact.group) + ", " + std::string(fact.title), fact.unit);
+         }));
+    tell(c, "faults",
+         listOf(benchcar::faultKinds(), [](const auto& fault) { return entry(fault.id, fault.title, fault.unit); }));
+    tell(c, "routes", listOf(benchcar::routes(), [](const auto& route) { return entry(route.name, route.title); }));
+    tell(c, "wrong_parts",
+         listOf(benchcar::wrongParts(), [](const auto& part) { return entry(part.id, part.title, part.unit); }));
+}
+
+}  // namespace
+
+void addIdsCommand(Command app, Context& c) {
+    app.command("ids", "every name by which files and commands call things, with its title").run([&c] { ids(c); });
+}
+
+}  // namespace brusk::ctl

@@ -155,6 +155,7 @@ Done Loop::record(const std::string& route) {
            fulls = 0;
     options.onLive = [&](const job::LiveRow& row) {
         constexpr double kBoost_kPa = 130, kFull_kPa = 112;
+        plant_.add(car_);
         const auto& car = car_.plant().state();
         const auto value = [&](std::optional<size_t> i) {
             return i ? static_cast<double>(row.values[*i]) : std::nan("");
@@ -199,6 +200,10 @@ json Loop::report() const {
                 {"flash_seconds", static_cast<double>(report_.elapsed_us) * 1e-6},
                 {"flash_sectors", report_.sectors},
                 {"flash_share_of_least", report_.share()}};
+    // The same figures by what the plant knows, and what it alone can tell.
+    out["plant"] = json::object();
+    for (const auto& [name, value] : plant_.all())
+        out["plant"][std::string(name)] = value;
     if (droveGently_)
         out["gentle"] = {{"start_s", orNull(gentle_.figures.start_s)},
                          {"idle_off_rpm", orNull(gentle_.figures.idleOff_rpm)},
@@ -216,6 +221,7 @@ Done Loop::takeRound(Result<carfolder::Round> made) {
     round_ = *made;
     droveGently_ = false;
     truth_ = {};
+    plant_ = {};
     return {};
 }
 

@@ -2,6 +2,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
+#include "benchcar/truth/Truth.h"
 #include "core/job/Correct.h"
 #include "core/job/Drive.h"
 #include "core/job/FlashRound.h"
@@ -82,6 +83,7 @@ class Loop {
     bool droveGently_ = false;
     int codes_ = 0;
     Truth truth_;
+    benchcar::TruthFigures plant_;  ///< over all drives of the last round, by the plant
     Result<int> countCodes();
     link::FlashReport report_;
 };

@@ -68,6 +68,14 @@ Done run(Context& c, int rounds, const std::string& route, uint64_t seed, bool w
             figure(r["knock_retard_deg"], 1, " deg") + "; boost off by " + figure(r["boost_error_kpa"], 1, " kPa") +
             "; idle spread " + figure(r["idle_spread_rpm"], 1, " rpm") + ", off by " +
             figure(r["idle_off_rpm"], 1, " rpm") + "\n";
+        const auto plant = [&](const char* name, int decimals, const char* unit) {
+            return figure(r["plant"].value(name, json()), decimals, unit);
+        };
+        c.outcome.text += "         by the plant: fuel off by " + plant("fuel_error_rms_pct", 2, " %") + ", in boost " +
+                          plant("fuel_error_boost_pct", 2, " %") + "; boost off by " +
+                          plant("boost_error_kpa", 1, " kPa") + ", beyond its target by " +
+                          plant("overshoot_kpa", 1, " kPa") + "; spark " + plant("spark_over_limit_deg", 1, " deg") +
+                          " over the knock limit\n";
         if (!r.contains("gentle")) return;
         const json& g = r["gentle"];
         c.outcome.text += "         idle and small hills: started in " + figure(g["start_s"], 1, " s") +

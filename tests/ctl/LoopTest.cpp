@@ -72,6 +72,15 @@ void LoopTest::theLoopConverges() {
     QVERIFY(errors[3] < 2);   // two corrections
     for (const auto& round : rounds)
         QVERIFY(round.toObject()["visited_cells"].toInt() > 60);
+    // The plant says so too, by what truly burns, transients and the loop's own swing included.
+    const auto byPlant = [&](int round, const char* figure) {
+        return rounds[round].toObject()["plant"].toObject()[figure].toDouble();
+    };
+    qInfo("by the plant: %.2f, %.2f, %.2f %%", byPlant(0, "fuel_error_rms_pct"), byPlant(1, "fuel_error_rms_pct"),
+          byPlant(3, "fuel_error_rms_pct"));
+    QVERIFY(byPlant(0, "fuel_error_rms_pct") > 4 && byPlant(1, "fuel_error_rms_pct") < 2);
+    QVERIFY(byPlant(3, "fuel_error_rms_pct") < 1);
+    QVERIFY(byPlant(3, "fuel_error_boost_pct") < 0.5 * byPlant(1, "fuel_error_boost_pct"));
     // The base starts, idles and drives gently without a word; the stock calibration does not.
     const auto gentle = [&](int round) { return rounds[round].toObject()["gentle"].toObject(); };
     const auto strays = [](const QJsonObject& g) {

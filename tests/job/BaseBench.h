@@ -45,6 +45,23 @@ inline BuildSheet demoSheet() {
     return *job::buildSheetFromJson(readText(BRUSK_DATA_DIR "/heron/build-sheet.json"));
 }
 
+/// A conversion whose numbers are `factor` times the old ones plus `offset`, under another unit.
+inline size_t retold(definition::Definition& d, size_t conversion, const char* unit, double factor, double offset = 0) {
+    auto c = d.conversions[conversion];
+    c.name += std::string("_in_") + unit;
+    c.unit = unit;
+    c.decimals = 4;
+    if (c.kind == definition::Conversion::Kind::Linear) {
+        c.a *= factor;
+        c.b = c.b * factor + offset;
+    } else {  // stored = b x physical
+        c.c = -c.b * offset / factor;
+        c.b /= factor;
+    }
+    d.conversions.push_back(c);
+    return d.conversions.size() - 1;
+}
+
 /// A sheet with these fitted and stock numbers.
 inline BuildSheet sheetOf(std::initializer_list<std::tuple<Fact, double, double>> facts) {
     BuildSheet sheet;

@@ -11,19 +11,6 @@ namespace {
 
 using definition::Definition;
 
-/// A conversion whose numbers are `factor` times the old ones plus `offset`, under another unit.
-size_t retold(Definition& d, size_t conversion, const char* unit, double factor, double offset = 0) {
-    auto c = d.conversions[conversion];
-    c.name += std::string("_in_") + unit;
-    c.unit = unit;
-    if (c.kind == definition::Conversion::Kind::Linear)
-        c.a *= factor, c.b = c.b * factor + offset;
-    else  // stored = b x physical
-        c.c = -c.b * offset / factor, c.b /= factor;
-    d.conversions.push_back(c);
-    return d.conversions.size() - 1;
-}
-
 definition::Measurement& measured(Definition& d, std::string_view name) {
     for (auto& m : d.measurements)
         if (m.name == name) return m;

@@ -30,7 +30,7 @@ struct Options {
     uint64_t seed = 1;
     bool drawn = false;
     std::optional<double> temperature_C, pressure_kPa;  ///< nothing: the book's, or the drawn
-    double octane = 98;
+    std::optional<double> octane;                       ///< nothing: what the car or its sheet says
 };
 
 int failed(const std::string& sentence, int code) {
@@ -105,7 +105,7 @@ int run(const Options& o) {
     for (const std::string& fault : o.faults)
         if (auto done = plan.add(fault); !done) return failed(done.error().text(), 2);
     car.planFaults(plan);
-    car.plant().setFuel({o.octane, one.fuel.ethanol});
+    if (o.octane) car.plant().setFuel({*o.octane, one.fuel.ethanol});
     if (!o.route.empty()) {
         const auto* found = benchcar::routeNamed(o.route);
         if (!found) return failed("There is no route \"" + o.route + "\".", 2);

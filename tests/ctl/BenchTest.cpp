@@ -214,6 +214,15 @@ void BenchTest::aSheetFitsItsPartsAndRefusesOthers() {
         QVERIFY2(ran.code == 2 && ran.err.contains(word), ran.err);
     }
     QVERIFY(drive(at("nowhere.json")).code == 1);
+    // The bench car as a process reads the same sheets.
+    for (const auto& [text, word] :
+         {std::pair{R"({"fitted":{"rev_limit":7200}})", "rev_limit"}, {"[]", "JSON"}, {"", "read"}}) {
+        QProcess car;
+        car.start(kBin + "/brusk-benchcar", {"--link", "unix:" + at("bus"), "--parts", sheet(text)});
+        QVERIFY(car.waitForFinished(20000));
+        const QByteArray says = car.readAllStandardError();
+        QVERIFY2(car.exitCode() == 2 && says.contains(word), says);
+    }
 }
 
 void BenchTest::theKeyOffLeavesAGapAndAFullTankIsTold() {

@@ -3,6 +3,7 @@
 
 #include <algorithm>
 #include <charconv>
+#include <cmath>
 
 namespace brusk::benchcar {
 
@@ -36,11 +37,11 @@ constexpr FaultKind kKinds[] = {
     {"intake-leak", "Air leak behind the throttle", "g/s", 1, 0.01, 20, &Faults::intakeLeak_gs},
     {"duct-leak", "Air leak between meter and throttle", "", 0.08, 0.005, 0.9, &Faults::ductLeak},
     {"boost-leak", "Leak after the compressor", "g/s", 8, 0.1, 100, &Faults::boostLeak_gs},
-    {"weak-pump", "Weak fuel pump", "", 0.15, 0.01, 1, &Faults::weakPump},
+    {"weak-pump", "Fuel pump weak, what is left", "", 0.15, 0.01, 1, &Faults::weakPump},
     {"regulator-unreferenced", "Fuel regulator without its hose", "", 1, 0, 1, &Faults::regulatorUnreferenced},
     {"injector-dead", "One injector dead", "", 1, 0, 1, &Faults::injectorDead},
-    {"injector-lean", "One injector gives less", "", 0.2, 0.01, 0.95, &Faults::injectorLean},
-    {"purge-valve", "Purge valve stuck open", "", 0.3, 0.01, 1, &Faults::purgeValve},
+    {"injector-lean", "One injector gives less by", "", 0.2, 0.01, 0.95, &Faults::injectorLean},
+    {"purge-valve", "Purge valve stuck open to", "", 0.3, 0.01, 1, &Faults::purgeValve},
     {"canister-full", "Canister full of vapour", "g/s", 0.15, 0.01, 2, &Faults::canisterFull_gs},
     {"other-fuel", "Other fuel: share of ethanol", "", 0.4, 0, 1, &Faults::otherFuel},
     {"poor-fuel", "Poorer fuel", "RON", 91, 80, 110, &Faults::poorFuel_RON},
@@ -48,7 +49,7 @@ constexpr FaultKind kKinds[] = {
     {"tip-in-noise", "False knock at tip-in", "V", 0.3, 0.01, 3, &Faults::tipInNoise_V},
     {"clutch-slip", "Clutch slips above", "Nm", 120, 10, 400, &Faults::clutchSlip_Nm},
     {"throttle-ceiling", "Throttle opens to at most", "", 0.5, 0.05, 1, &Faults::throttleCeiling},
-    {"wastegate-stuck", "Wastegate stuck, open share", "", 0, 0, 1, &Faults::wastegateStuck},
+    {"wastegate-stuck", "Wastegate stuck open to", "", 0, 0, 1, &Faults::wastegateStuck},
     {"low-battery", "Weak battery,", "V", 11.2, 8, 12.4, &Faults::lowBattery_V},
     {"alternator-dead", "Alternator dead,", "V/min", 0.5, 0.05, 5, &Faults::alternatorDead_Vmin},
     {"heat-soak", "Intake sensor soaked with heat", "K", 15, 1, 60, &Faults::heatSoak_K},
@@ -142,10 +143,13 @@ const std::vector<FaultChoice>& faultChoices() {
                                         {"knock:dead", "Knock sensor dead"},
                                         {"wheel:dead", "Wheel sensor dead"}};
         for (const FaultKind& kind : kKinds) {
+            // A share is read in per cent.
+            const bool isShare = kind.unit.empty();
             std::string title(kind.title);
-            if (!kind.unit.empty() || kind.usual != 1)
-                title += " " + shortly(kind.usual) + (kind.unit.empty() ? "" : " " + std::string(kind.unit));
-            const bool isSwitch = kind.unit.empty() && kind.usual == 1;
+            if (!isShare || kind.usual != 1)
+                title += " " + (isShare ? shortly(std::round(kind.usual * 1e4) / 1e2) + " %"
+                                        : shortly(kind.usual) + " " + std::string(kind.unit));
+            const bool isSwitch = isShare && kind.usual == 1;
             out.push_back({std::string(kind.id) + (isSwitch ? "" : "=" + shortly(kind.usual)), title});
         }
         out.push_back({"wastegate-stuck=1", "Wastegate stuck open"});

@@ -217,7 +217,7 @@ class Session : public QObject {
     const job::LiveRow& live() const { return live_; }
     /// The newest value of a channel by name; NaN when it is not sampled.
     double liveValue(const std::string& channel) const;
-    double liveRole(const std::string& role) const;
+    double liveRole(roles::Role role) const;
 
     // --- evidence of a round, computed off this thread and kept until a drive is added
     std::shared_ptr<const evidence::AirSamples> samples(int64_t round) const;

@@ -6,6 +6,7 @@
 
 #include "app/LinkParts.h"
 #include "app/Session.h"
+#include "core/evidence/Sampled.h"
 #include "core/job/Stock.h"
 #include "core/link/Ports.h"
 
@@ -544,12 +545,16 @@ double Session::liveValue(const std::string& channel) const {
     return std::nan("");
 }
 
-double Session::liveRole(const std::string& role) const {
+double Session::liveRole(roles::Role role) const {
     if (!liveChannels_) return std::nan("");
     for (size_t i = 0; i < liveChannels_->measurements.size() && i < live_.values.size(); ++i)
-        if (liveChannels_->measurements[i]->role == role) return live_.values[i];
+        if (role == liveChannels_->measurements[i]->role) {
+            const auto shown =
+                evidence::intoRole(liveChannels_->definition->unitOf(*liveChannels_->measurements[i]), role);
+            return shown ? (*shown)(static_cast<double>(live_.values[i])) : std::nan("");
+        }
     for (size_t i = 0; i < externalRoles_.size() && i < live_.external.size(); ++i)
-        if (externalRoles_[i] == role) return live_.external[i];
+        if (role == externalRoles_[i]) return live_.external[i];
     return std::nan("");
 }
 

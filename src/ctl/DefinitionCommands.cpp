@@ -88,14 +88,14 @@ void roles(Context& c, const std::string& file, size_t most) {
     c.outcome.text = std::to_string(given.size()) + " roles are given.\n";
     for (const auto& role : definition::missingRoles(d, most)) {
         json offered = json::array();
-        c.outcome.text += std::string(role.role->role) + ", " + std::string(role.role->title) + ":\n";
+        c.outcome.text += std::string(role.role->id) + ", " + std::string(role.role->title) + ":\n";
         for (const auto& guess : role.guesses) {
             const std::string& name =
-                role.role->measured ? d.measurements[guess.index].name : d.parameters[guess.index].name;
+                role.role->measured() ? d.measurements[guess.index].name : d.parameters[guess.index].name;
             offered.push_back({{"name", name}, {"score", guess.score}, {"reason", guess.reason}});
             c.outcome.text += "  " + formatNumber(guess.score * 100, 0) + " %  " + name + "  (" + guess.reason + ")\n";
         }
-        missing.push_back({{"role", role.role->role}, {"title", role.role->title}, {"guesses", offered}});
+        missing.push_back({{"role", role.role->id}, {"title", role.role->title}, {"guesses", offered}});
     }
     c.outcome.json = {{"given", given}, {"missing", missing}};
 }

@@ -6,6 +6,7 @@
 #include "core/definition/Roles.h"
 #include "core/evidence/Figures.h"
 #include "core/proposals/BuildSheet.h"
+#include "core/roles/Needs.h"
 #include "ctl/Commands.h"
 
 namespace brusk::ctl {
@@ -37,11 +38,31 @@ json entry(std::string_view id, std::string_view title, std::string_view unit = 
     return out;
 }
 
+/// A kind or a check, with what it needs.
+json needed(const roles::Need& need) {
+    const auto listed = [](const roles::RoleList& list) {
+        json out = json::array();
+        for (const roles::Role role : list)
+            out.push_back(role.id());
+        return out;
+    };
+    json out = entry(need.id, need.title);
+    out["parameters"] = listed(need.parameters);
+    out["channels"] = listed(need.channels);
+    out["helped"] = listed(need.helped);
+    json events = json::array();
+    for (const auto& event : roles::kEvents)
+        if (need.events & event.event) events.push_back(event.id);
+    out["events"] = std::move(events);
+    return out;
+}
+
 void ids(Context& c) {
     c.outcome.json = json::object();
-    tell(c, "roles",
-         listOf(definition::knownRoles(), [](const auto& role) { return entry(role.role, role.title, role.unit); }));
-    tell(c, "kinds", json::array({entry("air", "Air: volumetric efficiency by speed and pressure")}));
+    tell(c, "roles", listOf(roles::known(), [](const auto& role) { return entry(role.id, role.title, role.unit); }));
+    tell(c, "kinds", listOf(roles::kKindNeeds, needed));
+    tell(c, "checks", listOf(roles::kCheckNeeds, needed));
+    tell(c, "events", listOf(roles::kEvents, [](const auto& event) { return entry(event.id, event.title); }));
     tell(c, "figures",
          listOf(evidence::kFigures, [](const auto& figure) { return entry(figure.id, figure.title, figure.unit); }));
     tell(c, "facts", listOf(proposals::factKinds(), [](const auto& fact) {

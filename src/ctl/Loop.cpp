@@ -132,16 +132,17 @@ Done Loop::drive() {
 Done Loop::record(const std::string& route) {
     link::Uds uds(bus_, kit().profile);
     std::vector<std::string> names;
-    for (const char* role :
-         {"knock_retard", "boost_target_now", "idle_active", "idle_target", "vehicle_speed", "engine_state",
-          "limp_mode", "meter_airflow", "idle_integral", "idle_learned", "pressure_deviation"})
+    constexpr roles::Role kWatched[] = {"knock_retard",  "boost_target_now", "idle_active",       "idle_target",
+                                        "vehicle_speed", "engine_state",     "limp_mode",         "meter_airflow",
+                                        "idle_integral", "idle_learned",     "pressure_deviation"};
+    for (const roles::Role role : kWatched)
         if (const auto* m = kit().definition->measurementWithRole(role)) names.push_back(m->name);
     const auto channels = job::channelSet(kit(), names);
     if (!channels) return tl::unexpected(channels.error());
     car_.startRoute(*benchcar::routeNamed(route));
     job::DriveOptions options;
     options.title = route;
-    const auto columnOf = [&](const char* role) {
+    const auto columnOf = [&](roles::Role role) {
         const auto* m = kit().definition->measurementWithRole(role);
         const auto at = std::find(channels->measurements.begin(), channels->measurements.end(), m);
         return at == channels->measurements.end()

@@ -160,7 +160,7 @@ constexpr Figure kFigures[] = {{"start_s", "start s", 0.15},
 
 /// Air that the shortest pulse fuels rightly: thinner charges run rich.
 double leastAir_mg(const calibration::Calibration& calibration) {
-    const auto value = [&](const char* role) {
+    const auto value = [&](roles::Role role) {
         const auto* p = calibration.definition().parameterWithRole(role);
         return p ? calibration.value(p->name).value_or(0) : 0;
     };

@@ -8,6 +8,7 @@
 #include "core/job/Correct.h"
 #include "core/job/Drive.h"
 #include "core/recording/Mdf4.h"
+#include "core/roles/Needs.h"
 #include "ctl/Links.h"
 #include "ctl/Loading.h"
 
@@ -175,13 +176,12 @@ json correctionJson(const proposals::AirCorrection& air, const evidence::AirSamp
 /// Roles that the air correction needs and no recording has.
 json lackingRoles(const Evidence& evidence) {
     json out = json::array();
-    for (const char* role : {"engine_speed", "manifold_pressure", "throttle", "coolant", "lambda_asked", "short_trim",
-                             "long_trim", "airflow", "fuel_cut", "lambda_measured"})
+    for (const roles::Role role : roles::needOf(roles::kKindNeeds, "air")->channels)
         if (std::none_of(evidence.recordings.begin(), evidence.recordings.end(),
                          [&](const auto& one) { return bool(one->findRole(role)); }))
-            out.push_back({{"role", role},
-                           {"sentence",
-                            "No recording has " + std::string(role) + "; add it to the channel set and drive again."}});
+            out.push_back({{"role", role.id()},
+                           {"sentence", "No recording has " + std::string(role.title()) +
+                                            "; add it to the channel set and drive again."}});
     return out;
 }
 

@@ -60,7 +60,7 @@ void FinderTest::anyPartOfAnythingFinds_data() {
 void FinderTest::anyPartOfAnythingFinds() {
     QFETCH(QString, text);
     QFETCH(QString, role);
-    const Parameter* wanted = definition_->parameterWithRole(role.toStdString());
+    const Parameter* wanted = definition_->parameterWithRole(*roles::Role::named(role.toStdString()));
     QVERIFY(wanted);
     QCOMPARE(qs(first(text.toStdString())), qs(wanted->name));
     // By its address, with and without 0x.

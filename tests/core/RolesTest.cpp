@@ -1,9 +1,13 @@
 // Guessing what a parameter means to the engine by its name, unit and shape, where its definition does not say.
 // SPDX-License-Identifier: GPL-3.0-or-later
+#include <set>
+
 #include "Expect.h"
 #include "core/definition/A2lReader.h"
 #include "core/definition/A2lWriter.h"
 #include "core/definition/Roles.h"
+#include "core/roles/Likeness.h"
+#include "core/roles/Needs.h"
 
 using namespace brusk;
 using namespace brusk::definition;
@@ -54,30 +58,33 @@ class RolesTest : public QObject {
     void anotherQuantityIsNeverOffered();
     void theGuessSaysWhy();
     void manyRolesAreGivenAtOnceAndNothingElseChanges();
-    void everyRoleOfTheDemoIsKnownOrNotGuessed();
+    void everyRoleOfTheDemoIsInTheTableWithItsShapeAndQuantity();
+    void noIdStandsTwiceInATable();
+    void needsAskParametersForParametersAndChannelsForChannels();
+    void aStrangersRecordingTellsItsRolesByNameAndUnit();
 };
 
 void RolesTest::mostRolesAreFoundByNameUnitAndShape() {
     const Definition named = heron(), bare = withoutRoles(named);
     int asked = 0, first = 0, offered = 0;
-    for (const RoleMeaning& role : knownRoles()) {
+    for (const roles::Meaning& role : roles::known()) {
         std::string right;
-        if (role.measured) {
-            if (const auto* m = named.measurementWithRole(role.role)) right = m->name;
-        } else if (const auto* p = named.parameterWithRole(role.role)) {
+        if (role.measured()) {
+            if (const auto* m = named.measurementWithRole(*roles::Role::named(role.id))) right = m->name;
+        } else if (const auto* p = named.parameterWithRole(*roles::Role::named(role.id))) {
             right = p->name;
         }
         if (right.empty()) continue;
         ++asked;
         const auto guesses = guessRole(bare, role, 6);
         const auto nameOf = [&](const RoleGuess& guess) {
-            return role.measured ? bare.measurements[guess.index].name : bare.parameters[guess.index].name;
+            return role.measured() ? bare.measurements[guess.index].name : bare.parameters[guess.index].name;
         };
         first += !guesses.empty() && nameOf(guesses.front()) == right;
         const bool among =
             std::any_of(guesses.begin(), guesses.end(), [&](const auto& guess) { return nameOf(guess) == right; });
         offered += among;
-        if (!among) qInfo("%s is not offered for %s", right.c_str(), std::string(role.role).c_str());
+        if (!among) qInfo("%s is not offered for %s", right.c_str(), std::string(role.id).c_str());
     }
     qInfo("%d roles: %d first, %d offered", asked, first, offered);
     QVERIFY(asked > 60);
@@ -90,8 +97,8 @@ void RolesTest::whoHasARoleIsNotOfferedAnother() {
     for (const auto& missing : missingRoles(d, 6)) {
         QVERIFY(!missing.guesses.empty());
         for (const auto& guess : missing.guesses)
-            QVERIFY(missing.role->measured ? d.measurements[guess.index].role.empty()
-                                           : d.parameters[guess.index].role.empty());
+            QVERIFY(missing.role->measured() ? d.measurements[guess.index].role.empty()
+                                             : d.parameters[guess.index].role.empty());
     }
 }
 
@@ -124,7 +131,7 @@ void RolesTest::aStrangersNamesAreUnderstood() {
     QFETCH(QString, unit);
     QFETCH(QString, role);
     const Definition d = strange(name.toStdString(), description.toStdString(), unit.toStdString());
-    const auto* meaning = knownRole(role.toStdString());
+    const auto* meaning = roles::meaningOf(role.toStdString());
     QVERIFY(meaning);
     QCOMPARE(guessRole(d, *meaning, 3).size(), size_t{1});
 }
@@ -132,12 +139,12 @@ void RolesTest::aStrangersNamesAreUnderstood() {
 void RolesTest::anotherQuantityIsNeverOffered() {
     // The words fit; kilopascals are no engine speed.
     const Definition d = strange("rev_limit", "rev limit", "kPa");
-    QVERIFY(guessRole(d, *knownRole("rev_limit"), 3).empty());
+    QVERIFY(guessRole(d, roles::Role("rev_limit").meaning(), 3).empty());
 }
 
 void RolesTest::theGuessSaysWhy() {
     const Definition d = strange("rev_limit", "", "rpm");
-    const auto guesses = guessRole(d, *knownRole("rev_limit"), 3);
+    const auto guesses = guessRole(d, roles::Role("rev_limit").meaning(), 3);
     QCOMPARE(guesses.size(), size_t{1});
     QCOMPARE(qs(guesses[0].reason), QString("\"rev\", \"limit\"; unit rpm"));
 }
@@ -157,12 +164,61 @@ void RolesTest::manyRolesAreGivenAtOnceAndNothingElseChanges() {
     EXPECT_FAILS(withRoles(d, {{"ve_map", "one"}, {"ve_map", "other"}}), "two roles");
 }
 
-void RolesTest::everyRoleOfTheDemoIsKnownOrNotGuessed() {
-    // A role of the catalogue is played by the kind it says, with a unit of its quantity: else it could not be guessed.
-    const Definition d = heron();
-    for (const RoleMeaning& role : knownRoles())
-        if (const auto* p = role.measured ? nullptr : d.parameterWithRole(role.role))
-            QVERIFY2(p->kind == role.kind, std::string(role.role).c_str());
+void RolesTest::everyRoleOfTheDemoIsInTheTableWithItsShapeAndQuantity() {
+    for (const char* file : {"/heron/aldine-e2.a2l", "/crane/aldine-e2-v6.a2l"}) {
+        const Definition d = read(readText(std::string(BRUSK_DATA_DIR) + file));
+        for (const auto& p : d.parameters) {
+            if (p.role.empty()) continue;
+            const auto* meaning = roles::meaningOf(p.role);
+            QVERIFY2(meaning, p.role.c_str());
+            QVERIFY2(shapeOf(p) == meaning->shape, p.role.c_str());
+            QVERIFY2(roles::unitFits(d.unitOf(p), meaning->unit) >= 0.5, p.role.c_str());
+        }
+        for (const auto& m : d.measurements) {
+            if (m.role.empty()) continue;
+            const auto* meaning = roles::meaningOf(m.role);
+            QVERIFY2(meaning && meaning->measured(), m.role.c_str());
+            QVERIFY2(roles::unitFits(d.unitOf(m), meaning->unit) >= 0.5, m.role.c_str());
+        }
+    }
+}
+
+void RolesTest::noIdStandsTwiceInATable() {
+    std::set<std::string_view> roles, kinds, checks;
+    for (const auto& meaning : roles::known())
+        QVERIFY2(roles.insert(meaning.id).second, std::string(meaning.id).c_str());
+    for (const auto& need : roles::kKindNeeds)
+        QVERIFY2(kinds.insert(need.id).second, std::string(need.id).c_str());
+    for (const auto& need : roles::kCheckNeeds)
+        QVERIFY2(checks.insert(need.id).second, std::string(need.id).c_str());
+}
+
+void RolesTest::needsAskParametersForParametersAndChannelsForChannels() {
+    const auto check = [](std::span<const roles::Need> table) {
+        for (const auto& need : table) {
+            for (const roles::Role role : need.parameters)
+                QVERIFY2(!role.meaning().measured(), std::string(need.id).c_str());
+            for (const auto& list : {need.channels, need.helped})
+                for (const roles::Role role : list)
+                    QVERIFY2(role.meaning().measured(), std::string(need.id).c_str());
+            QVERIFY2(need.channels.size() > 0, std::string(need.id).c_str());
+        }
+    };
+    check(roles::kKindNeeds);
+    check(roles::kCheckNeeds);
+}
+
+void RolesTest::aStrangersRecordingTellsItsRolesByNameAndUnit() {
+    const auto roleOf = [](const char* name, const char* unit) {
+        const auto role = roles::likeliestChannel({name, "", "", unit});
+        return role ? std::string(role->id()) : std::string();
+    };
+    QCOMPARE(roleOf("Engine RPM", "1/min"), std::string("engine_speed"));
+    QCOMPARE(roleOf("Manifold pressure", "mbar"), std::string("manifold_pressure"));
+    QCOMPARE(roleOf("Coolant temp", "\u00b0F"), std::string("coolant"));
+    QCOMPARE(roleOf("Vehicle speed", "mph"), std::string("vehicle_speed"));
+    QCOMPARE(roleOf("Wideband lambda", "lambda"), std::string("lambda_measured"));
+    QCOMPARE(roleOf("Trunk lamp", ""), std::string());
 }
 
 QTEST_APPLESS_MAIN(RolesTest)

@@ -15,18 +15,19 @@ const QString kSource = BRUSK_SOURCE_DIR;
 const QMap<QString, QStringList> kMayInclude = {
     {"base", {}},
     {"units", {"base"}},
+    {"roles", {"base", "units"}},
     {"storage", {"base"}},
     {"image", {"base", "units"}},
-    {"definition", {"base", "units", "image"}},
-    {"calibration", {"base", "units", "image", "definition"}},
-    {"recording", {"base", "units", "storage"}},
+    {"definition", {"base", "units", "roles", "image"}},
+    {"calibration", {"base", "units", "roles", "image", "definition"}},
+    {"recording", {"base", "units", "roles", "storage"}},
     {"link", {"base", "units", "image"}},
-    {"evidence", {"base", "units", "storage", "image", "definition", "calibration", "recording"}},
-    {"proposals", {"base", "units", "image", "definition", "calibration", "recording", "evidence"}},
+    {"evidence", {"base", "units", "roles", "storage", "image", "definition", "calibration", "recording"}},
+    {"proposals", {"base", "units", "roles", "image", "definition", "calibration", "recording", "evidence"}},
     {"carfolder", {"base", "units", "storage", "image", "definition", "calibration", "recording"}},
     {"job",
-     {"base", "units", "storage", "image", "definition", "calibration", "recording", "link", "evidence", "proposals",
-      "carfolder"}},
+     {"base", "units", "roles", "storage", "image", "definition", "calibration", "recording", "link", "evidence",
+      "proposals", "carfolder"}},
 };
 
 /// All the bench car may know of the core: the CAN frame, the port with its clock, and how either says that it failed.

@@ -7,7 +7,7 @@
 namespace {
 
 /// The parameter with a role.
-calibration::Table played(const calibration::Calibration& calibration, const char* role) {
+calibration::Table played(const calibration::Calibration& calibration, roles::Role role) {
     const auto table = calibration.read(*calibration.definition().parameterWithRole(role));
     if (!table) qFatal("%s", table.error().text().c_str());
     return *table;
@@ -126,7 +126,8 @@ void BaseDonorTest::aDonorOfOtherBreakpointsAndUnitsGivesItsSurfaceWithinTheErro
     int seen = 0;
     for (const char* id : {"donor_boost", "donor_filling", "donor_mixture"})
         for (const auto& change : plan->find(id)->changes) {
-            const auto* parameter = donor.calibration.definition().parameterWithRole(change.parameter().role);
+            const auto role = roles::Role::named(change.parameter().role);
+            const auto* parameter = role ? donor.calibration.definition().parameterWithRole(*role) : nullptr;
             if (change.after.rows < 2 || change.follows) continue;
             QVERIFY(parameter);
             const auto theirs = *donor.calibration.read(*parameter);
@@ -189,8 +190,8 @@ void BaseDonorTest::aSensorIsToldByPointsOrBySlopeAndOffset() {
     sheet.of(Fact::SensorOffset) = -11.059;
     const auto told = planBase(heron(), sheet);
     EXPECT_OK(told);
-    for (const char* name : {"map_sensor_slope", "map_sensor_offset"})
-        QCOMPARE(played(told->result, name).values, played(byPoints->result, name).values);
+    for (const roles::Role role : {roles::Role("map_sensor_slope"), roles::Role("map_sensor_offset")})
+        QCOMPARE(played(told->result, role).values, played(byPoints->result, role).values);
     // Both ways at once must agree.
     auto both = demoSheet();
     both.of(Fact::SensorSlope) = 77.647, both.of(Fact::SensorOffset) = -11.059;

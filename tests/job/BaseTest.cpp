@@ -503,10 +503,9 @@ void BaseTest::everyRoleThatARuleWaitsForCanBeGuessed() {
     }
     QVERIFY(asked.size() >= 20);
     for (const std::string& role : asked) {
-        const auto* known = definition::knownRole(role);
-        QVERIFY2(known && !known->measured, role.c_str());
-        QCOMPARE(static_cast<int>(known->kind),
-                 static_cast<int>(calibration.definition().parameterWithRole(role)->kind));
+        const auto known = roles::Role::named(role);
+        QVERIFY2(known && !known->meaning().measured(), role.c_str());
+        QVERIFY(known->meaning().shape == definition::shapeOf(*calibration.definition().parameterWithRole(*known)));
     }
 }
 

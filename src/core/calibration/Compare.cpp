@@ -13,7 +13,8 @@ using definition::Parameter;
 
 const Parameter* counterpart(const definition::Definition& there, const Parameter& parameter) {
     if (const Parameter* same = there.parameter(parameter.name)) return same;
-    return parameter.role.empty() ? nullptr : there.parameterWithRole(parameter.role);
+    const auto role = roles::Role::named(parameter.role);
+    return role ? there.parameterWithRole(*role) : nullptr;
 }
 
 Result<CellDifferences> compareCells(const Table& a, const Table& b) {

@@ -129,9 +129,9 @@ void NameIndex::reserve(size_t count) {
 
 namespace {
 template <class Thing>
-const Thing* playerOf(std::string_view role, const std::vector<Thing>& things, const std::vector<uint32_t>& playing) {
+const Thing* playerOf(roles::Role role, const std::vector<Thing>& things, const std::vector<uint32_t>& playing) {
     for (const uint32_t i : playing)
-        if (i < things.size() && things[i].role == role) return &things[i];
+        if (i < things.size() && role == things[i].role) return &things[i];
     return nullptr;
 }
 
@@ -192,7 +192,7 @@ const Measurement* Definition::measurement(std::string_view name) const {
     return thing == NameIndex::kNone || !(thing & 1) ? nullptr : &measurements[thing >> 1];
 }
 
-const Parameter* Definition::parameterWithRole(std::string_view role) const {
+const Parameter* Definition::parameterWithRole(roles::Role role) const {
     return playerOf(role, parameters, playing_);
 }
 
@@ -203,7 +203,7 @@ std::string_view Definition::axisUnitOf(const Parameter& p, size_t axis) const {
     return a.unit.empty() ? conversions[a.conversion].unit : a.unit;
 }
 
-const Measurement* Definition::measurementWithRole(std::string_view role) const {
+const Measurement* Definition::measurementWithRole(roles::Role role) const {
     return playerOf(role, measurements, playingMeasurements_);
 }
 

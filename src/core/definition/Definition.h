@@ -13,6 +13,7 @@
 #include <vector>
 
 #include "core/base/Bytes.h"
+#include "core/roles/Role.h"
 
 namespace brusk::definition {
 
@@ -321,8 +322,8 @@ struct Definition {
     const Parameter* parameter(std::string_view name) const;
     const Measurement* measurement(std::string_view name) const;
     /// Who plays a role; null for nobody, and for a role that was given after index().
-    const Parameter* parameterWithRole(std::string_view role) const;
-    const Measurement* measurementWithRole(std::string_view role) const;
+    const Parameter* parameterWithRole(roles::Role role) const;
+    const Measurement* measurementWithRole(roles::Role role) const;
     const Conversion& conversionOf(const Parameter& p) const { return conversions[p.conversion]; }
     const Conversion& conversionOf(const Measurement& m) const { return conversions[m.conversion]; }
     /// The unit of its own, or its conversion's.

@@ -16,7 +16,7 @@ constexpr double kSettledIdle_s = 3;
 constexpr double kStep_deg = 0.3;
 
 /// The values behind a role, in its unit, if they lie in the given group; of the first that is asked for, its group.
-RoleColumn columnOf(const recording::Recording& recording, const recording::Group*& group, const char* role) {
+RoleColumn columnOf(const recording::Recording& recording, const recording::Group*& group, roles::Role role) {
     auto column = Sampled(recording).columnIfAny(role);
     if (!column || (group && column.group != group)) return {};
     group = column.group;

@@ -4,15 +4,14 @@
 #include <algorithm>
 #include <cmath>
 
-#include "core/definition/Roles.h"
 #include "core/recording/Expression.h"
 
 namespace brusk::evidence {
 
 namespace {
 
-bool isTrim(std::string_view role) {
-    return role.find("_trim") != std::string_view::npos;
+bool isTrim(roles::Role role) {
+    return role.id().find("_trim") != std::string_view::npos;
 }
 
 /// Numbers that all lie around one, and never at nil.
@@ -29,16 +28,8 @@ bool aroundOne(const std::vector<float>& values) {
 
 }  // namespace
 
-std::string_view unitOfRole(std::string_view role) {
-    // What an external sensor plays is no measurement of a definition.
-    if (role == "lambda_measured") return "lambda";
-    if (role == "long_trim_2" || role == "short_trim_2") return "%";
-    const auto* known = definition::knownRole(role);
-    return known ? known->unit : std::string_view();
-}
-
-std::optional<units::Shown> intoRole(std::string_view unit, std::string_view role, double stoichiometric) {
-    const std::string_view wanted = unitOfRole(role);
+std::optional<units::Shown> intoRole(std::string_view unit, roles::Role role, double stoichiometric) {
+    const std::string_view wanted = role.unit();
     const units::Shown asItIs{std::string(wanted)};
     constexpr std::string_view kFactors[] = {"factor", "ratio", "x", "1", "-"};
     if (isTrim(role) && std::find(std::begin(kFactors), std::end(kFactors), unit) != std::end(kFactors))
@@ -49,10 +40,9 @@ std::optional<units::Shown> intoRole(std::string_view unit, std::string_view rol
     return have && want ? std::nullopt : std::optional(asItIs);
 }
 
-Result<RoleColumn> Sampled::column(std::string_view role) const {
+Result<RoleColumn> Sampled::column(roles::Role role) const {
     const auto place = recording_.findRole(role);
-    const auto* known = definition::knownRole(role);
-    const std::string title = role == "lambda_measured" ? "wideband lambda" : std::string(known ? known->title : role);
+    const std::string title(role.title());
     if (!place)
         return fail(ErrorCode::NotFound,
                     "The recording has no " + title + "; " +
@@ -64,16 +54,16 @@ Result<RoleColumn> Sampled::column(std::string_view role) const {
     auto shown = intoRole(factor ? std::string_view("factor") : unit, role, stoichiometric_);
     if (!shown)
         return fail(ErrorCode::Mismatch, "The recording has " + title + " in " + unit +
-                                             ", which can't be turned into " + std::string(unitOfRole(role)) + ".");
+                                             ", which can't be turned into " + std::string(role.unit()) + ".");
     return RoleColumn{place.group, &place.channel->values, std::move(*shown)};
 }
 
-RoleColumn Sampled::columnIfAny(std::string_view role) const {
+RoleColumn Sampled::columnIfAny(roles::Role role) const {
     auto found = column(role);
     return found ? std::move(*found) : RoleColumn{};
 }
 
-Result<std::vector<double>> Sampled::onClock(std::string_view role, const recording::Group& clock) const {
+Result<std::vector<double>> Sampled::onClock(roles::Role role, const recording::Group& clock) const {
     const auto found = column(role);
     if (!found) return tl::unexpected(found.error());
     auto out = recording::onClock(recording_.findRole(role), clock);

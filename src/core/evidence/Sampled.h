@@ -23,13 +23,10 @@ struct RoleColumn {
     double operator[](size_t i) const { return shown(static_cast<double>((*recorded)[i])); }
 };
 
-/// The unit in which a role's numbers are computed with; empty for one without, and for a role nobody knows.
-std::string_view unitOfRole(std::string_view role);
-
 /// How numbers recorded in `unit` become those of the role. A unit that nobody knows, or none, is taken for the role's
 /// own; a trim in "factor", "ratio", "x", "1" or "-" is a factor around one. Nothing where the two measure different
 /// quantities.
-std::optional<units::Shown> intoRole(std::string_view unit, std::string_view role, double stoichiometric = 14.7);
+std::optional<units::Shown> intoRole(std::string_view unit, roles::Role role, double stoichiometric = 14.7);
 
 /// Finds channels by role and converts them, here and nowhere else.
 class Sampled {
@@ -39,11 +36,11 @@ class Sampled {
         : recording_(recording), stoichiometric_(stoichiometric) {}
 
     /// NotFound names what was not recorded, Mismatch a unit that can't be turned into the role's.
-    [[nodiscard]] Result<RoleColumn> column(std::string_view role) const;
+    [[nodiscard]] Result<RoleColumn> column(roles::Role role) const;
     /// The same, empty where there is nothing to read: for figures that do without.
-    RoleColumn columnIfAny(std::string_view role) const;
+    RoleColumn columnIfAny(roles::Role role) const;
     /// On another group's clock: the last sample not after each of its times; NaN before the first.
-    [[nodiscard]] Result<std::vector<double>> onClock(std::string_view role, const recording::Group& clock) const;
+    [[nodiscard]] Result<std::vector<double>> onClock(roles::Role role, const recording::Group& clock) const;
 
   private:
     const recording::Recording& recording_;

@@ -30,12 +30,15 @@ Result<EngineColumns> engineColumns(const recording::Recording& recording) {
     const auto speed = sampled.column("engine_speed");
     if (!speed) return tl::unexpected(speed.error());
     out.time_s = speed->group->time_s;
-    const std::pair<const char*, std::vector<double>*> wanted[] = {
-        {"engine_speed", &out.speed_rpm},   {"manifold_pressure", &out.pressure_kPa},
-        {"throttle", &out.throttle_pct},    {"coolant", &out.coolant_C},
-        {"lambda_asked", &out.lambdaAsked}, {"short_trim", &out.shortTrim},
-        {"long_trim", &out.longTrim},       {"airflow", &out.airflow_kgh},
-        {"fuel_cut", &out.fuelCut}};
+    struct Wanted {
+        roles::Role role;
+        std::vector<double>* column;
+    };
+    const Wanted wanted[] = {{"engine_speed", &out.speed_rpm},   {"manifold_pressure", &out.pressure_kPa},
+                             {"throttle", &out.throttle_pct},    {"coolant", &out.coolant_C},
+                             {"lambda_asked", &out.lambdaAsked}, {"short_trim", &out.shortTrim},
+                             {"long_trim", &out.longTrim},       {"airflow", &out.airflow_kgh},
+                             {"fuel_cut", &out.fuelCut}};
     for (const auto& [role, column] : wanted) {
         auto values = sampled.onClock(role, *speed->group);
         if (!values) return tl::unexpected(values.error());

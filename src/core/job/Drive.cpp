@@ -13,39 +13,39 @@ namespace brusk::job {
 namespace {
 
 constexpr int64_t kSlice_us = 20000;
-const char* const kFuelRoles[] = {"engine_speed", "manifold_pressure", "throttle", "coolant", "lambda_asked",
-                                  "short_trim",   "long_trim",         "airflow",  "fuel_cut"};
+constexpr roles::Role kFuelRoles[] = {"engine_speed", "manifold_pressure", "throttle", "coolant", "lambda_asked",
+                                      "short_trim",   "long_trim",         "airflow",  "fuel_cut"};
 
-const char* const kUsualRoles[] = {"pedal",
-                                   "intake_temperature",
-                                   "charge_temperature",
-                                   "battery",
-                                   "barometric_pressure",
-                                   "meter_airflow",
-                                   "air_per_cylinder",
-                                   "injector_pulse",
-                                   "injector_duty",
-                                   "narrowband",
-                                   "loop_state",
-                                   "short_trim_2",
-                                   "long_trim_2",
-                                   "spark",
-                                   "knock_retard",
-                                   "octane_factor",
-                                   "boost_target_now",
-                                   "wastegate_duty_now",
-                                   "boost_i_part",
-                                   "exhaust_temperature",
-                                   "torque_request",
-                                   "torque_actual",
-                                   "idle_active",
-                                   "idle_target",
-                                   "idle_integral",
-                                   "idle_learned",
-                                   "vehicle_speed",
-                                   "gear",
-                                   "engine_state",
-                                   "limp_mode"};
+constexpr roles::Role kUsualRoles[] = {"pedal",
+                                       "intake_temperature",
+                                       "charge_temperature",
+                                       "battery",
+                                       "barometric_pressure",
+                                       "meter_airflow",
+                                       "air_per_cylinder",
+                                       "injector_pulse",
+                                       "injector_duty",
+                                       "narrowband",
+                                       "loop_state",
+                                       "short_trim_2",
+                                       "long_trim_2",
+                                       "spark",
+                                       "knock_retard",
+                                       "octane_factor",
+                                       "boost_target_now",
+                                       "wastegate_duty_now",
+                                       "boost_i_part",
+                                       "exhaust_temperature",
+                                       "torque_request",
+                                       "torque_actual",
+                                       "idle_active",
+                                       "idle_target",
+                                       "idle_integral",
+                                       "idle_learned",
+                                       "vehicle_speed",
+                                       "gear",
+                                       "engine_state",
+                                       "limp_mode"};
 
 /// Raw bytes of a measurement, as one unsigned number, into what a tuner reads.
 /// From what the sampler delivers: the bytes as they lie in memory, the first one most significant.
@@ -64,12 +64,12 @@ int64_t wall_us() {
 
 std::vector<std::string> usualChannels(const definition::Definition& definition) {
     std::vector<std::string> out;
-    const auto add = [&](const char* role) {
+    const auto add = [&](roles::Role role) {
         if (const auto* m = definition.measurementWithRole(role)) out.push_back(m->name);
     };
-    for (const char* role : kFuelRoles)
+    for (const roles::Role role : kFuelRoles)
         add(role);
-    for (const char* role : kUsualRoles)
+    for (const roles::Role role : kUsualRoles)
         add(role);
     return out;
 }
@@ -88,7 +88,7 @@ Result<ChannelSet> channelSet(const Kit& kit, const std::vector<std::string>& na
         if (std::find(set.measurements.begin(), set.measurements.end(), m) == set.measurements.end())
             set.measurements.push_back(m);
     };
-    for (const char* role : kFuelRoles)
+    for (const roles::Role role : kFuelRoles)
         if (const auto* m = kit.definition->measurementWithRole(role)) add(m);
     for (const std::string& name : names) {
         const auto* m = kit.definition->measurement(name);

@@ -205,7 +205,7 @@ std::vector<Gate> gatesOf(const GateInput& in) {
 namespace {
 
 struct LimitRole {
-    const char* role;
+    roles::Role role;
     bool moreIsLooser;
 };
 /// A switch of a watch is looser when it is off.

@@ -57,23 +57,23 @@ namespace {
 
 /// What is watched in the cells of a parameter, by its role.
 struct Watch {
-    const char* role;
-    const char* channel;  ///< role of the channel; null: the air ratio
+    roles::Role role;
+    std::optional<roles::Role> channel;  ///< what is watched; empty: the air ratio
     const char* title;
     const char* unit;
     double wide;  ///< a spread that says nothing any more
 };
 constexpr Watch kWatches[] = {
-    {"ve_map", nullptr, "fuel off", "%", 5},
-    {"meter_curve", nullptr, "fuel off", "%", 5},
-    {"lambda_map", nullptr, "fuel off", "%", 5},
-    {"spark_map", "knock_retard", "knock retard", "\u00b0", 2},
-    {"spark_octane", "knock_retard", "knock retard", "\u00b0", 2},
-    {"spark_charge", "knock_retard", "knock retard", "\u00b0", 2},
-    {"boost_target", "boost_error", "boost missing", "kPa", 10},
-    {"wastegate_duty", "boost_error", "boost missing", "kPa", 10},
-    {"expected_pressure", "pressure_deviation", "pressure deviation", "kPa", 10},
-    {"plaus_pressure", "pressure_deviation", "pressure deviation", "kPa", 10},
+    {"ve_map", {}, "fuel off", "%", 5},
+    {"meter_curve", {}, "fuel off", "%", 5},
+    {"lambda_map", {}, "fuel off", "%", 5},
+    {"spark_map", roles::Role("knock_retard"), "knock retard", "\u00b0", 2},
+    {"spark_octane", roles::Role("knock_retard"), "knock retard", "\u00b0", 2},
+    {"spark_charge", roles::Role("knock_retard"), "knock retard", "\u00b0", 2},
+    {"boost_target", roles::Role("boost_error"), "boost missing", "kPa", 10},
+    {"wastegate_duty", roles::Role("boost_error"), "boost missing", "kPa", 10},
+    {"expected_pressure", roles::Role("pressure_deviation"), "pressure deviation", "kPa", 10},
+    {"plaus_pressure", roles::Role("pressure_deviation"), "pressure deviation", "kPa", 10},
 };
 
 /// Reads a channel at rising times; the newest sample counts, NaN before the first.
@@ -124,10 +124,10 @@ CellEvidence evidenceOf(const Driven& driven, const calibration::Table& table) {
     const bool map = table.y.values.size() > 1;
     const Watch* watch = nullptr;
     for (const Watch& w : kWatches)
-        if (table.parameter->role == w.role && (w.channel || driven.air)) watch = &w;
+        if (w.role == table.parameter->role && (w.channel || driven.air)) watch = &w;
     if (watch && watch->channel &&
         std::none_of(driven.recordings.begin(), driven.recordings.end(),
-                     [&](const auto& recording) { return recording->findRole(watch->channel); }))
+                     [&](const auto& recording) { return recording->findRole(*watch->channel); }))
         watch = nullptr;
     Falling falling;
     bool recorded = false;
@@ -148,10 +148,10 @@ CellEvidence evidenceOf(const Driven& driven, const calibration::Table& table) {
         }
         Follower value;
         if (watch) {
-            const auto place = recording.findRole(watch->channel);
-            value =
-                Follower(place, place ? evidence::intoRole(place.channel->unit, watch->channel).value_or(units::Shown{})
-                                      : units::Shown{});
+            const auto place = recording.findRole(*watch->channel);
+            value = Follower(place,
+                             place ? evidence::intoRole(place.channel->unit, *watch->channel).value_or(units::Shown{})
+                                   : units::Shown{});
         }
         // On the clock of the first axis.
         const auto& times = across.group->time_s;

@@ -119,8 +119,8 @@ Result<BasePlan> planBase(const calibration::Calibration& start, const BuildShee
             return tl::unexpected(done.error());
         const Proposal* p = plan.find(group.rule.id);
         if (!p || !p->accepted) continue;
-        for (const std::string_view role : group.eachRole())
-            if (donor->calibration.definition().parameterWithRole(role)) taken.insert(role);
+        for (const roles::Role role : group.roles)
+            if (donor->calibration.definition().parameterWithRole(role)) taken.insert(role.id());
     }
     if (!taken.empty()) theirs = donorMaker(start, sheet, *donor);
     for (const auto part : kParts) {

@@ -22,32 +22,32 @@ class Look {
     std::vector<Contradiction> found;
 
     /// Null where nobody plays the role or the bytes are not there.
-    const calibration::Table* table(std::string_view role) {
-        auto [at, isNew] = tables_.try_emplace(std::string(role));
+    const calibration::Table* table(roles::Role role) {
+        auto [at, isNew] = tables_.try_emplace(role.index());
         if (isNew)
             if (auto read = readRole(calibration_, role)) at->second = std::move(*read);
         return at->second.values.empty() ? nullptr : &at->second;
     }
-    std::optional<double> value(std::string_view role) {
+    std::optional<double> value(roles::Role role) {
         const auto* t = table(role);
         return t && t->values.size() == 1 ? std::optional(t->values[0]) : std::nullopt;
     }
     /// What a value means, in the definition's words; empty where nobody plays the role.
-    std::string word(std::string_view role) {
+    std::string word(roles::Role role) {
         const auto* t = table(role);
         return t ? toLower(t->text) : std::string();
     }
-    std::optional<double> most(std::string_view role) {
+    std::optional<double> most(roles::Role role) {
         const auto* t = table(role);
         return t ? std::optional(greatest(*t)) : std::nullopt;
     }
-    void say(const char* id, const char* title, std::string_view role, const std::string& why) {
+    void say(const char* id, const char* title, roles::Role role, const std::string& why) {
         found.push_back({id, title, why, table(role)->parameter->name});
     }
 
   private:
     const calibration::Calibration& calibration_;
-    std::map<std::string, calibration::Table, std::less<>> tables_;
+    std::map<size_t, calibration::Table> tables_;
 };
 
 /// Highest pressure that the car reaches: what boost asks for, or what the spring holds, or the weather.
@@ -84,7 +84,11 @@ std::vector<double> speedsUpToLimit(Look& c) {
 
 void fan(Look& c) {
     const auto on = c.value("fan_on"), off = c.value("fan_off");
-    for (const auto& [start, stop] : {std::pair{"fan_on", "fan_off"}, {"fan_high_on", "fan_high_off"}})
+    struct Stage {
+        roles::Role start, stop;
+    };
+    constexpr Stage kStages[] = {{"fan_on", "fan_off"}, {"fan_high_on", "fan_high_off"}};
+    for (const auto& [start, stop] : kStages)
         if (const auto starts = c.value(start), stops = c.value(stop); starts && stops && *stops >= *starts)
             c.say(
                 "fan_hysteresis", "The fan would never stop", stop,
@@ -234,12 +238,13 @@ void torque(Look& c) {
 
 void curves(Look& c) {
     // A thermistor's voltage falls as it warms, a meter's frequency rises; neither turns back.
-    for (const char* role : {"meter_curve", "coolant_sensor", "intake_sensor"}) {
+    for (const roles::Role role :
+         {roles::Role("meter_curve"), roles::Role("coolant_sensor"), roles::Role("intake_sensor")}) {
         const auto* t = c.table(role);
         if (!t) continue;
         const bool rises = std::is_sorted(t->values.begin(), t->values.end());
         const bool falls = std::is_sorted(t->values.rbegin(), t->values.rend());
-        if (!rises && (!falls || std::string_view(role) == "meter_curve"))
+        if (!rises && (!falls || role == "meter_curve"))
             c.say("sensor_curve", "A sensor's curve turns back", role,
                   t->parameter->title() + " turns back where its input goes on; two readings would mean the same.");
     }

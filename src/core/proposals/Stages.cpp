@@ -20,7 +20,7 @@ constexpr Share kShares[] = {{Stage::Idle, 0.45, 0, 0.35, 0},
                              {Stage::Road, 0.85, 0.5, 0.85, 60},
                              {Stage::FullLoad, 1, 1, 1, 80}};
 
-double tableMost(const calibration::Calibration& calibration, std::string_view role, double otherwise) {
+double tableMost(const calibration::Calibration& calibration, roles::Role role, double otherwise) {
     const auto table = readRole(calibration, role);
     return table && !table->values.empty() ? greatest(*table) : otherwise;
 }
@@ -156,10 +156,10 @@ std::span<const Rule> stageRules() {
 Result<BasePlan> planStage(const calibration::Calibration& round, const calibration::Calibration& loose,
                            const BuildSheet& sheet, const Decisions& decisions, Stage stage) {
     // What each rule limits, let loose first.
-    static const std::map<std::string_view, std::vector<std::string_view>> limited = {
-        {"stage_revs", {"rev_limit"}},
-        {"stage_boost", {"boost_target", "wastegate_duty"}},
-        {"stage_torque", {"torque_ceiling"}}};
+    static const std::map<std::string_view, std::vector<roles::Role>> limited = {
+        {"stage_revs", {roles::Role("rev_limit")}},
+        {"stage_boost", {roles::Role("boost_target"), roles::Role("wastegate_duty")}},
+        {"stage_torque", {roles::Role("torque_ceiling")}}};
     BasePlan plan;
     plan.result = round;
     const Maker ours{round, sheet.stock};

@@ -35,10 +35,10 @@ Recording::Place Recording::find(std::string_view name) const {
     return {};
 }
 
-Recording::Place Recording::findRole(std::string_view role) const {
+Recording::Place Recording::findRole(roles::Role role) const {
     for (const Group& group : groups)
         for (const Channel& channel : group.channels)
-            if (channel.role == role) return {&group, &channel};
+            if (role == channel.role) return {&group, &channel};
     return {};
 }
 

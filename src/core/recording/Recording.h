@@ -9,6 +9,8 @@
 #include <string_view>
 #include <vector>
 
+#include "core/roles/Role.h"
+
 namespace brusk::recording {
 
 /// One recorded signal. NaN marks a sample that did not arrive.
@@ -51,7 +53,7 @@ struct Recording {
     };
     /// By name, letter case aside.
     Place find(std::string_view name) const;
-    Place findRole(std::string_view role) const;
+    Place findRole(roles::Role role) const;
     /// What a channel said last at a moment; NaN when there is none of that name, or nothing yet.
     double valueAt(std::string_view name, double time_s) const;
 };

@@ -154,7 +154,7 @@ void FittedPanel::addWaiting(const proposals::BasePlan& plan) {
     for (const auto* w : waiting) {
         lower_->addWidget(wrapped(qs(w->sentence()), w->problem.empty() ? "faint" : "warm"));
         if (w->role.empty()) continue;
-        const auto* role = definition::knownRole(w->role);
+        const auto* role = roles::meaningOf(w->role);
         auto* ask = new QPushButton("Find the " + qs(role ? role->title : w->role));
         ask->setObjectName("ask_" + qs(w->role));
         connect(ask, &QPushButton::clicked, this, [this, id = qs(w->role)] { emit roleWanted(id); });

@@ -18,7 +18,7 @@ constexpr double kEnough_s = 2;
 
 /// The roles shown in the lanes: lane, colour, decimals.
 struct LaneChoice {
-    const char* role;
+    roles::Role role;
     const char* name;
     const char* unit;
     int lane, colour, decimals;
@@ -116,30 +116,30 @@ DriveStation::DriveStation(Session& session, QWidget* parent) : Station("Drive",
 void DriveStation::makeReadouts() {
     auto* row = new QHBoxLayout;
     row->setSpacing(10);
-    struct Shown {
-        const char *name, *role, *unit;
-        int decimals;
-    };
-    const Shown shown[] = {{"engine speed", "engine_speed", "rpm", 0}, {"pressure", "manifold_pressure", "kPa", 1},
-                           {"", "lambda_measured", "lambda", 2},       {"", "", "", 0},
-                           {"vehicle", "vehicle_speed", "km/h", 0},    {"coolant", "coolant", "\u00b0C", 0}};
-    for (const auto& [name, role, unit, decimals] : shown) {
-        auto* readout = *role ? new Readout(name, decimals) : new Readout("fuel off, lean + %", 1);
-        if (!*role) fuelOff_ = readout;
-        if (*role) readouts_.append({readout, role, unit});
-        readout->setObjectName(QString("readout_") + role);
+    const auto add = [&](const char* name, roles::Role role, int decimals) {
+        auto* readout = new Readout(name, decimals);
+        readouts_.append({readout, role});
+        readout->setObjectName("readout_" + QString::fromStdString(std::string(role.id())));
         row->addWidget(readout);
-    }
+    };
+    add("engine speed", "engine_speed", 0);
+    add("pressure", "manifold_pressure", 1);
+    add("", "lambda_measured", 2);
+    fuelOff_ = new Readout("fuel off, lean + %", 1);
+    fuelOff_->setObjectName("readout_");
+    row->addWidget(fuelOff_);
+    add("vehicle", "vehicle_speed", 0);
+    add("coolant", "coolant", 0);
     body()->addLayout(row);
     const auto units = [this] {
-        for (const auto& [readout, role, unit] : readouts_)
-            readout->setShown(session_.unitPreferences().shown(unit));
+        for (const auto& [readout, role] : readouts_)
+            readout->setShown(session_.unitPreferences().shown(std::string(role.unit())));
         drawLanes();
         drawCoverage();
     };
     connect(&session_, &Session::unitsChanged, this, units);
-    for (const auto& [readout, role, unit] : readouts_)
-        readout->setShown(session_.unitPreferences().shown(unit));
+    for (const auto& [readout, role] : readouts_)
+        readout->setShown(session_.unitPreferences().shown(std::string(role.unit())));
 }
 
 QWidget* DriveStation::makeOperatorPanel() {
@@ -222,7 +222,7 @@ void DriveStation::takeLive() {
 }
 
 void DriveStation::drawLanes() {
-    for (const auto& [readout, role, unit] : readouts_)
+    for (const auto& [readout, role] : readouts_)
         readout->show(session_.liveRole(role));
     // What the lambda says against what was asked, trims counted; the settled answer is Correct's.
     const double asked = session_.liveRole("lambda_asked"), measured = session_.liveRole("lambda_measured");

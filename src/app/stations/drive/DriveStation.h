@@ -50,7 +50,7 @@ class DriveStation : public Station {
     std::vector<std::string> chosen() const;
 
     Session& session_;
-    QList<std::tuple<Readout*, std::string, std::string>> readouts_;  ///< with role and stored unit
+    QList<std::pair<Readout*, roles::Role>> readouts_;
     Readout* fuelOff_;
     LaneView* lanes_;
     MapGrid* coverage_;

@@ -289,8 +289,8 @@ void DefinitionPanel::fillChoices() {
     };
     QStringList groups, conversions{"factor and zero"}, axes{"0, 1, 2 \u2026"};
     std::set<QString> roles;
-    for (const auto& known : definition::knownRoles())
-        roles.insert(qs(std::string(known.role)));
+    for (const auto& known : roles::known())
+        roles.insert(qs(std::string(known.id)));
     for (const auto& group : d.groups)
         groups << qs(group.name);
     for (const auto& k : d.conversions)

@@ -46,8 +46,7 @@ RolesPage::RolesPage(QWidget* parent) : QWidget(parent) {
     connect(keep_, &QPushButton::clicked, this, [this] {
         std::vector<std::pair<std::string, std::string>> roles;
         for (const Row& row : rows_)
-            if (row.yes->isChecked())
-                roles.emplace_back(row.who->currentData().toString().toStdString(), row.role->role);
+            if (row.yes->isChecked()) roles.emplace_back(row.who->currentData().toString().toStdString(), row.role->id);
         emit confirmed(roles);
     });
     showBusy();
@@ -71,7 +70,8 @@ void RolesPage::show(const definition::Definition& definition, const std::vector
         list_->addWidget(rowFor(definition, role));
     list_->addStretch();
     refreshButton();
-    if (definition.parameterWithRole(wanted_.toStdString())) wanted_.clear();  // found
+    const auto wanted = roles::Role::named(wanted_.toStdString());
+    if (wanted && definition.parameterWithRole(*wanted)) wanted_.clear();  // found
     showWanted();
 }
 
@@ -81,7 +81,7 @@ void RolesPage::want(const QString& role) {
 }
 
 void RolesPage::showWanted() {
-    const auto* meaning = definition::knownRole(wanted_.toStdString());
+    const auto* meaning = roles::meaningOf(wanted_.toStdString());
     const auto at = std::find_if(rows_.begin(), rows_.end(), [&](const Row& row) { return row.role == meaning; });
     const bool busy = list_->count() == 0;
     nobody_->setVisible(meaning && !busy && at == rows_.end());
@@ -105,12 +105,12 @@ QWidget* RolesPage::rowFor(const definition::Definition& d, const definition::Mi
     column->setContentsMargins(0, 0, 0, 0);
     column->setSpacing(2);
     Row row{new QCheckBox(qs(missing.role->title)), new QComboBox, missing.role};
-    row.yes->setObjectName("role_" + qs(missing.role->role));
-    row.who->setObjectName("who_" + qs(missing.role->role));
+    row.yes->setObjectName("role_" + qs(missing.role->id));
+    row.who->setObjectName("who_" + qs(missing.role->id));
     row.who->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Fixed);
     row.who->setAccessibleName("Who plays " + qs(missing.role->title));
     for (const auto& guess : missing.guesses) {
-        const bool measured = missing.role->measured;
+        const bool measured = missing.role->measured();
         const std::string& name = measured ? d.measurements[guess.index].name : d.parameters[guess.index].name;
         const std::string& title = measured ? d.measurements[guess.index].title() : d.parameters[guess.index].title();
         row.who->addItem(title == name ? qs(name) : QString("%1 (%2)").arg(qs(title), qs(name)), qs(name));
@@ -125,7 +125,7 @@ QWidget* RolesPage::rowFor(const definition::Definition& d, const definition::Mi
     auto* line = new QHBoxLayout;
     line->setContentsMargins(20, 0, 0, 0);
     line->addWidget(row.who, 1);
-    if (!missing.role->measured) {
+    if (!missing.role->measured()) {
         auto* look = new QToolButton;
         look->setText("Look");
         look->setToolTip("Open it on the bench");

@@ -37,7 +37,7 @@ class RolesPage : public QWidget {
     struct Row {
         QCheckBox* yes;
         QComboBox* who;
-        const definition::RoleMeaning* role;
+        const roles::Meaning* role;
     };
     QWidget* rowFor(const definition::Definition& definition, const definition::MissingRole& missing);
     void refreshButton();

@@ -13,7 +13,7 @@ namespace brusk::app {
 namespace {
 
 struct LaneChoice {
-    const char* role;
+    roles::Role role;
     int lane, colour, decimals;
     double low = 0, high = 0;
 };

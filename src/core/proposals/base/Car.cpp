@@ -106,7 +106,8 @@ void fans(Draft& d) {
     const double computed =
         wanted ? d.fitted(Fact::FanOn) : was + d.fitted(Fact::Thermostat) - d.stock(Fact::Thermostat);
     const double shift = d.choose(computed, "\u00b0C") - was;
-    for (const char* role : {"fan_on", "fan_off", "fan_high_on", "fan_high_off"})
+    constexpr roles::Role kStages[] = {"fan_on", "fan_off", "fan_high_on", "fan_high_off"};
+    for (const roles::Role role : kStages)
         if (d.plays(role)) d.set(role, d.value(role) + shift);
     const std::string by = std::string(computed < was ? "- " : "+ ") + text(std::abs(computed - was)) + " K";
     d.reason = std::string(wanted ? "The fan starts where its owner wants it; " : "The fan starts as far above the ") +
@@ -137,8 +138,8 @@ std::optional<double> choiceOf(Draft& d, LoadModel wanted) {
 }
 
 /// Sets the switches that are there and adds their names to a list.
-void turn(Draft& d, std::initializer_list<const char*> roles, bool on, std::string& names) {
-    for (const char* role : roles)
+void turn(Draft& d, std::initializer_list<roles::Role> all, bool on, std::string& names) {
+    for (const roles::Role role : all)
         if (d.plays(role)) {
             d.set(role, on ? 1 : 0);
             names += (names.empty() ? "" : ", ") + d.table(role).parameter->title();

@@ -18,57 +18,65 @@ constexpr Rule offer(std::string_view id, std::string_view title) {
     return {id, kCause, title, [](Draft&) {}, false, {}, {}, true};
 }
 
+constexpr roles::Role kInjectors[] = {"injector_flow", "injector_dead_time", "injector_least_pulse", "film_share",
+                                      "film_time"};
+constexpr roles::Role kSensor[] = {"map_sensor_slope", "map_sensor_offset"};
+constexpr roles::Role kMeter[] = {"meter_curve"};
+constexpr roles::Role kFilling[] = {"ve_map", "meter_fill", "expected_pressure"};
+constexpr roles::Role kIdle[] = {"idle_speed", "idle_air", "spark_idle"};
+constexpr roles::Role kThrottle[] = {"throttle_for_air"};
+constexpr roles::Role kBoost[] = {"boost_target", "wastegate_duty", "boost_gear", "boost_p",
+                                  "boost_i",      "boost_d",        "boost_cut"};
+constexpr roles::Role kMixture[] = {"lambda_map",      "full_load_on",    "full_load_pedal", "full_load_pressure",
+                                    "full_load_speed", "full_load_delay", "full_load_ramp",  "full_load_lambda"};
+constexpr roles::Role kSpark[] = {"spark_map", "spark_octane", "spark_charge"};
+constexpr roles::Role kTorque[] = {"torque_ceiling", "torque_for_air", "air_for_torque", "pedal_map", "load_limit"};
+constexpr roles::Role kRevs[] = {"rev_limit", "rev_limit_cold"};
+constexpr roles::Role kDriveline[] = {"wheel_pulses", "gear_ratio"};
+constexpr roles::Role kCooling[] = {"fan_on", "fan_off", "fan_high_on", "fan_high_off"};
+
 // What is taken over together, and the parts that its maker made it for.
 const DonorGroup kGroups[] = {
-    {offer("donor_injectors", "Injectors of the donor"),
-     "injector_flow injector_dead_time injector_least_pulse film_share film_time",
-     {{Fact::InjectorFlow, "flow"}}},
-    {offer("donor_sensor", "Pressure sensor of the donor"),
-     "map_sensor_slope map_sensor_offset",
-     {{Fact::SensorSlope, "slope"}}},
-    {offer("donor_meter", "Airflow meter of the donor"), "meter_curve", {{Fact::MeterHousing, "housing"}}},
+    {offer("donor_injectors", "Injectors of the donor"), kInjectors, {{Fact::InjectorFlow, "flow"}}},
+    {offer("donor_sensor", "Pressure sensor of the donor"), kSensor, {{Fact::SensorSlope, "slope"}}},
+    {offer("donor_meter", "Airflow meter of the donor"), kMeter, {{Fact::MeterHousing, "housing"}}},
     {offer("donor_filling", "Filling of the donor"),
-     "ve_map meter_fill expected_pressure",
+     kFilling,
      {{Fact::CamOverlap, "overlap"},
       {Fact::CamDuration, "intake open"},
       {Fact::Displacement, "displacement"},
       {Fact::ManifoldVolume, "manifold"}}},
     {offer("donor_idle", "Idle of the donor"),
-     "idle_speed idle_air spark_idle",
+     kIdle,
      {{Fact::CamOverlap, "overlap"}, {Fact::ThrottleBore, "throttle"}}},
-    {offer("donor_throttle", "Throttle of the donor"), "throttle_for_air", {{Fact::ThrottleBore, "bore"}}},
+    {offer("donor_throttle", "Throttle of the donor"), kThrottle, {{Fact::ThrottleBore, "bore"}}},
     {offer("donor_boost", "Boost of the donor"),
-     "boost_target wastegate_duty boost_gear boost_p boost_i boost_d boost_cut",
+     kBoost,
      {{Fact::BoostCeiling, "boost"}, {Fact::TurboSpring, "spring"}, {Fact::CompressorWheel, "wheel"}}},
-    {offer("donor_mixture", "Mixture of the donor"),
-     "lambda_map full_load_on full_load_pedal full_load_pressure full_load_speed full_load_delay full_load_ramp "
-     "full_load_lambda",
-     {{Fact::BoostCeiling, "boost"}}},
+    {offer("donor_mixture", "Mixture of the donor"), kMixture, {{Fact::BoostCeiling, "boost"}}},
     {offer("donor_spark", "Spark of the donor"),
-     "spark_map spark_octane spark_charge",
+     kSpark,
      {{Fact::Octane, "octane"}, {Fact::BoostCeiling, "boost"}, {Fact::Intercooler, "intercooler"}}},
     {offer("donor_torque", "Torque and pedal of the donor"),
-     "torque_ceiling torque_for_air air_for_torque pedal_map load_limit",
+     kTorque,
      {{Fact::BoostCeiling, "boost"}, {Fact::Displacement, "displacement"}}},
-    {offer("donor_revs", "Rev limits of the donor"), "rev_limit rev_limit_cold", {{Fact::RevLimit, "revs"}}},
+    {offer("donor_revs", "Rev limits of the donor"), kRevs, {{Fact::RevLimit, "revs"}}},
     {offer("donor_driveline", "Driveline of the donor"),
-     "wheel_pulses gear_ratio",
+     kDriveline,
      {{Fact::TyreCircumference, "tyre"}, {Fact::FinalDrive, "final drive"}}},
-    {offer("donor_cooling", "Fans of the donor"),
-     "fan_on fan_off fan_high_on fan_high_off",
-     {{Fact::Thermostat, "thermostat"}}},
+    {offer("donor_cooling", "Fans of the donor"), kCooling, {{Fact::Thermostat, "thermostat"}}},
 };
 
 std::optional<double> finite(double v) {
     return std::isfinite(v) ? std::optional(v) : std::nullopt;
 }
 
-std::optional<calibration::Table> tableOf(const Calibration& calibration, std::string_view role) {
+std::optional<calibration::Table> tableOf(const Calibration& calibration, roles::Role role) {
     auto table = readRole(calibration, role);
     return table && !table->values.empty() ? std::optional(std::move(*table)) : std::nullopt;
 }
 
-std::optional<double> valueOf(const Calibration& calibration, std::string_view role) {
+std::optional<double> valueOf(const Calibration& calibration, roles::Role role) {
     const auto table = tableOf(calibration, role);
     return table && table->values.size() == 1 ? finite(table->values[0]) : std::nullopt;
 }
@@ -154,16 +162,6 @@ void reachAsFar(Calibration& work, const definition::Parameter& p, const calibra
 
 }  // namespace
 
-std::vector<std::string_view> DonorGroup::eachRole() const {
-    std::vector<std::string_view> out;
-    for (size_t at = 0; at < roles.size();) {
-        const size_t end = std::min(roles.find(' ', at), roles.size());
-        out.push_back(roles.substr(at, end - at));
-        at = end + 1;
-    }
-    return out;
-}
-
 std::span<const DonorGroup> donorGroups() {
     return kGroups;
 }
@@ -233,7 +231,7 @@ PartNumbers expectedParts(const Calibration& original, const BuildSheet& sheet) 
     return out;
 }
 
-std::string adopt(Calibration& work, std::string_view role, const Calibration& donor,
+std::string adopt(Calibration& work, roles::Role role, const Calibration& donor,
                   std::vector<const definition::Parameter*>& touched, int& clamped) {
     const auto* ours = work.definition().parameterWithRole(role);
     const auto* theirs = donor.definition().parameterWithRole(role);
@@ -259,7 +257,7 @@ std::string adopt(Calibration& work, std::string_view role, const Calibration& d
 }
 
 void offerGroup(Draft& d, const DonorGroup& group, const Calibration& original, const Donor& donor) {
-    for (const std::string_view role : group.eachRole())
+    for (const roles::Role role : group.roles)
         if (d.plays(role)) d.adopt(role, donor.calibration);
     std::vector<std::string_view> nearer, farther, unknown;
     bool any = false;
@@ -297,7 +295,7 @@ Maker donorMaker(const Calibration& original, const BuildSheet& sheet, const Don
     std::vector<const definition::Parameter*> touched;
     int clamped = 0;
     for (const DonorGroup& group : kGroups)
-        for (const std::string_view role : group.eachRole())
+        for (const roles::Role role : group.roles)
             adopt(out.calibration, role, donor.calibration, touched, clamped);
     adopt(out.calibration, "displacement", donor.calibration, touched, clamped);
     for (const FactKind& kind : factKinds()) {

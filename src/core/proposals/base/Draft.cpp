@@ -88,9 +88,9 @@ double Draft::present(Fact fact) {
     return has(fact) ? fitted(fact) : stock(fact);
 }
 
-const definition::Parameter* Draft::player(std::string_view role) {
+const definition::Parameter* Draft::player(roles::Role role) {
     const auto* parameter = before_.definition().parameterWithRole(role);
-    if (!parameter && missingRole_.empty()) missingRole_ = role;
+    if (!parameter && !missingRole_) missingRole_ = role;
     return parameter;
 }
 
@@ -112,7 +112,7 @@ const RoleUnits* Draft::unitsOf(const definition::Parameter* parameter) {
     return &units_.emplace(parameter, std::move(*units)).first->second;
 }
 
-calibration::Table Draft::table(std::string_view role) {
+calibration::Table Draft::table(roles::Role role) {
     const auto* parameter = player(role);
     const auto* units = parameter ? unitsOf(parameter) : nullptr;
     if (!units) return {};
@@ -122,16 +122,16 @@ calibration::Table Draft::table(std::string_view role) {
     return {};
 }
 
-double Draft::value(std::string_view role) {
+double Draft::value(roles::Role role) {
     const auto t = table(role);
     return t.values.size() == 1 ? t.values[0] : kNothing;
 }
 
-calibration::Table Draft::original(std::string_view role) const {
+calibration::Table Draft::original(roles::Role role) const {
     return readRole(maker.calibration, role).value_or(calibration::Table{});
 }
 
-double Draft::originalValue(std::string_view role) const {
+double Draft::originalValue(roles::Role role) const {
     const auto t = original(role);
     return t.values.size() == 1 ? t.values[0] : kNothing;
 }
@@ -146,11 +146,11 @@ void Draft::take(Result<calibration::Edit> edit) {
     }
 }
 
-void Draft::set(std::string_view role, double value) {
+void Draft::set(roles::Role role, double value) {
     set(role, std::vector<double>{value});
 }
 
-void Draft::set(std::string_view role, const std::vector<double>& values) {
+void Draft::set(roles::Role role, const std::vector<double>& values) {
     const auto* parameter = player(role);
     if (!parameter || !ready()) return;
     if (!std::all_of(values.begin(), values.end(), [](double v) { return std::isfinite(v); })) {
@@ -167,7 +167,7 @@ void Draft::set(std::string_view role, const std::vector<double>& values) {
     take(now().prepare(*parameter, cells, calibration::AtLimit::Clamp, parameter->title()));
 }
 
-void Draft::each(std::string_view role, const std::function<double(double, double, double)>& f) {
+void Draft::each(roles::Role role, const std::function<double(double, double, double)>& f) {
     const auto t = table(role);
     if (!ready()) return;  // a rule that lacks something has no numbers to compute with
     std::vector<double> values;
@@ -179,7 +179,7 @@ void Draft::each(std::string_view role, const std::function<double(double, doubl
     set(role, values);
 }
 
-void Draft::move(std::string_view role, size_t axis, const std::vector<double>& breakpoints) {
+void Draft::move(roles::Role role, size_t axis, const std::vector<double>& breakpoints) {
     const auto* parameter = player(role);
     if (!parameter || !ready()) return;
     const auto* units = unitsOf(parameter);
@@ -202,7 +202,7 @@ void Draft::touch(const definition::Parameter* parameter) {
     if (std::find(touched_.begin(), touched_.end(), parameter) == touched_.end()) touched_.push_back(parameter);
 }
 
-void Draft::adopt(std::string_view role, const calibration::Calibration& donor) {
+void Draft::adopt(roles::Role role, const calibration::Calibration& donor) {
     const auto* parameter = player(role);
     if (!parameter || !ready()) return;
     if (!after_) after_ = before_;
@@ -232,10 +232,9 @@ Draft::Outcome Draft::finish() const {
         out.waiting = waiting;
         return out;
     }
-    if (!missingRole_.empty()) {
-        waiting.role = missingRole_;
-        const auto* role = definition::knownRole(missingRole_);
-        waiting.what = "a parameter for \"" + std::string(role ? role->title : missingRole_) + "\"";
+    if (missingRole_) {
+        waiting.role = missingRole_->id();
+        waiting.what = "a parameter for \"" + std::string(missingRole_->title()) + "\"";
         out.waiting = waiting;
         return out;
     }

@@ -40,13 +40,13 @@ class Draft {
     bool has(Fact fact) const { return fittedIfKnown(fact).has_value(); }
     /// The parameter with a role, as accepted proposals left it, in the units of the role. All that is put goes back
     /// into the definition's own.
-    calibration::Table table(std::string_view role);
-    double value(std::string_view role);
+    calibration::Table table(roles::Role role);
+    double value(roles::Role role);
     /// Whether anybody plays it; never missed.
-    bool plays(std::string_view role) const { return before_.definition().parameterWithRole(role) != nullptr; }
+    bool plays(roles::Role role) const { return before_.definition().parameterWithRole(role) != nullptr; }
     /// The same as their maker left them; empty, NaN where nobody plays it.
-    calibration::Table original(std::string_view role) const;
-    double originalValue(std::string_view role) const;
+    calibration::Table original(roles::Role role) const;
+    double originalValue(roles::Role role) const;
     /// As this rule has made it so far.
     const calibration::Calibration& now() const { return after_ ? *after_ : before_; }
     /// Swept volume as accepted proposals left it, over its maker's; 1 where nobody tells.
@@ -54,18 +54,18 @@ class Draft {
     /// Air in a cylinder at a pressure, by the filling as it is now.
     double reachableLoad_mg(double kPa);
     /// Nothing is lacking so far.
-    bool ready() const { return missingFacts_.empty() && missingRole_.empty() && !error_; }
+    bool ready() const { return missingFacts_.empty() && !missingRole_ && !error_; }
 
     // --- what it puts
-    void set(std::string_view role, double value);
-    void set(std::string_view role, const std::vector<double>& values);
+    void set(roles::Role role, double value);
+    void set(roles::Role role, const std::vector<double>& values);
     /// Every cell by its place: f(x, y, old).
-    void each(std::string_view role, const std::function<double(double, double, double)>& f);
+    void each(roles::Role role, const std::function<double(double, double, double)>& f);
     /// New breakpoints of axis 0 or 1, the surface kept and extended by its last slope.
-    void move(std::string_view role, size_t axis, const std::vector<double>& breakpoints);
+    void move(roles::Role role, size_t axis, const std::vector<double>& breakpoints);
     /// Puts another calibration's table in place of ours: resampled, converted, its load axis stretched to reach as
     /// far.
-    void adopt(std::string_view role, const calibration::Calibration& donor);
+    void adopt(roles::Role role, const calibration::Calibration& donor);
     /// Of what is offered: it fits this car better than what it has.
     void suggest() { suggested_ = true; }
     /// The number somebody may set by hand: the computed one, or what was set.
@@ -87,7 +87,7 @@ class Draft {
     Outcome finish() const;
 
   private:
-    const definition::Parameter* player(std::string_view role);
+    const definition::Parameter* player(roles::Role role);
     /// The units of whoever plays a role; null with the reason remembered where they are of another quantity.
     const RoleUnits* unitsOf(const definition::Parameter* parameter);
     FuelOf fuel() const;
@@ -108,7 +108,7 @@ class Draft {
     bool suggested_ = false;
     std::vector<std::string> missingFacts_;
     bool begun_ = false;  ///< some fact was there
-    std::string missingRole_;
+    std::optional<roles::Role> missingRole_;
     std::optional<Error> error_;
     std::optional<double> number_;
     std::string numberUnit_;
@@ -137,14 +137,13 @@ struct DonorGroup {
         std::string_view word;
     };
     Rule rule;
-    std::string_view roles;  ///< blanks between
+    std::span<const roles::Role> roles;
     std::vector<Part> parts;
-    std::vector<std::string_view> eachRole() const;
 };
 std::span<const DonorGroup> donorGroups();
 /// A donor's table in place of ours: resampled, converted, our load axis stretched to reach as far. Says what there is
 /// to say of it; `touched` are the parameters that changed with it.
-std::string adopt(calibration::Calibration& work, std::string_view role, const calibration::Calibration& donor,
+std::string adopt(calibration::Calibration& work, roles::Role role, const calibration::Calibration& donor,
                   std::vector<const definition::Parameter*>& touched, int& clamped);
 /// A group as an offer, with the parts it was made for held against ours.
 void offerGroup(Draft& draft, const DonorGroup& group, const calibration::Calibration& original, const Donor& donor);

@@ -3,8 +3,6 @@
 
 #include <algorithm>
 
-#include "core/definition/Roles.h"
-
 namespace brusk::proposals {
 
 namespace {
@@ -12,15 +10,19 @@ namespace {
 constexpr double kPetrolAir = 14.7;
 
 /// What rules expect of the second axis where a role itself leaves it open.
-std::string_view secondAxis(const definition::RoleMeaning& role) {
-    constexpr std::pair<std::string_view, std::string_view> kOpen[] = {{"lambda_map", "kPa"},
-                                                                       {"spark_map", "mg"},
-                                                                       {"spark_octane", "mg"},
-                                                                       {"boost_target", "%"},
-                                                                       {"wastegate_duty", "kPa"}};
-    for (const auto& [name, unit] : kOpen)
-        if (role.role == name) return unit;
-    return role.y;
+std::string_view secondAxis(roles::Role role) {
+    struct Open {
+        roles::Role role;
+        std::string_view unit;
+    };
+    constexpr Open kOpen[] = {{"lambda_map", "kPa"},
+                              {"spark_map", "mg"},
+                              {"spark_octane", "mg"},
+                              {"boost_target", "%"},
+                              {"wastegate_duty", "kPa"}};
+    for (const auto& open : kOpen)
+        if (role == open.role) return open.unit;
+    return role.meaning().y;
 }
 
 double stoichiometricOf(const calibration::Calibration& calibration) {
@@ -76,7 +78,7 @@ calibration::Table RoleUnits::in(calibration::Table table) const {
 Result<RoleUnits> roleUnits(const calibration::Calibration& calibration, const definition::Parameter& parameter,
                             const FuelOf& fuel) {
     RoleUnits out;
-    const auto* role = definition::knownRole(parameter.role);
+    const auto role = roles::Role::named(parameter.role);
     if (!role) return out;
     const auto& d = calibration.definition();
     const double stoichiometric = fuel.stoichiometric.value_or(stoichiometricOf(calibration));
@@ -85,8 +87,8 @@ Result<RoleUnits> roleUnits(const calibration::Calibration& calibration, const d
         const char* what;
         units::Shown& into;
     };
-    for (const One& one : {One{d.unitOf(parameter), role->unit, "", out.value},
-                           One{d.axisUnitOf(parameter, 0), role->x, " along its first axis", out.x},
+    for (const One& one : {One{d.unitOf(parameter), role->unit(), "", out.value},
+                           One{d.axisUnitOf(parameter, 0), role->meaning().x, " along its first axis", out.x},
                            One{d.axisUnitOf(parameter, 1), secondAxis(*role), " along its second axis", out.y}}) {
         bool unknown = false;
         const auto how = between(one.from, one.to, fuel.density_gcm3, stoichiometric, unknown);
@@ -100,10 +102,9 @@ Result<RoleUnits> roleUnits(const calibration::Calibration& calibration, const d
     return out;
 }
 
-Result<calibration::Table> readRole(const calibration::Calibration& calibration, std::string_view role,
-                                    const FuelOf& fuel) {
+Result<calibration::Table> readRole(const calibration::Calibration& calibration, roles::Role role, const FuelOf& fuel) {
     const auto* parameter = calibration.definition().parameterWithRole(role);
-    if (!parameter) return fail(ErrorCode::NotFound, "Nobody plays the role \"" + std::string(role) + "\".");
+    if (!parameter) return fail(ErrorCode::NotFound, "Nobody plays the role \"" + std::string(role.id()) + "\".");
     const auto units = roleUnits(calibration, *parameter, fuel);
     if (!units) return tl::unexpected(units.error());
     auto table = calibration.read(*parameter);

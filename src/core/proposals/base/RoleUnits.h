@@ -33,7 +33,7 @@ struct FuelOf {
                                           const definition::Parameter& parameter, const FuelOf& fuel = {});
 
 /// The table of whoever plays a role, in the role's units; an error where nobody does or it can't be read.
-[[nodiscard]] Result<calibration::Table> readRole(const calibration::Calibration& calibration, std::string_view role,
+[[nodiscard]] Result<calibration::Table> readRole(const calibration::Calibration& calibration, roles::Role role,
                                                   const FuelOf& fuel = {});
 
 }  // namespace brusk::proposals

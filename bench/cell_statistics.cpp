@@ -54,7 +54,7 @@ int main() {
     size_t counted = 0;
     const double search = seconds([&] { counted += bySearch(ax, ay, x, y, v)[100].count; });
     const double lookup = seconds([&] { counted += cellStatistics(ax, ay, x, y, v)[100].count; });
-    const double fit = seconds([&] { counted += fitCells(ax, ay, x, y, v).factor.size(); });
+    const double fit = seconds([&] { counted += fitCells(ax, ay, {x, y, v, {}, {}, {}}).factor.size(); });
     std::printf("%zu samples into %zu cells (%zu)\n", n, ax.size() * ay.size(), counted);
     std::printf("binary search %.0f ms, look-up table %.0f ms: %.1f times as fast\n", search * 1000, lookup * 1000,
                 search / lookup);

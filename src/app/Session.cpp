@@ -112,7 +112,7 @@ void Session::takeFolder(std::unique_ptr<carfolder::CarFolder> folder) {
     disconnectLink();
     folder_ = std::move(folder);
     selected_ = -1;
-    samples_.clear();
+    drives_.clear();
     calibration_.reset();
     history_.clear();
     if (kits_.empty()) {
@@ -366,33 +366,31 @@ Result<carfolder::Round> Session::makeRound(const std::vector<calibration::Edit>
 
 // --- evidence
 
-std::shared_ptr<const evidence::AirSamples> Session::samples(int64_t round) const {
-    const auto found = samples_.find(round);
-    return found == samples_.end() ? nullptr : found->second;
+std::shared_ptr<const evidence::Drives> Session::drives(int64_t round) const {
+    const auto found = drives_.find(round);
+    return found == drives_.end() ? nullptr : found->second;
 }
 
-void Session::loadSamples(int64_t round) {
-    if (!folder_ || samples_.count(round) || samplesLoading_.count(round)) return;
+void Session::loadDrives(int64_t round) {
+    if (!folder_ || !kit_ || drives_.count(round) || drivesLoading_.count(round)) return;
     if (recordings(round).empty()) return;
-    samplesLoading_.insert(round);
-    struct Found {
-        Result<evidence::AirSamples> samples = fail(ErrorCode::NotFound, "");
-        std::vector<std::string> leftOut;
-    };
-    inBackground<Found>(
-        [folder = folder_, round] {
-            Found out;
-            out.samples = job::roundSamples(*folder, round, &out.leftOut);
+    drivesLoading_.insert(round);
+    inBackground<Result<job::DrivesPtr>>(
+        [folder = folder_, kit = kit_, round] {
+            auto out = job::drivesOf(*kit, *folder, round);
+            // What everybody asks for is ready when they see it.
+            if (out)
+                if (const auto& mixture = (*out)->mixture(); !mixture)
+                    return Result<job::DrivesPtr>(tl::unexpected(mixture.error()));
             return out;
         },
-        [this, round, of = folder_](Found found) {
+        [this, round, of = folder_](Result<job::DrivesPtr> found) {
             if (folder_ != of) return;
-            samplesLoading_.erase(round);
-            auto& samples = found.samples;
-            if (!samples) return failed(samples.error());
-            for (const std::string& sentence : found.leftOut)
+            drivesLoading_.erase(round);
+            if (!found) return failed(found.error());
+            for (const std::string& sentence : (*found)->leftOut())
                 say(QString::fromStdString(sentence), true);
-            samples_[round] = std::make_shared<const evidence::AirSamples>(std::move(*samples));
+            drives_[round] = *found;
             emit samplesChanged();
         });
 }

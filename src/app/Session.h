@@ -110,7 +110,7 @@ class Session : public QObject {
     /// Which parameters lie on the same bytes, in the selected calibration; null until that is known.
     const calibration::SharedBytes* sharedBytes() const;
     /// The recordings behind the selected round, or behind its nearest ancestor that has some; loaded off this thread.
-    std::shared_ptr<const job::Driven> driven() const { return driven_; }
+    std::shared_ptr<const evidence::Drives> driven() const { return driven_; }
     void loadRecordings();
     /// Whether edits may go to the hardware's limits, where the definition knows them.
     bool hardwareLimits() const { return hardwareLimits_; }
@@ -220,8 +220,10 @@ class Session : public QObject {
     double liveRole(roles::Role role) const;
 
     // --- evidence of a round, computed off this thread and kept until a drive is added
-    std::shared_ptr<const evidence::AirSamples> samples(int64_t round) const;
-    void loadSamples(int64_t round);
+    std::shared_ptr<const evidence::Drives> drives(int64_t round) const;
+    /// Where the drive that is recorded has been on the VE map that is in the car; null where that is not known.
+    std::shared_ptr<const job::LiveCoverage> coverage() const { return coverage_; }
+    void loadDrives(int64_t round);
     /// Runs `work` on the pool and `then` on this thread, unless the session is gone by then.
     template <class T>
     void inBackground(std::function<T()> work, std::function<void(T)> then);
@@ -272,6 +274,7 @@ class Session : public QObject {
     void message(const QString& sentence, bool alarm);
 
   private:
+    std::shared_ptr<job::LiveCoverage> coverageOfCar(const job::ChannelSet& channels) const;
     void takeFolder(std::unique_ptr<carfolder::CarFolder> folder);
     void refreshRounds();
     /// Closes the link without waiting for what runs on it.
@@ -320,7 +323,7 @@ class Session : public QObject {
     mutable std::map<int64_t, std::pair<std::string, std::shared_ptr<const calibration::Calibration>>>
         seen_;  // rounds, by image
     std::shared_ptr<const calibration::SharedBytes> shared_;
-    std::shared_ptr<const job::Driven> driven_;
+    std::shared_ptr<const evidence::Drives> driven_;
     Playback playback_;
     QTimer playTimer_;
     QElapsedTimer playedFor_;  ///< since the last moment
@@ -357,8 +360,9 @@ class Session : public QObject {
     std::vector<std::string> externalNames_;
     std::vector<std::string> externalRoles_;
     job::LiveRow live_;
-    std::map<int64_t, std::shared_ptr<const evidence::AirSamples>> samples_;
-    std::set<int64_t> samplesLoading_;
+    std::map<int64_t, std::shared_ptr<const evidence::Drives>> drives_;
+    std::shared_ptr<job::LiveCoverage> coverage_;
+    std::set<int64_t> drivesLoading_;
     InterfaceCalls calls_;
     std::unique_ptr<WorkPool> pool_ = std::make_unique<WorkPool>();
 };

@@ -442,6 +442,15 @@ Result<benchcar::Route> routeToUnseen(const job::Kit& kit, carfolder::CarFolder&
 
 }  // namespace
 
+std::shared_ptr<job::LiveCoverage> Session::coverageOfCar(const job::ChannelSet& channels) const {
+    if (!folder_ || !contents_.round) return nullptr;
+    const auto inCar = job::calibrationOf(*kit_, *folder_, *contents_.round);
+    const auto* map = kit_->definition->parameterWithRole("ve_map");
+    if (!inCar || !map) return nullptr;
+    auto table = inCar->read(*map);
+    return table ? std::make_shared<job::LiveCoverage>(*kit_, std::move(*table), channels) : nullptr;
+}
+
 Done Session::startDrive(const std::vector<std::string>& channels, const std::string& routeName) {
     if (!kit_ || !link_ || linkState_ != LinkState::Open) return fail(ErrorCode::NotFound, "Connect to the car first.");
     if (busy()) return fail(ErrorCode::Conflict, "Something else is running on the link.");
@@ -463,11 +472,12 @@ Done Session::startDrive(const std::vector<std::string>& channels, const std::st
             externalRoles_.push_back(signal.unit == "lambda" ? "lambda_measured" : "");
         }
     live_ = {};
+    coverage_ = coverageOfCar(*liveChannels_);
     play(false);
     startTask(
         Task::Drive,
-        [this, kit = kit_, folder = folder_, channels = liveChannels_, route, toUnseen, inCar = contents_.round](
-            LinkParts& open, const std::stop_token& stop) mutable -> std::function<void()> {
+        [this, kit = kit_, folder = folder_, channels = liveChannels_, route, toUnseen, inCar = contents_.round,
+         coverage = coverage_](LinkParts& open, const std::stop_token& stop) mutable -> std::function<void()> {
             if (toUnseen) {
                 auto cells = routeToUnseen(*kit, *folder, inCar, open.car->plant().build());
                 if (!cells)
@@ -490,6 +500,10 @@ Done Session::startDrive(const std::vector<std::string>& channels, const std::st
             options.onTrouble = [this](const std::string& sentence) {
                 calls_.post([this, sentence] { say(QString::fromStdString(sentence), true); });
             };
+            if (coverage)
+                options.onRow = [coverage](double time_s, const std::vector<float>& values) {
+                    coverage->row(time_s, values);
+                };
             options.onLive = [this](const job::LiveRow& row) {
                 if (livePending_.exchange(true)) return;
                 calls_.post([this, row] {
@@ -514,7 +528,7 @@ Done Session::startDrive(const std::vector<std::string>& channels, const std::st
             }
             return [this, outcome, round, error] {
                 if (round) {
-                    samples_.erase(*round);
+                    drives_.erase(*round);
                     driven_.reset();  // whoever shows them asks for them again
                 }
                 refreshRounds();

@@ -138,17 +138,19 @@ void Session::loadSharedBytes() {
 
 void Session::loadRecordings() {
     if (!folder_ || !selected() || driven_) return;
-    driven_ = std::make_shared<const job::Driven>();
+    if (!kit_) return;
+    driven_ = std::make_shared<const evidence::Drives>(evidence::Drives::Recordings());
     const int64_t round = selected_;
-    inBackground<Result<job::Driven>>([folder = folder_, round] { return job::drivenOn(*folder, round); },
-                                      [this, round, of = folder_](Result<job::Driven> found) {
-                                          if (round != selected_ || folder_ != of) return;
-                                          if (!found) return failed(found.error());
-                                          driven_ = std::make_shared<const job::Driven>(std::move(*found));
-                                          for (const std::string& sentence : driven_->leftOut)
-                                              say(QString::fromStdString(sentence), true);
-                                          if (!driven_->recordings.empty()) emit recordingsChanged();
-                                      });
+    inBackground<Result<job::DrivesPtr>>(
+        [folder = folder_, kit = kit_, round] { return job::drivesOfLine(*kit, *folder, round); },
+        [this, round, of = folder_](Result<job::DrivesPtr> found) {
+            if (round != selected_ || folder_ != of) return;
+            if (!found) return failed(found.error());
+            driven_ = std::move(*found);
+            for (const std::string& sentence : driven_->leftOut())
+                say(QString::fromStdString(sentence), true);
+            if (!driven_->empty()) emit recordingsChanged();
+        });
 }
 
 void Session::setHardwareLimits(bool allow) {

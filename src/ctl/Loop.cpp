@@ -71,11 +71,11 @@ Done Loop::makeBase(const proposals::BuildSheet& sheet, const proposals::Decisio
 }
 
 Done Loop::correct(const proposals::AirCorrectionOptions& options) {
-    const auto samples = job::roundSamples(*folder_, round_.id);
-    if (!samples) return tl::unexpected(samples.error());
+    const auto drives = job::drivesOf(kit(), *folder_, round_.id);
+    if (!drives) return tl::unexpected(drives.error());
     const auto calibration = job::calibrationOf(kit(), *folder_, round_.id);
     if (!calibration) return tl::unexpected(calibration.error());
-    const auto correction = proposals::correctAir(*calibration, *samples, options);
+    const auto correction = proposals::correctAir(*calibration, **drives, options);
     if (!correction) return tl::unexpected(correction.error());
     return takeRound(job::makeRound(kit(), *folder_, round_.id, {correction->edit}, "Air model", ""));
 }
@@ -94,9 +94,9 @@ Done Loop::driveGently() {
     for (const char* route : {"idle", "hills"})
         if (auto done = record(route); !done) return done;
     droveGently_ = true;
-    const auto figures = job::roundFigures(*folder_, round_.id);
-    if (!figures) return tl::unexpected(figures.error());
-    gentle_.figures = *figures;
+    const auto driven = job::drivesOf(kit(), *folder_, round_.id);
+    if (!driven) return tl::unexpected(driven.error());
+    gentle_.figures = (*driven)->figures();
     const auto error = job::measureFuelError(kit(), *folder_, round_.id);
     // A car that hardly runs leaves nothing to count.
     gentle_.error = error.value_or(evidence::FuelError{});
@@ -120,9 +120,9 @@ Done Loop::drive() {
     const auto error = job::measureFuelError(kit(), *folder_, round_.id);
     if (!error) return tl::unexpected(error.error());
     error_ = *error;
-    const auto figures = job::roundFigures(*folder_, round_.id);
-    if (!figures) return tl::unexpected(figures.error());
-    figures_ = *figures;
+    const auto driven = job::drivesOf(kit(), *folder_, round_.id);
+    if (!driven) return tl::unexpected(driven.error());
+    figures_ = (*driven)->figures();
     const auto codes = countCodes();
     if (!codes) return tl::unexpected(codes.error());
     codes_ = *codes;

@@ -58,27 +58,14 @@ Result<Subject> subjectOf(Context& c, const Choice& o) {
     return out;
 }
 
-/// The recordings that may be learned from, and what is said of the others.
-struct Evidence {
-    std::vector<std::shared_ptr<const recording::Recording>> recordings;
-    std::vector<std::string> warnings;
-    std::vector<const recording::Recording*> pointers() const {
-        std::vector<const recording::Recording*> out;
-        for (const auto& one : recordings)
-            out.push_back(one.get());
-        return out;
-    }
-};
-
-Result<Evidence> evidenceFor(Context& c, const Subject& subject, const std::vector<std::string>& files) {
-    Evidence out;
+Result<job::DrivesPtr> evidenceFor(Context& c, const Subject& subject, const std::vector<std::string>& files) {
     if (files.empty() && subject.folder) {
-        auto driven = job::recordingsOf(*subject.folder, subject.round->id);
-        if (!driven) return tl::unexpected(driven.error());
-        out.recordings = std::move(driven->recordings);
-        out.warnings = std::move(driven->leftOut);
-        return out;
+        auto driven = job::drivesOf(*subject.kit, *subject.folder, subject.round->id);
+        if (driven || driven.error().code != ErrorCode::NotFound) return driven;
+        return std::make_shared<const evidence::Drives>(evidence::Drives::Recordings());
     }
+    evidence::Drives::Recordings recordings;
+    std::vector<std::string> leftOut;
     for (const std::string& file : files) {
         const auto bytes = c.files.read(file);
         if (!bytes) return tl::unexpected(bytes.error());
@@ -87,14 +74,15 @@ Result<Evidence> evidenceFor(Context& c, const Subject& subject, const std::vect
         const auto bound =
             subject.kit ? job::boundTo(*subject.kit, subject.calibration->image(), *read) : job::Bound::Untold;
         if (bound == job::Bound::Other) {
-            out.warnings.push_back(file + " was recorded on other bytes than these; it is not used.");
+            leftOut.push_back(file + " was recorded on other bytes than these; it is not used.");
             continue;
         }
         if (bound == job::Bound::Untold)
-            out.warnings.push_back(file + " does not tell which bytes were in the car; see that it was these.");
-        out.recordings.push_back(std::make_shared<const recording::Recording>(std::move(*read)));
+            leftOut.push_back(file + " does not tell which bytes were in the car; see that it was these.");
+        recordings.push_back(std::make_shared<const recording::Recording>(std::move(*read)));
     }
-    return out;
+    return std::make_shared<const evidence::Drives>(std::move(recordings), job::evidenceOptions(*subject.calibration),
+                                                    std::move(leftOut));
 }
 
 /// "air.strength=80" and the like.
@@ -118,13 +106,12 @@ proposals::AirCorrectionOptions optionsOf(const Choice& o) {
         constexpr Setting kSettings[] = {
             {"air.strength", 1, 100, 0.01, &proposals::AirCorrectionOptions::strength},
             {"air.largest-step", 0.1, 60, 0.01, &proposals::AirCorrectionOptions::largestStep},
-            {"air.least-evidence", 1, 100000, 1, &proposals::AirCorrectionOptions::leastEvidence},
-            {"air.largest-doubt", 0.1, 50, 0.01, &proposals::AirCorrectionOptions::largestDeviation}};
+            {"air.largest-doubt", 0.1, 50, 0.01, &proposals::AirCorrectionOptions::largestDoubt}};
         const auto* setting =
             std::find_if(std::begin(kSettings), std::end(kSettings), [&](const Setting& one) { return one.id == id; });
         if (setting == std::end(kSettings))
             throw WrongUse{"--setting: there is no setting \"" + id +
-                           "\"; air.method, air.strength, air.largest-step, air.least-evidence, air.largest-doubt."};
+                           "\"; air.method, air.strength, air.largest-step, air.largest-doubt."};
         const auto value = parseNumber(said);
         if (!value || *value < setting->least || *value > setting->most)
             throw WrongUse{"--setting " + id + ": a number from " + exactNumber(setting->least) + " to " +
@@ -138,23 +125,62 @@ json figure(double share) {
     return {{"fuel_error_rms_pct", {{"value", share * 100}, {"unit", "%"}}}};
 }
 
-json leftOut(const evidence::SettlingCost& cost) {
+json leftOut(const evidence::LeftOut& leftOut) {
     json out = json::array();
-    for (const auto& [rule, samples] : {std::pair{"not-running", cost.notRunning},
-                                        {"cold", cost.cold},
-                                        {"fuel-cut", cost.fuelCut},
-                                        {"moving", cost.moving},
-                                        {"asked-changed", cost.askedChanged},
-                                        {"no-wideband", cost.noWideband}})
-        if (samples) out.push_back({{"rule", rule}, {"samples", samples}});
+    for (const auto& rule : leftOut.costs)
+        if (rule.samples) out.push_back({{"rule", rule.id}, {"title", rule.title}, {"samples", rule.samples}});
     return out;
 }
 
-json correctionJson(const proposals::AirCorrection& air, const evidence::AirSamples& samples,
+json delayJson(const evidence::WidebandDelay& d) {
+    using From = evidence::WidebandDelay::From;
+    const auto at = [&](double flow_kgh, double rpm) {
+        return json{{"value", d.transport_s(flow_kgh, rpm, std::nan(""))},
+                    {"doubt", d.doubt_s(flow_kgh, rpm, std::nan(""))},
+                    {"unit", "s"}};
+    };
+    return {{"idle", at(12, 850)},
+            {"full_load", at(250, 4500)},
+            {"lag_s", d.lag_s},
+            {"from", d.from == From::Measured   ? "drives"
+                     : d.from == From::Borrowed ? "earlier-drives"
+                                                : "default"},
+            {"events", d.events}};
+}
+
+/// Whose two ways of telling the mixture do not agree.
+json warningsOf(const evidence::Mixture& mixture, const evidence::CellFit& fit) {
+    constexpr double kApart = 0.02;
+    json out = json::array();
+    if (!mixture.forms.agree())
+        out.push_back("Injector pulses tell a mixture that is " + formatNumber(mixture.forms.mean * 100, 1) +
+                      " % off what the trims tell: flow, dead time or density in the calibration are not what the "
+                      "controller uses, or another trim acts.");
+    for (const double factor : fit.drives)
+        if (std::abs(factor) > kApart)
+            out.push_back("One drive differs by " + formatNumber(factor * 100, 1) +
+                          " % from the others everywhere: another fuel, or other weather?");
+    return out;
+}
+
+/// Every cell that was driven in.
+json cellsJson(const proposals::AirCorrection& air, const proposals::AirCorrectionOptions& options) {
+    json out = json::array();
+    for (size_t i = 0; i < air.fit.visits.size(); ++i)
+        if (air.fit.visits[i])
+            out.push_back({{"row", i / air.fit.columns},
+                           {"column", i % air.fit.columns},
+                           {"factor", air.fit.factor[i]},
+                           {"doubt", air.fit.doubt[i]},
+                           {"resolution", air.fit.resolution[i]},
+                           {"visits", air.fit.visits[i]},
+                           {"samples", air.cells[i].count},
+                           {"sure", options.enough(air.fit, i)}});
+    return out;
+}
+
+json correctionJson(const proposals::AirCorrection& air, const evidence::Mixture& mixture,
                     const proposals::AirCorrectionOptions& options, const std::string& reason) {
-    size_t sure = 0;
-    for (size_t i = 0; i < air.fit.deviation.size(); ++i)
-        sure += air.fit.evidence[i] >= options.leastEvidence && air.fit.deviation[i] <= options.largestDeviation;
     return {{"kind", "air"},
             {"on", json::array()},
             {"parameters",
@@ -162,23 +188,31 @@ json correctionJson(const proposals::AirCorrection& air, const evidence::AirSamp
                {"role", "ve_map"},
                {"cells", air.table.values.size()},
                {"cells_changed", air.changed},
-               {"cells_sure", sure},
+               {"cells_sure", air.sure},
                {"largest_step", air.largestStep * 100},
                {"unit", "%"}}}},
             {"now", figure(air.now.rms)},
             {"expected", figure(air.expected)},
-            {"left_out", leftOut(samples.cost)},
+            {"left_out", leftOut(mixture.leftOut)},
+            {"delay", delayJson(mixture.delay)},
+            {"systematic", air.fit.systematic},
+            {"seen", cellsJson(air, options)},
             {"loosened", json::array()},
-            {"warnings", json::array()},
+            {"warnings", warningsOf(mixture, air.fit)},
             {"reason", reason}};
 }
 
+bool nobodyHas(const evidence::Drives& drives, roles::Role role) {
+    for (size_t i = 0; i < drives.size(); ++i)
+        if (drives.recording(i).findRole(role)) return false;
+    return true;
+}
+
 /// Roles that the air correction needs and no recording has.
-json lackingRoles(const Evidence& evidence) {
+json lackingRoles(const evidence::Drives& drives) {
     json out = json::array();
     for (const roles::Role role : roles::needOf(roles::kKindNeeds, "air")->channels)
-        if (std::none_of(evidence.recordings.begin(), evidence.recordings.end(),
-                         [&](const auto& one) { return bool(one->findRole(role)); }))
+        if (nobodyHas(drives, role))
             out.push_back({{"role", role.id()},
                            {"sentence", "No recording has " + std::string(role.title()) +
                                             "; add it to the channel set and drive again."}});
@@ -225,14 +259,15 @@ Done propose(Context& c, const Choice& o, const std::vector<std::string>& files)
     if (!subject) return tl::unexpected(subject.error());
     if (!o.title.empty() && !subject->folder->mayWrite())
         return fail(ErrorCode::Refused, "No round can be made: " + subject->folder->whyNot());
-    const auto evidence = evidenceFor(c, *subject, files);
-    if (!evidence) return tl::unexpected(evidence.error());
+    const auto found = evidenceFor(c, *subject, files);
+    if (!found) return tl::unexpected(found.error());
+    const evidence::Drives& drives = **found;
     c.outcome.json = {{"corrections", json::array()},
                       {"right", json::array()},
                       {"waiting", json::array()},
-                      {"warnings", evidence->warnings},
+                      {"warnings", drives.leftOut()},
                       {"out", nullptr}};
-    for (const std::string& warning : evidence->warnings)
+    for (const std::string& warning : drives.leftOut())
         c.outcome.text += warning + "\n";
     const auto wait = [&](json why) {
         for (const auto& one : why)
@@ -240,26 +275,28 @@ Done propose(Context& c, const Choice& o, const std::vector<std::string>& files)
         c.outcome.json["waiting"].push_back({{"kind", "air"}, {"for", std::move(why)}});
         return Done{};
     };
-    if (evidence->recordings.empty()) return wait({{{"sentence", "No drive was recorded on these bytes yet."}}});
-    const auto samples = evidence::airSamples(evidence->pointers(), {});
-    if (!samples) {
-        auto lacks = lackingRoles(*evidence);
-        if (lacks.empty()) lacks.push_back({{"sentence", samples.error().text()}});
+    if (drives.empty()) return wait({{{"sentence", "No drive was recorded on these bytes yet."}}});
+    const auto& mixture = drives.mixture();
+    if (!mixture) {
+        auto lacks = lackingRoles(drives);
+        if (lacks.empty()) lacks.push_back({{"sentence", mixture.error().text()}});
         return wait(std::move(lacks));
     }
-    const auto air = proposals::correctAir(*subject->calibration, *samples, options);
+    const auto air = proposals::correctAir(*subject->calibration, drives, options);
     if (!air) return tl::unexpected(air.error());
     const std::string reason = "Fuel was off by " + formatNumber(air->now.rms * 100, 2) + " % over " +
-                               std::to_string(air->now.cells) + " cells, by " + std::to_string(samples->size()) +
+                               std::to_string(air->now.cells) + " cells, by " + std::to_string(mixture->size()) +
                                " settled samples; " + formatNumber(air->expected * 100, 2) +
                                " % are expected to be left.";
     c.outcome.text += reason + "\n";
+    for (const auto& warning : warningsOf(*mixture, air->fit))
+        c.outcome.text += warning.get<std::string>() + "\n";
     if (air->changed == 0) {
         c.outcome.json["right"].push_back({{"kind", "air"}, {"now", figure(air->now.rms)}});
         c.outcome.text += "Nothing to change.\n";
         return {};
     }
-    c.outcome.json["corrections"].push_back(correctionJson(*air, *samples, options, reason));
+    c.outcome.json["corrections"].push_back(correctionJson(*air, *mixture, options, reason));
     c.outcome.text += std::to_string(air->changed) + " of " + std::to_string(air->table.values.size()) + " cells of " +
                       air->parameter + " change, by at most " + formatNumber(air->largestStep * 100, 1) + " %.\n";
     return keep(c, o, *subject, *air, reason);

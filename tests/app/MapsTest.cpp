@@ -394,7 +394,8 @@ void MapsTest::theEvidenceOfADriveIsSeen() {
     const auto seen = std::count_if(dots.begin(), dots.end(), [](float dot) { return dot > 0; });
     QVERIFY(seen > 10 && seen < static_cast<long>(dots.size()));
     const auto driven = story.session().driven();
-    const auto evidence = job::evidenceOf(*driven, *story.session().calibration()->read("ve_map"));
+    const auto evidence = job::evidenceOf(*driven, story.session().calibration()->definition(),
+                                          *story.session().calibration()->read("ve_map"));
     const auto& cells = evidence.cells;
     QCOMPARE(std::count_if(cells.begin(), cells.end(), [](const auto& cell) { return cell.count > 0; }), seen);
     // How full a dot is tells how far its samples agree.
@@ -427,7 +428,7 @@ void MapsTest::theEvidenceOfADriveIsSeen() {
         const auto* p = story.session().calibration()->definition().parameter(name);
         QVERIFY2(!p->axes.empty(), name.c_str());
         for (const auto& axis : p->axes)
-            QVERIFY2(driven->recordings.front()->find(axis.input), name.c_str());
+            QVERIFY2(driven->recording(0).find(axis.input), name.c_str());
     }
 }
 

@@ -9,11 +9,11 @@
 #include "Expect.h"
 #include "JobBench.h"
 #include "benchcar/cars/Factory.h"
+#include "core/calibration/RoleUnits.h"
 #include "core/calibration/Surface.h"
 #include "core/job/Donors.h"
 #include "core/proposals/Consistency.h"
 #include "core/proposals/Stages.h"
-#include "core/proposals/base/RoleUnits.h"
 
 using namespace brusk;
 using namespace brusk::proposals;

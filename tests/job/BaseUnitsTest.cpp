@@ -43,7 +43,7 @@ constexpr double kLbPerHour_gmin = 453.59237 / 60;
 /// As somebody on the other side of the ocean would tell it.
 calibration::Calibration foreign() {
     return heronTold([](Definition& d) {
-        tellIn(d, "injector_flow", "lb/hr", kPetrol_gcm3 / kLbPerHour_gmin);
+        tellIn(d, "injector_flow", "lb/hr", calibration::kPetrol_gcm3 / kLbPerHour_gmin);
         tellIn(d, "dead_time", "msec", 1e-3);
         tellIn(d, "map_sensor_slope", "bar/V", 0.01);
         tellIn(d, "map_sensor_offset", "psi", 1 / 6.894757293168361);

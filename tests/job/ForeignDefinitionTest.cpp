@@ -1,7 +1,7 @@
 // The same controller and the same drive through another definition: other names, units, axes, byte orders, masks. What
 // is learned from it must be the same. SPDX-License-Identifier: GPL-3.0-or-later
 #include "BaseBench.h"
-#include "core/evidence/DriveFigures.h"
+#include "DrivenCar.h"
 #include "core/job/Correct.h"
 #include "core/job/Drive.h"
 #include "core/job/Maps.h"
@@ -74,49 +74,6 @@ std::shared_ptr<const job::Kit> foreignKit(const job::Kit& ours) {
     return out;
 }
 
-/// One drive, recorded through each of the kits at the same moments.
-std::vector<recording::Recording> drivenThrough(const std::vector<std::shared_ptr<const job::Kit>>& kits,
-                                                const char* route) {
-    benchcar::BenchCar car(benchcar::kHeronFitted, 1);
-    std::vector<recording::Recording> out;
-    std::vector<job::ChannelSet> sets;
-    for (const auto& kit : kits) {
-        job::ChannelSet set;
-        set.definition = kit->definition;
-        for (const auto& m : kit->definition->measurements)
-            set.measurements.push_back(&m);
-        out.push_back(job::layoutOf(*kit, set));
-        sets.push_back(std::move(set));
-    }
-    car.startRoute(*benchcar::routeNamed(route));
-    while (car.onRoute()) {
-        car.advanceTo(car.now_us() + 10000);
-        const double t = static_cast<double>(car.now_us()) * 1e-6;
-        std::vector<link::CanFrame> frames;
-        while (const auto frame = car.nextFrame())
-            frames.push_back(*frame);
-        for (size_t k = 0; k < kits.size(); ++k) {
-            auto& group = out[k].groups[0];
-            group.time_s.push_back(t);
-            for (size_t i = 0; i < sets[k].measurements.size(); ++i) {
-                const auto& m = *sets[k].measurements[i];
-                const auto bytes = car.memory().at(m.address, static_cast<uint32_t>(definition::sizeOf(m.type)));
-                group.channels[i].values.push_back(
-                    static_cast<float>(definition::physicalOf(*kits[k]->definition, m, bytes.data())));
-            }
-            for (const auto& frame : frames)
-                for (const auto& message : kits[k]->externalSensors) {
-                    if (message.id != frame.id) continue;
-                    out[k].groups[1].time_s.push_back(t);
-                    for (size_t i = 0; i < message.signalList.size(); ++i)
-                        out[k].groups[1].channels[i].values.push_back(
-                            static_cast<float>(message.signalList[i].decode(frame)));
-                }
-        }
-    }
-    return out;
-}
-
 struct Both {
     std::shared_ptr<const job::Kit> ours, theirs;
     recording::Recording mine, other;
@@ -129,15 +86,22 @@ const Both& both(const char* route) {
         storage::RealFileSystem files;
         at->second.ours = *job::loadKit(files, BRUSK_DATA_DIR "/heron/aldine-e2.profile.json");
         at->second.theirs = foreignKit(*at->second.ours);
-        auto driven = drivenThrough({at->second.ours, at->second.theirs}, route);
-        at->second.mine = std::move(driven[0]);
-        at->second.other = std::move(driven[1]);
+        benchcar::BenchCar car(benchcar::kHeronFitted, 1);
+        const auto driven = bench::drive(car, {at->second.ours, at->second.theirs}, {route});
+        at->second.mine = *driven.recordings[0];
+        at->second.other = *driven.recordings[1];
     }
     return at->second;
 }
 
 calibration::Calibration calibrationThrough(const job::Kit& kit) {
     return {kit.definition, heron().image()};
+}
+
+std::unique_ptr<evidence::Drives> drivesThrough(const job::Kit& kit, const recording::Recording& drive) {
+    return std::make_unique<evidence::Drives>(
+        evidence::Drives::Recordings{std::make_shared<const recording::Recording>(drive)},
+        job::evidenceOptions(calibrationThrough(kit)));
 }
 
 }  // namespace
@@ -178,12 +142,13 @@ void ForeignDefinitionTest::theSameBytesAreTheSameNumbers() {
 
 void ForeignDefinitionTest::theSameDriveGivesTheSameAirCorrection() {
     const Both& b = both("survey");
-    const auto mine = evidence::airSamples({&b.mine}, {}), other = evidence::airSamples({&b.other}, {});
-    EXPECT_OK(mine);
-    EXPECT_OK(other);
-    QVERIFY(mine->size() > 5000);
-    QVERIFY(std::abs(static_cast<double>(mine->size()) - static_cast<double>(other->size())) <
-            0.001 * static_cast<double>(mine->size()));
+    const auto mine = drivesThrough(*b.ours, b.mine), other = drivesThrough(*b.theirs, b.other);
+    EXPECT_OK(mine->mixture());
+    EXPECT_OK(other->mixture());
+    const auto n = static_cast<double>(mine->mixture()->size()), m = static_cast<double>(other->mixture()->size());
+    QVERIFY(n > 5000 && std::abs(n - m) < 0.001 * n);
+    QVERIFY(mine->mixture()->forms.samples > 5000 && mine->mixture()->forms.agree());
+    QVERIFY(std::abs(mine->mixture()->forms.mean - other->mixture()->forms.mean) < 1e-4);
     const auto ours = proposals::correctAir(calibrationThrough(*b.ours), *mine, {});
     const auto theirs = proposals::correctAir(calibrationThrough(*b.theirs), *other, {});
     EXPECT_OK(ours);
@@ -219,12 +184,9 @@ void ForeignDefinitionTest::theSameDriveFallsIntoTheSameCells() {
     const Both& b = both("town");
     const auto evidenceThrough = [&](const job::Kit& kit, const recording::Recording& drive,
                                      calibration::Table& table) {
-        job::Driven driven;
-        driven.recordings.push_back(std::make_shared<const recording::Recording>(drive));
-        driven.air = std::make_shared<const evidence::AirSamples>(*evidence::airSamples({&drive}, {}));
         const auto calibration = calibrationThrough(kit);
         table = *calibration.read(map.toStdString());
-        return job::evidenceOf(driven, table);
+        return job::evidenceOf(*drivesThrough(kit, drive), *kit.definition, table);
     };
     calibration::Table ours, theirs;
     const auto mine = evidenceThrough(*b.ours, b.mine, ours), other = evidenceThrough(*b.theirs, b.other, theirs);
@@ -245,7 +207,7 @@ void ForeignDefinitionTest::theSameDriveFallsIntoTheSameCells() {
 
 void ForeignDefinitionTest::theSameDriveGivesTheSameFigures() {
     const Both& b = both("pulls-3");
-    const auto mine = evidence::driveFigures({&b.mine}), other = evidence::driveFigures({&b.other});
+    const auto mine = drivesThrough(*b.ours, b.mine)->figures(), other = drivesThrough(*b.theirs, b.other)->figures();
     QCOMPARE(mine.knocks, other.knocks);
     QVERIFY(mine.greatestRetard_deg && std::abs(*mine.greatestRetard_deg - *other.greatestRetard_deg) < 1e-4);
     QVERIFY(mine.boostError_kPa && other.boostError_kPa &&

@@ -296,15 +296,16 @@ void JobTest::oneUnreadableRecordingIsLeftOutAndSaid() {
     }
     const auto entries = *bench.folder->recordings().of(original.id);
     QCOMPARE(entries.size(), size_t{2});
-    const auto both = roundSamples(*bench.folder, original.id);
+    const auto both = drivesOf(*bench.kit, *bench.folder, original.id);
     EXPECT_OK(bench.files.save(bench.folder->recordings().path(entries[0].file), bytesOf("no recording any more")));
-    std::vector<std::string> leftOut;
-    const auto one = roundSamples(*bench.folder, original.id, &leftOut);
+    const auto one = drivesOf(*bench.kit, *bench.folder, original.id);
     EXPECT_OK(one);
-    QVERIFY(one->size() > 0 && one->size() < both->size());
+    const size_t counted = (*one)->mixture()->size();
+    QVERIFY(counted > 0 && counted < (*both)->mixture()->size());
+    const auto& leftOut = (*one)->leftOut();
     QVERIFY(leftOut.size() == 1 && leftOut[0].find(entries[0].file + " is left out") == 0);
     EXPECT_OK(bench.files.save(bench.folder->recordings().path(entries[1].file), bytesOf("nor this")));
-    EXPECT_FAILS(roundSamples(*bench.folder, original.id), "is left out");
+    EXPECT_FAILS(drivesOf(*bench.kit, *bench.folder, original.id), "is left out");
 }
 
 void JobTest::withoutKnowingWhatIsInTheCarNothingIsRecorded() {
@@ -337,12 +338,13 @@ void JobTest::theCorrectionTakesTheErrorAway() {
     EXPECT_OK(base);
     const auto one = makeRound(*bench.kit, *bench.folder, original.id, base->edits(), "base", "");
     EXPECT_OK(bench.flash(one->id));
-    EXPECT_FAILS(roundSamples(*bench.folder, one->id), "No drive was recorded on this round");
+    EXPECT_FAILS(drivesOf(*bench.kit, *bench.folder, one->id), "No drive was recorded on this round");
     QVERIFY(drive());
     const auto before = measureFuelError(*bench.kit, *bench.folder, one->id);
     EXPECT_OK(before);
-    const auto samples = roundSamples(*bench.folder, one->id);
-    const auto correction = proposals::correctAir(*calibrationOf(*bench.kit, *bench.folder, one->id), *samples, {});
+    const auto drives = drivesOf(*bench.kit, *bench.folder, one->id);
+    EXPECT_OK(drives);
+    const auto correction = proposals::correctAir(*calibrationOf(*bench.kit, *bench.folder, one->id), **drives, {});
     EXPECT_OK(correction);
     QVERIFY(correction->expected < 0.01 && correction->changed > 50);
     for (size_t i = 0; i < correction->change.size(); ++i)
@@ -362,32 +364,35 @@ void JobTest::strengthScalesTheChange() {
     Bench bench;
     const auto original = bench.read();
     const auto calibration = calibrationOf(*bench.kit, *bench.folder, original.id);
-    evidence::AirSamples samples;
+    const auto table = *calibration->read(*calibration->definition().parameterWithRole("ve_map"));
+    evidence::MapSamples samples(calibration->definition(), table);
+    const evidence::MapSamples none = samples;
+    // Six visits of five seconds.
     for (int i = 0; i < 3000; ++i) {
-        samples.x.push_back(2200 + static_cast<float>(i % 7)), samples.y.push_back(58), samples.ratio.push_back(1.10f);
-        samples.time_s.push_back(0), samples.source.push_back(0);
+        samples.x.push_back(2200 + static_cast<float>(i % 7)), samples.y.push_back(58), samples.value.push_back(1.10f);
+        samples.time_s.push_back(i * 0.01 + i / 500 * 5), samples.drive.push_back(0);
     }
     proposals::AirCorrectionOptions full, half, strict, nearest;
     half.strength = 0.5;
     strict.largestStep = 0.03;
     nearest.method = proposals::Method::NearestCell;
-    const auto cell = [&](const proposals::AirCorrectionOptions& o) {
-        return proposals::correctAir(*calibration, samples, o)->change[5 * 16 + 6];
+    const auto correct = [&](const evidence::MapSamples& from, const proposals::AirCorrectionOptions& o) {
+        return proposals::correctAir(*calibration, table, from, o);
     };
-    QVERIFY(std::abs(cell(full) - 0.10) < 0.003);
+    const auto cell = [&](const proposals::AirCorrectionOptions& o) { return correct(samples, o)->change[5 * 16 + 6]; };
+    QVERIFY2(std::abs(cell(full) - 0.10) < 0.003, qPrintable(QString::number(cell(full))));
     QVERIFY(std::abs(cell(half) - 0.05) < 0.002);
     QVERIFY(std::abs(cell(strict) - 0.03) < 0.001);
     QVERIFY(std::abs(cell(nearest) - 0.10) < 0.001);
-    const auto plain = proposals::correctAir(*calibration, samples, nearest);
-    QCOMPARE(plain->changed, size_t{1});
-    QVERIFY(proposals::correctAir(*calibration, samples, strict)->clamped > 0);
-    // The floor of evidence: above what was seen nothing moves, below it only the cells seen and those beside them.
+    QCOMPARE(correct(samples, nearest)->changed, size_t{1});
+    QVERIFY(correct(samples, strict)->clamped > 0);
+    // What is less sure than asked for stays; else only the cells seen and those beside them move.
     proposals::AirCorrectionOptions demanding;
-    demanding.leastEvidence = 1e6;
-    QCOMPARE(proposals::correctAir(*calibration, samples, demanding)->changed, size_t{0});
-    QVERIFY(proposals::correctAir(*calibration, samples, full)->changed <= 20);
-    const auto nothing = proposals::correctAir(*calibration, {}, full);
-    QCOMPARE(nothing->changed, size_t{0});
+    demanding.largestDoubt = 1e-6;
+    QCOMPARE(correct(samples, demanding)->changed, size_t{0});
+    QVERIFY(correct(samples, full)->changed <= 20);
+    QVERIFY(correct(samples, full)->sure >= 1);
+    QCOMPARE(correct(none, full)->changed, size_t{0});
 }
 
 void JobTest::damagedRecordingsAreNamed() {
@@ -399,7 +404,7 @@ void JobTest::damagedRecordingsAreNamed() {
     EXPECT_OK(bench.files.save(bench.folder->recordings().path(entry.file),
                                bytesOf("not a recording at all, but long enough to be one, surely")));
     EXPECT_OK(bench.folder->recordings().add(entry));
-    EXPECT_FAILS(roundSamples(*bench.folder, original.id), "damaged.mf4 can't be read");
+    EXPECT_FAILS(drivesOf(*bench.kit, *bench.folder, original.id), "damaged.mf4 can't be read");
 }
 
 void JobTest::donorsStayWithTheFolder() {

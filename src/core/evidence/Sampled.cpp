@@ -4,7 +4,8 @@
 #include <algorithm>
 #include <cmath>
 
-#include "core/recording/Expression.h"
+#include "core/base/Text.h"
+#include "core/recording/Follower.h"
 
 namespace brusk::evidence {
 
@@ -26,6 +27,14 @@ bool aroundOne(const std::vector<float>& values) {
     return any;
 }
 
+std::optional<roles::Role> roleOfUnit(std::string_view text) {
+    const auto* unit = units::findUnit(text);
+    if (!unit) return std::nullopt;
+    if (unit->quantity == units::Quantity::EngineSpeed) return roles::Role("engine_speed");
+    if (unit->quantity == units::Quantity::Pressure) return roles::Role("manifold_pressure");
+    return std::nullopt;
+}
+
 }  // namespace
 
 std::optional<units::Shown> intoRole(std::string_view unit, roles::Role role, double stoichiometric) {
@@ -40,8 +49,57 @@ std::optional<units::Shown> intoRole(std::string_view unit, roles::Role role, do
     return have && want ? std::nullopt : std::optional(asItIs);
 }
 
-Result<RoleColumn> Sampled::column(roles::Role role) const {
-    const auto place = recording_.findRole(role);
+AxisInput axisInput(const definition::Definition& definition, const calibration::AxisValues& axis) {
+    AxisInput out{axis.input, std::nullopt, axis.unit};
+    const auto* measurement = axis.input.empty() ? nullptr : definition.measurement(axis.input);
+    out.role = measurement ? roles::Role::named(measurement->role) : roleOfUnit(axis.unit);
+    return out;
+}
+
+Sampled::Sampled(std::shared_ptr<const recording::Recording> recording, double stoichiometric)
+    : recording_(std::move(recording)), stoichiometric_(stoichiometric) {
+    clock_ = recording_->findRole("engine_speed").group;
+    if (clock_) return;
+    for (const auto& group : recording_->groups)
+        if (!clock_ || clock_->time_s.size() < group.time_s.size()) clock_ = &group;
+}
+
+Column Sampled::converted(const recording::Recording::Place& place, const units::Shown& shown, bool onClock) const {
+    const bool moved = onClock && place.group != clock_;
+    if (!moved && shown.same()) return place.channel->values;
+    const std::string key = place.group->name + "\n" + place.channel->name + "\n" + exactNumber(shown.scale) + "\n" +
+                            exactNumber(shown.offset) + (moved ? "\nclock" : "");
+    const std::scoped_lock lock(mutex_);
+    const auto [at, isNew] = made_.try_emplace(key);
+    if (!isNew) return at->second;
+    ++conversions_[place.channel->name];
+    const auto number = [&](float recorded) {
+        return shown.same() ? recorded : static_cast<float>(shown(static_cast<double>(recorded)));
+    };
+    const auto& values = place.channel->values;
+    std::vector<float>& out = at->second;
+    if (!moved) {
+        out.resize(values.size());
+        std::transform(values.begin(), values.end(), out.begin(), number);
+        return out;
+    }
+    out.assign(size(), std::nanf(""));
+    recording::Follower follower(place.group->time_s);
+    for (size_t i = 0; i < out.size(); ++i)
+        if (const size_t k = follower.at(clock_->time_s[i]); k != recording::Follower::kNone)
+            out[i] = number(values[k]);
+    return out;
+}
+
+namespace {
+
+struct Found {
+    recording::Recording::Place place;
+    units::Shown shown;
+};
+
+Result<Found> find(const recording::Recording& recording, roles::Role role, double stoichiometric) {
+    const auto place = recording.findRole(role);
     const std::string title(role.title());
     if (!place)
         return fail(ErrorCode::NotFound,
@@ -51,26 +109,73 @@ Result<RoleColumn> Sampled::column(roles::Role role) const {
     // A trim without a unit tells by its numbers whether it is a factor.
     const std::string& unit = place.channel->unit;
     const bool factor = isTrim(role) && unit.empty() && aroundOne(place.channel->values);
-    auto shown = intoRole(factor ? std::string_view("factor") : unit, role, stoichiometric_);
+    auto shown = intoRole(factor ? std::string_view("factor") : unit, role, stoichiometric);
     if (!shown)
         return fail(ErrorCode::Mismatch, "The recording has " + title + " in " + unit +
                                              ", which can't be turned into " + std::string(role.unit()) + ".");
-    return RoleColumn{place.group, &place.channel->values, std::move(*shown)};
+    return Found{place, std::move(*shown)};
 }
 
-RoleColumn Sampled::columnIfAny(roles::Role role) const {
-    auto found = column(role);
-    return found ? std::move(*found) : RoleColumn{};
-}
+}  // namespace
 
-Result<std::vector<double>> Sampled::onClock(roles::Role role, const recording::Group& clock) const {
-    const auto found = column(role);
+Result<Column> Sampled::column(roles::Role role) const {
+    const auto found = find(*recording_, role, stoichiometric_);
     if (!found) return tl::unexpected(found.error());
-    auto out = recording::onClock(recording_.findRole(role), clock);
-    if (!found->shown.same())
-        for (double& value : out)
-            value = found->shown(value);
-    return out;
+    return converted(found->place, found->shown, true);
+}
+
+Column Sampled::columnIfAny(roles::Role role) const {
+    const auto found = column(role);
+    return found ? *found : Column();
+}
+
+Result<Series> Sampled::series(roles::Role role) const {
+    const auto found = find(*recording_, role, stoichiometric_);
+    if (!found) return tl::unexpected(found.error());
+    return Series{found->place.group->time_s, converted(found->place, found->shown, false)};
+}
+
+namespace {
+
+std::optional<Found> findAlong(const recording::Recording& recording, const AxisInput& axis, double stoichiometric) {
+    if (const auto named = axis.name.empty() ? recording::Recording::Place() : recording.find(axis.name)) {
+        const std::string& unit = named.channel->unit;
+        if (unit == axis.unit || unit.empty() || axis.unit.empty()) return Found{named, {}};
+        if (auto shown = units::conversion(unit, axis.unit, stoichiometric)) return Found{named, std::move(*shown)};
+        const bool known = units::findUnit(unit) && units::findUnit(axis.unit);
+        return known ? std::nullopt : std::optional(Found{named, {}});
+    }
+    if (!axis.role) return std::nullopt;
+    auto found = find(recording, *axis.role, stoichiometric);
+    if (!found) return std::nullopt;
+    // Out of the recorded unit into the role's, and on into the axis'.
+    if (axis.unit.empty() || axis.unit == axis.role->unit()) return *found;
+    const auto onwards = units::conversion(axis.role->unit(), axis.unit, stoichiometric);
+    if (!onwards) return std::nullopt;
+    found->shown.scale *= onwards->scale;
+    found->shown.offset = found->shown.offset * onwards->scale + onwards->offset;
+    return *found;
+}
+
+}  // namespace
+
+Column Sampled::along(const AxisInput& axis) const {
+    const auto found = findAlong(*recording_, axis, stoichiometric_);
+    return found ? converted(found->place, found->shown, true) : Column();
+}
+
+std::optional<double> valueAlong(const recording::Recording& recording, const AxisInput& axis, double time_s,
+                                 double stoichiometric) {
+    const auto found = findAlong(recording, axis, stoichiometric);
+    if (!found || found->place.group->time_s.empty() || time_s < found->place.group->time_s.front())
+        return std::nullopt;
+    const float recorded = found->place.channel->values[recording::indexAt(found->place.group->time_s, time_s)];
+    return std::isnan(recorded) ? std::nullopt : std::optional(found->shown(static_cast<double>(recorded)));
+}
+
+std::map<std::string, size_t> Sampled::conversions() const {
+    const std::scoped_lock lock(mutex_);
+    return conversions_;
 }
 
 }  // namespace brusk::evidence

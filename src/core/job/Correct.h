@@ -3,7 +3,7 @@
 #pragma once
 
 #include "core/carfolder/CarFolder.h"
-#include "core/evidence/DriveFigures.h"
+#include "core/evidence/Drives.h"
 #include "core/job/Garage.h"
 #include "core/proposals/AirCorrection.h"
 #include "core/proposals/BaseCalibration.h"
@@ -19,20 +19,20 @@ namespace brusk::job {
 [[nodiscard]] Result<std::shared_ptr<const recording::Recording>> loadRecording(const carfolder::CarFolder& folder,
                                                                                 const carfolder::RecordingEntry& entry);
 
-/// The recordings of a round that can be read; one that can't be is left out, with a sentence why.
-struct RoundRecordings {
-    std::vector<std::shared_ptr<const recording::Recording>> recordings;
-    std::vector<std::string> leftOut;
-    std::vector<const recording::Recording*> pointers() const;
-};
-[[nodiscard]] Result<RoundRecordings> recordingsOf(const carfolder::CarFolder& folder, int64_t round);
+using DrivesPtr = std::shared_ptr<const evidence::Drives>;
 
-/// The air samples of all recordings driven on a round; what could not be read is told in `leftOut`.
-[[nodiscard]] Result<evidence::AirSamples> roundSamples(const carfolder::CarFolder& folder, int64_t round,
-                                                        std::vector<std::string>* leftOut = nullptr);
+/// What was driven on a round and may be learned from. A recording that can't be read is left out and said; so is one
+/// that was made on other bytes, with other parts than those of the newest build sheet, or with another fuel than the
+/// newest drive that tells its own. A wideband's delay that these drives do not tell is that of the car's earlier ones.
+/// None at all is an error that says why.
+[[nodiscard]] Result<DrivesPtr> drivesOf(const Kit& kit, const carfolder::CarFolder& folder, int64_t round);
+/// The same of the round or of its nearest ancestor that was driven on; empty where nobody drove yet.
+[[nodiscard]] Result<DrivesPtr> drivesOfLine(const Kit& kit, const carfolder::CarFolder& folder, int64_t round);
+/// What evidence needs to know of the bytes that were in the car.
+evidence::Drives::Options evidenceOptions(const calibration::Calibration& inCar);
 
-/// Knock, boost and idle of all recordings driven on a round.
-[[nodiscard]] Result<evidence::DriveFigures> roundFigures(const carfolder::CarFolder& folder, int64_t round);
+/// Whether what the mixture depends on is the same on two build sheets.
+bool sameParts(const proposals::BuildSheet& a, const proposals::BuildSheet& b);
 
 /// A node of the VE map.
 struct MapNode {

@@ -7,6 +7,7 @@
 
 #include "core/base/Text.h"
 #include "core/carfolder/Schema.h"
+#include "core/evidence/Sampled.h"
 #include "core/recording/RecordingWriter.h"
 
 namespace brusk::job {
@@ -123,6 +124,46 @@ std::string channelsSha(const ChannelSet& channels) {
     return sha256Hex(asBytes(names));
 }
 
+std::optional<LiveCoverage::Along> LiveCoverage::along(const Kit& kit, const calibration::AxisValues& axis,
+                                                       const ChannelSet& channels) {
+    const auto input = evidence::axisInput(*kit.definition, axis);
+    const auto& all = channels.measurements;
+    auto at = std::find_if(all.begin(), all.end(), [&](const auto* m) { return m->name == input.name; });
+    if (at == all.end() && input.role)
+        at = std::find_if(all.begin(), all.end(), [&](const auto* m) { return *input.role == m->role; });
+    if (at == all.end()) return std::nullopt;
+    const std::string unit(kit.definition->unitOf(**at));
+    if (unit == input.unit || unit.empty() || input.unit.empty())
+        return Along{static_cast<size_t>(at - all.begin()), {}};
+    const auto shown = units::conversion(unit, input.unit);
+    return shown ? std::optional(Along{static_cast<size_t>(at - all.begin()), *shown}) : std::nullopt;
+}
+
+LiveCoverage::LiveCoverage(const Kit& kit, calibration::Table map, const ChannelSet& channels)
+    : map_(std::move(map)),
+      x_(along(kit, map_.x, channels)),
+      y_(along(kit, map_.y, channels)),
+      seen_(map_.x.values, map_.y.values),
+      atX_(std::nan("")),
+      atY_(std::nan("")) {}
+
+void LiveCoverage::row(double time_s, const std::vector<float>& values) {
+    if (!sees()) return;
+    const auto value = [&](const std::optional<Along>& along) {
+        return along ? along->shown(static_cast<double>(values[along->channel])) : 0.0;
+    };
+    const double x = value(x_), y = value(y_);
+    if (std::isnan(x) || std::isnan(y)) return;
+    const std::scoped_lock lock(mutex_);
+    seen_.add(time_s, x, y);
+    atX_ = x, atY_ = y;
+}
+
+LiveCoverage::Now LiveCoverage::now() const {
+    const std::scoped_lock lock(mutex_);
+    return {seen_.seconds(), atX_, atY_};
+}
+
 DriveRecorder::DriveRecorder(link::Uds& uds, const Kit& kit, ChannelSet channels)
     : uds_(uds),
       kit_(kit),
@@ -231,6 +272,7 @@ void sampleInto(link::Uds& uds, DriveRecorder& recorder, std::unique_ptr<recordi
         if (time_s - last_s > gap_s && last_s > 0) out.gaps.push_back({last_s, time_s, "link"});
         last_s = time_s;
         out.last = values;
+        if (options.onRow) options.onRow(time_s, values);
         if (!options.onLive) return;
         const int64_t now = wall_us();
         if (options.throttle && now - lastLive_us < 1000000 / 30) return;

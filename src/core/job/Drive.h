@@ -4,8 +4,10 @@
 
 #include <functional>
 #include <memory>
+#include <mutex>
 
 #include "core/carfolder/CarFolder.h"
+#include "core/evidence/Coverage.h"
 #include "core/job/Garage.h"
 #include "core/link/Sampler.h"
 #include "core/recording/Recording.h"
@@ -50,6 +52,38 @@ struct LiveRow {
     double time_s = 0;
     std::vector<float> values;    ///< as ChannelSet::measurements; NaN when it did not arrive
     std::vector<float> external;  ///< one per external signal
+};
+
+/// Seconds at each node of a map of the car's while a drive is recorded, from every row; fed where the rows arrive,
+/// looked at from other threads.
+class LiveCoverage {
+  public:
+    /// `map` of the calibration that is in the car. What moves along its axes is found among the channels by name, else
+    /// by role, and told in the axes' units.
+    LiveCoverage(const Kit& kit, calibration::Table map, const ChannelSet& channels);
+    /// Both axes are among the channels.
+    bool sees() const { return x_.has_value() && (map_.y.values.size() < 2 || y_.has_value()); }
+    void row(double time_s, const std::vector<float>& values);
+
+    const calibration::Table& map() const { return map_; }
+    struct Now {
+        std::vector<double> seconds;  ///< row by row
+        double x = 0, y = 0;          ///< where the engine is; NaN before the first row
+    };
+    Now now() const;
+
+  private:
+    struct Along {
+        size_t channel = 0;
+        units::Shown shown;
+    };
+    static std::optional<Along> along(const Kit& kit, const calibration::AxisValues& axis, const ChannelSet& channels);
+
+    calibration::Table map_;
+    std::optional<Along> x_, y_;
+    mutable std::mutex mutex_;
+    evidence::Coverage seen_;
+    double atX_, atY_;
 };
 
 /// Turns raw rows into physical columns of a recording.
@@ -101,6 +135,8 @@ struct DriveOptions {
     /// Asked between slices of time; another answer than nothing ends the recording.
     std::function<std::optional<Ended>(double elapsed_s)> ends;
     std::function<void(const LiveRow&)> onLive;  ///< at most 30 times a second of wall clock when `throttle` is set
+    /// Every row of the controller's channels, on the thread that samples.
+    std::function<void(double time_s, const std::vector<float>& values)> onRow;
     std::function<void(const storage::Path&)> onBegun;  ///< the file's head is on the disk
     /// A sentence: the disk takes nothing, or takes it again. Called on threads that write, one at a time.
     std::function<void(const std::string&)> onTrouble;

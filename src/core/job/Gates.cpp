@@ -7,7 +7,7 @@
 
 #include "core/base/Text.h"
 #include "core/calibration/Compare.h"
-#include "core/evidence/Cells.h"
+#include "core/evidence/MapSamples.h"
 #include "core/job/Correct.h"
 
 namespace brusk::job {
@@ -240,53 +240,27 @@ std::vector<LoosenedLimit> loosenedLimits(const calibration::Calibration& before
 
 namespace {
 
-/// From where on a cell counts as full load, by what moves along its axis: near the air outside and above, or in the
-/// upper part of the axis.
-bool underFullLoad(const std::string& role, double value, double top) {
-    if (role == "manifold_pressure") return value >= 90;
-    if (role == "pedal") return value >= 80;
-    if (role == "air_per_cylinder" || role == "load") return value >= 0.7 * top;
-    return false;
+/// Whether a cell is one of full load, by what moves along its axes: near the air outside and above, or in the upper
+/// part of the axis.
+bool underFullLoad(const evidence::MapAxes& axes, size_t row, size_t column) {
+    if (const auto pressure_kPa = axes.at("manifold_pressure", row, column)) return *pressure_kPa >= 90;
+    if (const auto pedal_pct = axes.at("pedal", row, column)) return *pedal_pct >= 80;
+    const auto air = axes.at("air_per_cylinder", row, column);
+    return air && *air >= 0.7 * *axes.at("air_per_cylinder", axes.rows() - 1, axes.columns() - 1);
 }
 
-const definition::Measurement* inputOf(const definition::Definition& definition, const definition::Parameter& map,
-                                       size_t axis) {
-    return definition.measurement(map.axes[axis].input);
-}
-
-/// The recordings driven on a round and on those it came from, newest first.
-std::vector<std::shared_ptr<const recording::Recording>> recordingsOfLine(carfolder::CarFolder& folder,
-                                                                          const carfolder::Round& round) {
+/// What was driven on a round and on those it came from, newest first, on whatever bytes.
+DrivesPtr drivesOfAncestors(const carfolder::CarFolder& folder, const carfolder::Round& round) {
     constexpr size_t kMost = 24;
-    std::vector<std::shared_ptr<const recording::Recording>> out;
+    evidence::Drives::Recordings out;
     for (std::optional<int64_t> id = round.id; id && out.size() < kMost;) {
-        if (auto driven = recordingsOf(folder, *id))
-            out.insert(out.end(), driven->recordings.begin(), driven->recordings.end());
+        if (const auto entries = folder.recordings().of(*id))
+            for (const auto& entry : *entries)
+                if (auto recording = loadRecording(folder, entry)) out.push_back(std::move(*recording));
         const auto at = folder.rounds().byId(*id);
         id = at ? at->parent : std::nullopt;
     }
-    return out;
-}
-
-/// How many samples fell into each cell of a map, over all recordings that have both its channels.
-std::vector<uint32_t> visits(const std::vector<std::shared_ptr<const recording::Recording>>& recordings,
-                             const std::string& xName, const std::string& yName, const calibration::Table& table) {
-    const evidence::AxisLookup x(table.x.values), y(table.y.values);
-    std::vector<uint32_t> out(table.values.size());
-    for (const auto& recording : recordings)
-        for (const auto& group : recording->groups) {
-            const recording::Channel *a = nullptr, *b = nullptr;
-            for (const auto& channel : group.channels) {
-                if (channel.name == xName) a = &channel;
-                if (channel.name == yName) b = &channel;
-            }
-            if (!a || !b) continue;
-            const size_t n = std::min(a->values.size(), b->values.size());
-            for (size_t i = 0; i < n; ++i)
-                if (!std::isnan(a->values[i]) && !std::isnan(b->values[i]))
-                    ++out[size_t{y.nearest(b->values[i])} * x.size() + x.nearest(a->values[i])];
-        }
-    return out;
+    return std::make_shared<const evidence::Drives>(std::move(out));
 }
 
 }  // namespace
@@ -296,23 +270,21 @@ Result<std::vector<UnseenChange>> unseenChanges(const Kit& kit, carfolder::CarFo
                                                 const calibration::Calibration& now) {
     const definition::Definition& definition = *kit.definition;
     std::vector<UnseenChange> out;
-    std::optional<std::vector<std::shared_ptr<const recording::Recording>>> recordings;
+    DrivesPtr drives;
     for (const auto& difference : calibration::compare(before, now)) {
         const definition::Parameter& map = *difference.parameter;
         if (map.kind != definition::Parameter::Kind::Map || map.axes.size() < 2) continue;
-        const auto *x = inputOf(definition, map, 0), *y = inputOf(definition, map, 1);
-        if (!x || !y) continue;
         const auto a = before.read(map), b = now.read(map);
         if (!a || !b || b->y.values.empty() || a->values.size() != b->values.size()) continue;
-        const double top = b->y.values.back();
-        std::vector<uint32_t> seen;
+        const evidence::MapAxes axes(definition, *b);
+        std::vector<evidence::CellStat> seen;
         UnseenChange change{&map, 0};
         for (size_t i = 0; i < b->values.size(); ++i) {
-            const size_t row = i / b->x.values.size();
-            if (a->values[i] == b->values[i] || !underFullLoad(y->role, b->y.values[row], top)) continue;
-            if (!recordings) recordings = recordingsOfLine(folder, round);
-            if (seen.empty()) seen = visits(*recordings, x->name, y->name, *b);
-            change.cells += seen[i] == 0;
+            if (a->values[i] == b->values[i] || !underFullLoad(axes, i / axes.columns(), i % axes.columns())) continue;
+            if (!drives) drives = drivesOfAncestors(folder, round);
+            if (seen.empty())
+                seen = evidence::MapSamples(definition, *b, *drives, evidence::Measure::presence()).cells();
+            change.cells += seen[i].count == 0;
         }
         if (change.cells) out.push_back(change);
     }

@@ -5,8 +5,7 @@
 #include <cmath>
 #include <limits>
 
-#include "core/evidence/Cells.h"
-#include "core/evidence/Sampled.h"
+#include "core/evidence/MapSamples.h"
 #include "core/job/Correct.h"
 
 namespace brusk::job {
@@ -33,26 +32,6 @@ Result<definition::A2lContents> readDefinition(storage::FileSystem& files, const
     return contents;
 }
 
-Result<Driven> drivenOn(carfolder::CarFolder& folder, int64_t round) {
-    Driven out;
-    for (std::optional<int64_t> at = round; at && out.recordings.empty();) {
-        auto driven = recordingsOf(folder, *at);
-        if (!driven) return tl::unexpected(driven.error());
-        out.recordings = std::move(driven->recordings);
-        out.leftOut.insert(out.leftOut.end(), driven->leftOut.begin(), driven->leftOut.end());
-        const auto here = folder.rounds().byId(*at);
-        if (!here) return tl::unexpected(here.error());
-        at = here->parent;
-    }
-    std::vector<const recording::Recording*> all;
-    for (const auto& recording : out.recordings)
-        all.push_back(recording.get());
-    // Without a wideband there are no ratios; the samples can be counted all the same.
-    if (auto air = evidence::airSamples(all, {}); air && !all.empty())
-        out.air = std::make_shared<const evidence::AirSamples>(std::move(*air));
-    return out;
-}
-
 namespace {
 
 /// What is watched in the cells of a parameter, by its role.
@@ -76,91 +55,32 @@ constexpr Watch kWatches[] = {
     {"plaus_pressure", roles::Role("pressure_deviation"), "pressure deviation", "kPa", 10},
 };
 
-/// Reads a channel at rising times; the newest sample counts, NaN before the first.
-class Follower {
-  public:
-    Follower() = default;
-    explicit Follower(const recording::Recording::Place& place, units::Shown shown = {})
-        : place_(place), shown_(std::move(shown)) {}
-    float at(double time_s) {
-        if (!place_) return std::numeric_limits<float>::quiet_NaN();
-        const auto& times = place_.group->time_s;
-        while (next_ < times.size() && times[next_] <= time_s)
-            ++next_;
-        return next_ ? value(next_ - 1) : std::numeric_limits<float>::quiet_NaN();
-    }
-
-    float value(size_t i) const {
-        const float recorded = place_.channel->values[i];
-        return shown_.same() ? recorded : static_cast<float>(shown_(static_cast<double>(recorded)));
-    }
-
-  private:
-    recording::Recording::Place place_;
-    units::Shown shown_;
-    size_t next_ = 0;  ///< the first sample that is later
-};
-
-/// The channel that moves along an axis, in the axis' own unit.
-Follower along(const recording::Recording::Place& place, const calibration::AxisValues& axis) {
-    if (!place) return {};
-    return Follower(place, units::conversion(place.channel->unit, axis.unit).value_or(units::Shown{}));
-}
-
-/// What falls into the cells: positions along the axes and the watched value, sample by sample.
-struct Falling {
-    std::vector<float> x, y, value;
-    void add(float across, float down, float watched) {
-        if (std::isnan(across) || std::isnan(down) || std::isnan(watched)) return;
-        x.push_back(across), y.push_back(down), value.push_back(watched);
-    }
-};
-
 }  // namespace
 
-CellEvidence evidenceOf(const Driven& driven, const calibration::Table& table) {
+CellEvidence evidenceOf(const evidence::Drives& drives, const definition::Definition& definition,
+                        const calibration::Table& table) {
     CellEvidence out;
     if (table.x.values.size() < 2) return out;
-    const bool map = table.y.values.size() > 1;
     const Watch* watch = nullptr;
-    for (const Watch& w : kWatches)
-        if (w.role == table.parameter->role && (w.channel || driven.air)) watch = &w;
-    if (watch && watch->channel &&
-        std::none_of(driven.recordings.begin(), driven.recordings.end(),
-                     [&](const auto& recording) { return recording->findRole(*watch->channel); }))
-        watch = nullptr;
-    Falling falling;
-    bool recorded = false;
-    for (size_t r = 0; r < driven.recordings.size(); ++r) {
-        const auto& recording = *driven.recordings[r];
-        const auto across = recording.find(table.x.input);
-        const auto down = map ? recording.find(table.y.input) : recording::Recording::Place{};
-        if (!across || (map && !down)) continue;
-        recorded = true;
-        Follower y = along(down, table.y), x = along(across, table.x);
-        const auto downAt = [&](double t) { return map ? y.at(t) : 0.0f; };
-        if (watch && !watch->channel) {
-            const auto& air = *driven.air;
-            for (size_t i = 0; i < air.size(); ++i)
-                if (air.source[i] == r)
-                    falling.add(x.at(air.time_s[i]), downAt(air.time_s[i]), (air.ratio[i] - 1) * 100);
-            continue;
-        }
-        Follower value;
-        if (watch) {
-            const auto place = recording.findRole(*watch->channel);
-            value = Follower(place,
-                             place ? evidence::intoRole(place.channel->unit, *watch->channel).value_or(units::Shown{})
-                                   : units::Shown{});
-        }
-        // On the clock of the first axis.
-        const auto& times = across.group->time_s;
-        for (size_t i = 0; i < times.size(); ++i)
-            falling.add(x.value(i), downAt(times[i]), watch ? value.at(times[i]) : 0.0f);
+    for (const Watch& w : kWatches) {
+        if (w.role != table.parameter->role) continue;
+        bool there = !w.channel && drives.mixture().has_value();
+        for (size_t i = 0; w.channel && i < drives.size(); ++i)
+            there = there || drives.recording(i).findRole(*w.channel);
+        if (there) watch = &w;
     }
-    if (!recorded) return out;
-    out.cells = evidence::cellStatistics(evidence::AxisLookup(table.x.values), evidence::AxisLookup(table.y.values),
-                                         falling.x, falling.y, falling.value);
+    using evidence::Measure;
+    const auto measure = !watch                                 ? Measure::presence()
+                         : watch->channel                       ? Measure::channel(*watch->channel)
+                         : watch->role == roles::Role("ve_map") ? Measure::density()
+                                                                : Measure::mixture();
+    evidence::MapSamples samples(definition, table, drives, measure);
+    if (!samples.recorded) return out;
+    if (watch && !watch->channel)
+        for (float& ratio : samples.value)
+            ratio = (ratio - 1) * 100;
+    out.cells = samples.cells();
+    out.visits = samples.visits();
     if (watch) out.watched = watch->title, out.unit = watch->unit, out.wide = watch->wide;
     return out;
 }

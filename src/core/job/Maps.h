@@ -6,8 +6,8 @@
 
 #include "core/calibration/Calibration.h"
 #include "core/carfolder/CarFolder.h"
-#include "core/evidence/AirRatio.h"
 #include "core/evidence/Cells.h"
+#include "core/evidence/Drives.h"
 #include "core/job/Garage.h"
 #include "core/recording/Recording.h"
 
@@ -16,25 +16,18 @@ namespace brusk::job {
 /// A definition with the files it includes, which are looked for beside it.
 [[nodiscard]] Result<definition::A2lContents> readDefinition(storage::FileSystem& files, const storage::Path& path);
 
-/// What was driven on a round.
-struct Driven {
-    std::vector<std::shared_ptr<const recording::Recording>> recordings;
-    std::shared_ptr<const evidence::AirSamples> air;  ///< over all of them; null when they lack a channel for it
-    std::vector<std::string> leftOut = {};            ///< recordings that can't be read, a sentence each
-};
-/// On a round, or on its nearest ancestor that has recordings.
-[[nodiscard]] Result<Driven> drivenOn(carfolder::CarFolder& folder, int64_t round);
-
 /// What recordings say of the cells of a table.
 struct CellEvidence {
     std::vector<evidence::CellStat> cells;  ///< row by row; empty when the table's inputs were not recorded
+    std::vector<uint32_t> visits;           ///< per cell
     std::string watched;                    ///< "fuel off", "knock retard"; empty: samples were only counted
     std::string unit;                       ///< of the watched quantity
     double wide = 0;                        ///< a spread of it that says nothing any more
 };
 /// The samples nearest to each cell. In fuelling maps these are the settled ones and what the fuel was off by, in spark
 /// maps the knock retard, in boost maps the boost that was missing; in others they are counted.
-CellEvidence evidenceOf(const Driven& driven, const calibration::Table& table);
+CellEvidence evidenceOf(const evidence::Drives& drives, const definition::Definition& definition,
+                        const calibration::Table& table);
 
 /// The kit with the folder's own definition, if it keeps one; the kit as it is otherwise.
 [[nodiscard]] Result<std::shared_ptr<const Kit>> withOwnDefinition(std::shared_ptr<const Kit> kit,

@@ -2,8 +2,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
-#include "core/evidence/AirRatio.h"
 #include "core/evidence/CellFit.h"
+#include "core/evidence/MapSamples.h"
 #include "core/proposals/Proposal.h"
 
 namespace brusk::proposals {
@@ -12,10 +12,10 @@ enum class Method { CellFit, NearestCell };
 
 struct AirCorrectionOptions {
     Method method = Method::CellFit;
-    double strength = 1.0;           ///< share of the computed change that is made
-    double largestStep = 0.25;       ///< no cell moves by more than this share
-    double leastEvidence = 25;       ///< samples on a cell for it to count as seen
-    double largestDeviation = 0.05;  ///< a cell less sure than this is not changed
+    double strength = 1.0;       ///< share of the computed change that is made
+    double largestStep = 0.25;   ///< no cell moves by more than this share
+    evidence::Enough enough;     ///< for a cell to count as seen
+    double largestDoubt = 0.05;  ///< a cell less sure than this is not changed
 };
 
 /// Why a cell changes or stays.
@@ -37,16 +37,20 @@ struct AirCorrection {
     std::vector<float> errorExpected;
     double largestStep = 0;
     size_t changed = 0;
+    size_t sure = 0;      ///< cells of which enough is known
     size_t extended = 0;  ///< of the changed: without evidence of their own
     size_t clamped = 0;
 };
 
-/// Computes the correction of the map with the role "ve_map". Axes are those of the map in `calibration`, which must be
-/// what was in the car when the samples were taken.
+/// Computes the correction of the map with the role "ve_map" from what its own model should have said. `calibration`
+/// must be what was in the car when it was driven. The error names the channel that a drive lacks.
 [[nodiscard]] Result<AirCorrection> correctAir(const calibration::Calibration& calibration,
-                                               const evidence::AirSamples& samples,
+                                               const evidence::Drives& drives, const AirCorrectionOptions& options);
+/// The same from ratios that lie on the map's axes already.
+[[nodiscard]] Result<AirCorrection> correctAir(const calibration::Calibration& calibration, calibration::Table table,
+                                               const evidence::MapSamples& samples,
                                                const AirCorrectionOptions& options);
 
-inline constexpr uint32_t kVisited = 20;  ///< samples for a cell to count as visited in the fuel error
+inline constexpr uint32_t kVisited = 20;  ///< samples for a cell to count in the fuel error
 
 }  // namespace brusk::proposals

@@ -5,7 +5,7 @@
 #include <cmath>
 
 #include "core/base/Text.h"
-#include "core/proposals/base/RoleUnits.h"
+#include "core/calibration/RoleUnits.h"
 
 namespace brusk::proposals {
 
@@ -91,11 +91,12 @@ void refuseSensor(const BuildSheet& sheet, const calibration::Calibration* calib
     const auto line = sensorLine(sheet);
     const double top = above.value_or(line ? line->at(kFull_V) : 0);
     const auto* map = calibration ? calibration->definition().parameterWithRole("ve_map") : nullptr;
-    const auto table = map ? readRole(*calibration, "ve_map") : fail(ErrorCode::NotFound, "");
+    const auto table = map ? calibration::readRole(*calibration, "ve_map") : fail(ErrorCode::NotFound, "");
     if (!table || table->y.values.empty() || map->axes.size() < 2) return;
     const auto* breakpoints = calibration->definition().parameter(map->axes[1].shared);
-    const double most =
-        roleUnits(*calibration, *map).value_or(RoleUnits{}).y(breakpoints ? breakpoints->upper : map->axes[1].upper);
+    const double most = calibration::roleUnits(*calibration, *map)
+                            .value_or(calibration::RoleUnits{})
+                            .y(breakpoints ? breakpoints->upper : map->axes[1].upper);
     if (most > 0 && top > most)
         out.push_back({above ? Fact::SensorHighPressure : Fact::SensorSlope, true,
                        "The controller's pressure axis ends at " + formatNumber(table->y.values.back(), 0) +

@@ -5,6 +5,8 @@
 
 #include <deque>
 
+#include "core/recording/Follower.h"
+
 namespace brusk::recording {
 
 std::vector<double> onClock(const Recording::Place& place, const Group& clock) {
@@ -14,13 +16,9 @@ std::vector<double> onClock(const Recording::Place& place, const Group& clock) {
         std::copy(values.begin(), values.end(), out.begin());
         return out;
     }
-    const auto& time = place.group->time_s;
-    size_t at = 0;
-    for (size_t i = 0; i < out.size() && !time.empty(); ++i) {
-        while (at + 1 < time.size() && time[at + 1] <= clock.time_s[i])
-            ++at;
-        if (time[at] <= clock.time_s[i]) out[i] = values[at];
-    }
+    Follower follower(place.group->time_s);
+    for (size_t i = 0; i < out.size(); ++i)
+        if (const size_t at = follower.at(clock.time_s[i]); at != Follower::kNone) out[i] = values[at];
     return out;
 }
 

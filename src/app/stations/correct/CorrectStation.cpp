@@ -17,6 +17,10 @@ constexpr double kBinRange = 0.30;  // -30 % to +30 %
 QString percent(double share, int decimals = 1) {
     return QString::number(share * 100, 'f', decimals) + " %";
 }
+
+QString counted(size_t n, const char* one, const char* many) {
+    return QString("%1 %2").arg(n).arg(n == 1 ? one : many);
+}
 }  // namespace
 
 Distribution::Distribution(QWidget* parent) : QWidget(parent), now_(kBins), after_(kBins) {
@@ -159,15 +163,16 @@ void CorrectStation::makeSide(QHBoxLayout* row) {
     column->addWidget(strength_);
     strengthText_ = label({}, "faint");
     column->addWidget(strengthText_);
-    heading("Least evidence");
-    least_ = new QSlider(Qt::Horizontal);
-    least_->setObjectName("leastEvidence");
-    least_->setAccessibleName("Least evidence");
-    least_->setRange(5, 400);
-    least_->setValue(25);
-    column->addWidget(least_);
-    leastText_ = label({}, "faint");
-    column->addWidget(leastText_);
+    heading("Largest doubt");
+    doubt_ = new QSlider(Qt::Horizontal);
+    doubt_->setObjectName("largestDoubt");
+    doubt_->setAccessibleName("Largest doubt");
+    doubt_->setToolTip("A cell that is less sure than this stays as it is");
+    doubt_->setRange(5, 100);
+    doubt_->setValue(50);
+    column->addWidget(doubt_);
+    doubtText_ = label({}, "faint");
+    column->addWidget(doubtText_);
     warningBox_ = new QFrame;
     warningBox_->setProperty("note", true);
     auto* box = new QVBoxLayout(warningBox_);
@@ -186,13 +191,13 @@ void CorrectStation::makeSide(QHBoxLayout* row) {
     column->addStretch();
     row->addWidget(side);
     connect(strength_, &QSlider::valueChanged, this, &CorrectStation::compute);
-    connect(least_, &QSlider::valueChanged, this, &CorrectStation::compute);
+    connect(doubt_, &QSlider::valueChanged, this, &CorrectStation::compute);
 }
 
 proposals::AirCorrectionOptions CorrectStation::options() const {
     proposals::AirCorrectionOptions o;
     o.strength = strength_->value() / 100.0;
-    o.leastEvidence = least_->value();
+    o.largestDoubt = doubt_->value() / 1000.0;
     return o;
 }
 
@@ -203,25 +208,25 @@ void CorrectStation::refresh() {
                                     .arg(round->number)
                                     .arg(QString::fromStdString(round->title))
                               : "");
-    if (round) session_.loadSamples(round->id);
+    if (round) session_.loadDrives(round->id);
     refreshSide();
     compute();
 }
 
 void CorrectStation::compute() {
     strengthText_->setText(QString("%1 %").arg(strength_->value()));
-    leastText_->setText(QString("%1 samples").arg(least_->value()));
+    doubtText_->setText(QString("\u00b1 %1 %").arg(doubt_->value() / 10.0, 0, 'f', 1));
     const auto* round = session_.selected();
-    const auto samples = round ? session_.samples(round->id) : nullptr;
-    if (!samples || !session_.calibration()) return refreshSide();
+    const auto drives = round ? session_.drives(round->id) : nullptr;
+    if (!drives || !session_.calibration()) return refreshSide();
     if (computing_) {
         again_ = true;
         return;
     }
     computing_ = true;
     using Computed = Result<proposals::AirCorrection>;
-    session_.inBackground<Computed>([samples, calibration = *session_.calibration(),
-                                     o = options()] { return proposals::correctAir(calibration, *samples, o); },
+    session_.inBackground<Computed>([drives, calibration = *session_.calibration(),
+                                     o = options()] { return proposals::correctAir(calibration, *drives, o); },
                                     [this, id = round->id](Computed computed) {
                                         computing_ = false;
                                         if (again_ || !session_.selected() || session_.selected()->id != id) {
@@ -252,10 +257,10 @@ GridContents CorrectStation::contentsOf(Layer layer) const {
         switch (layer) {
             case kOffBy:
                 out.values[i] = (c.cells[i].mean - 1) * 100;
-                out.blank[i] = c.cells[i].count < options().leastEvidence;
+                out.blank[i] = c.cells[i].count < proposals::kVisited;
                 break;
             case kHowSure:
-                out.values[i] = c.fit.deviation[i] * 100;
+                out.values[i] = c.fit.doubt[i] * 100;
                 out.blank[i] = c.fit.evidence[i] < 1;
                 break;
             case kChange:
@@ -303,11 +308,11 @@ void CorrectStation::refreshCell() {
     static const char* const states[] = {"stays as it is", "changed from its own evidence", "follows its neighbours",
                                          "held at the largest step"};
     const ShownAxis x(c.table.x, session_.unitPreferences()), y(c.table.y, session_.unitPreferences());
-    cell_->setText(QString("%1, %2: %3 samples, off by %4 \u00b1 %5; %6 \u2192 %7 %, %8")
+    cell_->setText(QString("%1, %2: %3 in %4, off by %5 \u00b1 %6; %7 \u2192 %8 %, %9")
                        .arg(x.text(i % c.table.columns), y.text(i / c.table.columns))
-                       .arg(c.cells[i].count)
+                       .arg(counted(c.cells[i].count, "sample", "samples"), counted(c.fit.visits[i], "visit", "visits"))
                        .arg(c.cells[i].count ? percent(c.cells[i].mean - 1) : QString("-"))
-                       .arg(percent(c.fit.deviation[i]))
+                       .arg(percent(c.fit.doubt[i]))
                        .arg(c.table.values[i], 0, 'f', 2)
                        .arg(c.result[i], 0, 'f', 2)
                        .arg(states[static_cast<int>(c.state[i])]));
@@ -315,7 +320,7 @@ void CorrectStation::refreshCell() {
 
 void CorrectStation::refreshSide() {
     const auto* round = session_.selected();
-    const auto samples = round ? session_.samples(round->id) : nullptr;
+    const auto drives = round ? session_.drives(round->id) : nullptr;
     recordings_->clear();
     samples_->clear();
     delay_->clear();
@@ -323,24 +328,27 @@ void CorrectStation::refreshSide() {
     for (const auto& entry : entries)
         recordings_->set(QString::fromStdString(entry.title) + ", " + timeOfDay(entry.startedAt),
                          QString("%1 min").arg(entry.duration_s / 60, 0, 'f', 1));
-    if (samples) {
-        const auto& cost = samples->cost;
+    if (drives) {
+        const auto& cost = drives->mixture()->leftOut;
         samples_->set("recorded", QString::number(cost.recorded));
-        samples_->set("settled", QString::number(cost.settled));
-        const std::pair<const char*, size_t> left[] = {{"engine off", cost.notRunning},
-                                                       {"engine cold", cost.cold},
-                                                       {"fuel cut", cost.fuelCut},
-                                                       {"moving too fast", cost.moving},
-                                                       {"target changed", cost.askedChanged},
-                                                       {"wideband out of range", cost.noWideband}};
-        for (const auto& [name, count] : left)
-            if (count) samples_->set(name, "\u2212" + QString::number(count));
-        const auto& d = samples->delay;
-        delay_->set("idle / full load",
-                    QString("%1 / %2 ms").arg(d.at(10) * 1000, 0, 'f', 0).arg(d.at(250) * 1000, 0, 'f', 0));
+        samples_->set("settled", QString::number(cost.kept));
+        for (const auto& rule : cost.costs)
+            if (rule.samples)
+                samples_->set(QString::fromStdString(std::string(rule.title)),
+                              "\u2212" + QString::number(rule.samples));
+        const auto& d = drives->mixture()->delay;
+        const auto shown = [&](double flow_kgh, double rpm) {
+            return QString("%1 \u00b1 %2")
+                .arg(d.transport_s(flow_kgh, rpm, std::nan("")) * 1000, 0, 'f', 0)
+                .arg(d.doubt_s(flow_kgh, rpm, std::nan("")) * 1000, 0, 'f', 0);
+        };
+        delay_->set("idle / full load", shown(12, 850) + " / " + shown(250, 4500) + " ms");
+        delay_->set("and the sensor's lag", QString("%1 ms").arg(d.lag_s * 1000, 0, 'f', 0));
+        using From = evidence::WidebandDelay::From;
         delay_->set("from",
-                    d.measured ? QString("the drives, correlation %1").arg(d.correlation, 0, 'f', 2)
-                               : QString("a default; too little to measure"),
+                    d.from == From::Measured   ? counted(d.events, "cut or step", "cuts and steps")
+                    : d.from == From::Borrowed ? QString("an earlier drive of this car")
+                                               : QString("a default; too little to measure"),
                     "");
     }
     const bool ready = correction_.has_value();

@@ -57,10 +57,10 @@ class CorrectStation : public Station {
     MapGrid* small_[kLayers] = {};
     MapGrid* grid_;
     Distribution* distribution_;
-    QLabel *now_, *after_, *cell_, *empty_, *strengthText_, *leastText_, *warning_;
+    QLabel *now_, *after_, *cell_, *empty_, *strengthText_, *doubtText_, *warning_;
     QFrame* warningBox_;
     QWidget* content_;
-    QSlider *strength_, *least_;
+    QSlider *strength_, *doubt_;
     Facts *recordings_, *samples_, *delay_;
     bool computing_ = false;
     bool again_ = false;

@@ -5,8 +5,7 @@
 #include <cmath>
 
 #include "app/stations/drive/OperatorPanel.h"
-#include "core/evidence/AirRatio.h"
-#include "core/evidence/Cells.h"
+#include "core/evidence/MixtureRatio.h"
 
 namespace brusk::app {
 
@@ -91,8 +90,6 @@ DriveStation::DriveStation(Session& session, QWidget* parent) : Station("Drive",
         if (session_.driving()) return session_.stopDrive();
         time_.clear();
         columns_.clear();
-        coverageSeen_.reset();
-        map_ = {};
         session_.setTimeLapse(lapse_->currentData().toDouble());
         if (auto done = session_.startDrive(chosen(), route_->currentData().toString().toStdString()); !done)
             session_.say(QString::fromStdString(done.error().text()), true);
@@ -209,16 +206,6 @@ void DriveStation::takeLive() {
     time_.push_back(live.time_s);
     for (size_t i = 0; i < std::size(kLanes); ++i)
         columns_[i].push_back(static_cast<float>(session_.liveRole(kLanes[i].role)));
-    if (session_.calibration() && map_.values.empty())
-        if (const auto* ve = session_.kit()->definition->parameterWithRole("ve_map"))
-            if (auto table = session_.calibration()->read(*ve)) map_ = std::move(*table);
-    const double x = session_.liveRole("engine_speed"), y = session_.liveRole("manifold_pressure");
-    if (!map_.values.empty() && !std::isnan(x) && !std::isnan(y)) {
-        if (!coverageSeen_) coverageSeen_.emplace(map_.x.values, map_.y.values);
-        coverageSeen_->add(live.time_s, x, y);
-        const auto& units = session_.unitPreferences();
-        coverage_->setRing(QPointF(units.shown(map_.x.unit)(x), units.shown(map_.y.unit)(y)));
-    }
 }
 
 void DriveStation::drawLanes() {
@@ -250,17 +237,24 @@ void DriveStation::drawLanes() {
 }
 
 void DriveStation::drawCoverage() {
-    if (map_.values.empty()) return;
+    const auto coverage = session_.coverage();
+    if (!coverage || !coverage->sees()) {
+        coverageText_->setText(coverage ? "what moves along its axes is not recorded" : "");
+        return coverage_->setContents({});
+    }
+    const auto& map = coverage->map();
+    const auto now = coverage->now();
+    const auto& units = session_.unitPreferences();
     GridContents c;
-    c.rows = map_.rows;
-    c.columns = map_.columns;
-    c.setAxes(ShownAxis(map_.x, session_.unitPreferences()), ShownAxis(map_.y, session_.unitPreferences()));
+    c.rows = map.rows;
+    c.columns = map.columns;
+    c.setAxes(ShownAxis(map.x, units), ShownAxis(map.y, units));
     c.shade = GridContents::Shade::Value;
     size_t enough = 0, seen = 0;
-    c.blank.assign(map_.values.size(), 1);
-    c.values.assign(map_.values.size(), 0);
-    for (size_t i = 0; coverageSeen_ && i < c.values.size(); ++i) {
-        const double spent = coverageSeen_->seconds()[i];
+    c.blank.assign(map.values.size(), 1);
+    c.values.assign(map.values.size(), 0);
+    for (size_t i = 0; i < c.values.size(); ++i) {
+        const double spent = now.seconds[i];
         if (spent <= 0) continue;
         ++seen;
         enough += spent >= kEnough_s;
@@ -268,6 +262,8 @@ void DriveStation::drawCoverage() {
         c.values[i] = std::min(spent, kEnough_s);
     }
     coverage_->setContents(std::move(c));
+    coverage_->setRing(std::isnan(now.x) ? std::optional<QPointF>()
+                                         : QPointF(units.shown(map.x.unit)(now.x), units.shown(map.y.unit)(now.y)));
     coverageText_->setText(QString("%1 cells seen, %2 of them for 2 s and more").arg(seen).arg(enough));
 }
 

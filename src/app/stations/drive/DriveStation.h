@@ -10,7 +10,6 @@
 #include "app/widgets/LaneView.h"
 #include "app/widgets/MapGrid.h"
 #include "app/widgets/Panels.h"
-#include "core/evidence/Coverage.h"
 
 namespace brusk::app {
 
@@ -65,8 +64,6 @@ class DriveStation : public Station {
     // The last stretch of the live channels, for the lanes.
     std::vector<double> time_;
     std::vector<std::vector<float>> columns_;
-    std::optional<evidence::Coverage> coverageSeen_;
-    calibration::Table map_;
 };
 
 }  // namespace brusk::app

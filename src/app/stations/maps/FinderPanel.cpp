@@ -159,8 +159,9 @@ bool FinderPanel::passes(const Parameter& p) const {
     const auto driven = session_.driven();
     if (!driven || p.axes.empty()) return false;
     return std::all_of(p.axes.begin(), p.axes.end(), [&](const auto& axis) {
-        return std::any_of(driven->recordings.begin(), driven->recordings.end(),
-                           [&](const auto& recording) { return bool(recording->find(axis.input)); });
+        for (size_t i = 0; i < driven->size(); ++i)
+            if (driven->recording(i).find(axis.input)) return true;
+        return false;
     });
 }
 

@@ -296,7 +296,7 @@ void ParameterPane::loadReference() {
 
 void ParameterPane::refreshEvidence() {
     const auto driven = session_.driven();
-    if (!driven || driven->recordings.empty()) {
+    if (!driven || driven->empty()) {
         evidence_ = {};
         return session_.loadRecordings();
     }
@@ -314,7 +314,7 @@ void ParameterPane::refreshEvidence() {
     QPointer<ParameterPane> self(this);
     session_.inBackground<job::CellEvidence>(
         [driven, table = table_, definition = session_.calibration()->sharedDefinition()] {
-            return job::evidenceOf(*driven, table);
+            return job::evidenceOf(*driven, *definition, table);
         },
         [self, key](job::CellEvidence found) {
             if (!self || self->evidenceFor_ != key) return;

@@ -5,7 +5,7 @@
 #include <algorithm>
 #include <cmath>
 
-#include "core/evidence/MapAxes.h"
+#include "core/evidence/MapSamples.h"
 #include "core/proposals/AirCorrection.h"
 
 namespace brusk::app {
@@ -117,7 +117,7 @@ void ReviewStation::refresh() {
     const QSignalBlocker quiet(list_);
     list_->clear();
     recording_.reset();
-    recordingIndex_ = -1;
+    recordingFile_.clear();
     lanes_->setTraces({}, 4);
     if (!round) {
         subtitle()->setText("Nothing was read yet.");
@@ -132,7 +132,7 @@ void ReviewStation::refresh() {
     setRole(found_, "faint");
     if (list_->count() == 0)
         found_->setText("No drive was recorded on this round. Flash it and record one on the Drive station.");
-    session_.loadSamples(round->id);
+    session_.loadDrives(round->id);
     refreshCells();
     if (list_->count()) {
         list_->setCurrentRow(list_->count() - 1);
@@ -152,14 +152,14 @@ void ReviewStation::load(int row) {
         [folder = session_.sharedFolder(), entry = entries[static_cast<size_t>(row)]] {
             return job::loadRecording(*folder, entry);
         },
-        [this, row, title, asked = ++asked_](Loaded loaded) {
+        [this, title, file = entries[static_cast<size_t>(row)].file, asked = ++asked_](Loaded loaded) {
             if (asked != asked_) return;  // something else is looked at by now
             if (!loaded) {
                 shown_.clear();  // to be tried again
                 return session_.say(QString::fromStdString(loaded.error().text()), true);
             }
             recording_ = *loaded;
-            recordingIndex_ = row;
+            recordingFile_ = file;
             showRecording();
             session_.lookAt(recording_, title);
         });
@@ -185,10 +185,11 @@ void ReviewStation::showRecording() {
 
 void ReviewStation::refreshCells() {
     const auto* round = session_.selected();
-    const auto samples = round ? session_.samples(round->id) : nullptr;
+    const auto drives = round ? session_.drives(round->id) : nullptr;
     GridContents c;
     map_ = {};
-    if (samples && session_.calibration()) {
+    samples_.reset();
+    if (drives && session_.calibration()) {
         const auto* ve = session_.kit()->definition->parameterWithRole("ve_map");
         if (!ve) {
             found_->setText(
@@ -201,7 +202,10 @@ void ReviewStation::refreshCells() {
     }
     cells_->setVisible(!map_.values.empty());
     if (map_.values.empty()) return;
-    const auto stats = evidence::MapAxes(map_).statistics(*samples);
+    drives_ = drives;
+    samples_ = std::make_shared<const evidence::MapSamples>(*session_.kit()->definition, map_, *drives,
+                                                            evidence::Measure::density());
+    const auto stats = samples_->cells();
     const auto error = evidence::fuelError(stats, proposals::kVisited);
     c.rows = map_.rows;
     c.columns = map_.columns;
@@ -215,28 +219,21 @@ void ReviewStation::refreshCells() {
     for (size_t i = 0; i < stats.size(); ++i)
         if (stats[i].count >= proposals::kVisited) c.blank[i] = 0, c.values[i] = shownOf(stats[i], what);
     cells_->setContents(std::move(c));
-    const auto& cost = samples->cost;
+    const auto& cost = drives->mixture()->leftOut;
     found_->setText(QString("Fuel is off by %1 % over %2 cells. %3 of %4 samples are settled.")
                         .arg(error.rms * 100, 0, 'f', 1)
                         .arg(error.cells)
-                        .arg(cost.settled)
+                        .arg(cost.kept)
                         .arg(cost.recorded));
     setRole(found_, error.rms > 0.05 ? "warm" : "good");
 }
 
 void ReviewStation::showMoments() {
-    const auto* round = session_.selected();
-    const auto samples = round ? session_.samples(round->id) : nullptr;
-    if (!samples || map_.values.empty()) return;
-    const evidence::MapAxes axes(map_);
-    const auto across = axes.across(*samples), down = axes.down(*samples);
-    const auto row = static_cast<uint32_t>(cells_->currentRow()),
-               column = static_cast<uint32_t>(cells_->currentColumn());
+    if (!samples_ || map_.values.empty()) return;
+    const auto row = static_cast<size_t>(cells_->currentRow()), column = static_cast<size_t>(cells_->currentColumn());
+    const auto drive = drives_->named(recordingFile_);
     std::vector<double> times;
-    for (size_t i = 0; i < samples->size(); ++i)
-        if (samples->source[i] == recordingIndex_ && axes.across().nearest(across[i]) == column &&
-            axes.down().nearest(down[i]) == row)
-            times.push_back(samples->time_s[i]);
+    if (drive) times = samples_->times(row * map_.columns + column, static_cast<uint16_t>(*drive));
     const auto& units = session_.unitPreferences();
     cellText_->setText(QString("%1, %2: %3 samples in this recording")
                            .arg(ShownAxis(map_.x, units).text(column), ShownAxis(map_.y, units).text(row),
@@ -253,10 +250,11 @@ void ReviewStation::showMoment() {
     if (session_.playback().playing && (now > lanes_->to() || now < lanes_->from()))
         lanes_->setSpan(now, now + (lanes_->to() - lanes_->from()));
     if (map_.values.empty()) return;
-    const double x = recording_->valueAt(map_.x.input, now), y = recording_->valueAt(map_.y.input, now);
-    if (std::isnan(x) || std::isnan(y)) return cells_->setRing(std::nullopt);
+    const auto x = evidence::valueAlong(*recording_, samples_->axes.x, now),
+               y = evidence::valueAlong(*recording_, samples_->axes.y, now);
+    if (!x || !y) return cells_->setRing(std::nullopt);
     const auto& units = session_.unitPreferences();
-    cells_->setRing(QPointF(units.shown(map_.x.unit)(x), units.shown(map_.y.unit)(y)));
+    cells_->setRing(QPointF(units.shown(map_.x.unit)(*x), units.shown(map_.y.unit)(*y)));
 }
 
 }  // namespace brusk::app

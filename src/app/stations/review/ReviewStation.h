@@ -39,10 +39,12 @@ class ReviewStation : public Station {
     QLabel* cellText_;
     QLabel* found_;
     std::shared_ptr<const recording::Recording> recording_;
-    int recordingIndex_ = -1;
+    std::string recordingFile_;
     int asked_ = 0;  ///< counts loads, so that a late one is told apart
     QString shown_;  ///< folder, round and number of recordings in the list
     calibration::Table map_;
+    std::shared_ptr<const evidence::Drives> drives_;       ///< whose samples are shown
+    std::shared_ptr<const evidence::MapSamples> samples_;  ///< on the map's axes
 };
 
 }  // namespace brusk::app

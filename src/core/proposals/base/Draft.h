@@ -8,10 +8,17 @@
 #include <span>
 
 #include "core/calibration/Respace.h"
+#include "core/calibration/RoleUnits.h"
 #include "core/proposals/BaseCalibration.h"
-#include "core/proposals/base/RoleUnits.h"
 
 namespace brusk::proposals {
+
+using calibration::blend_gcm3;
+using calibration::FuelOf;
+using calibration::kPetrol_gcm3;
+using calibration::readRole;
+using calibration::RoleUnits;
+using calibration::roleUnits;
 
 /// Who made the tables a rule starts from: the car's maker, or a donor's.
 struct Maker {

@@ -1,9 +1,9 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-#include "core/proposals/base/RoleUnits.h"
+#include "core/calibration/RoleUnits.h"
 
 #include <algorithm>
 
-namespace brusk::proposals {
+namespace brusk::calibration {
 
 namespace {
 
@@ -25,7 +25,7 @@ std::string_view secondAxis(roles::Role role) {
     return role.meaning().y;
 }
 
-double stoichiometricOf(const calibration::Calibration& calibration) {
+double stoichiometricOf(const Calibration& calibration) {
     const auto* ratio = calibration.definition().parameterWithRole("stoichiometric_ratio");
     const auto value = ratio ? calibration.value(ratio->name) : fail(ErrorCode::NotFound, "");
     return value && *value > 5 && *value < 20 ? *value : kPetrolAir;
@@ -65,7 +65,7 @@ double blend_gcm3(double ethanol) {
     return kPetrol_gcm3 * (1 - ethanol) + kEthanol_gcm3 * ethanol;
 }
 
-calibration::Table RoleUnits::in(calibration::Table table) const {
+Table RoleUnits::in(Table table) const {
     convertAll(table.values, value);
     convertAll(table.x.values, x);
     convertAll(table.y.values, y);
@@ -75,7 +75,7 @@ calibration::Table RoleUnits::in(calibration::Table table) const {
     return table;
 }
 
-Result<RoleUnits> roleUnits(const calibration::Calibration& calibration, const definition::Parameter& parameter,
+Result<RoleUnits> roleUnits(const Calibration& calibration, const definition::Parameter& parameter,
                             const FuelOf& fuel) {
     RoleUnits out;
     const auto role = roles::Role::named(parameter.role);
@@ -102,7 +102,7 @@ Result<RoleUnits> roleUnits(const calibration::Calibration& calibration, const d
     return out;
 }
 
-Result<calibration::Table> readRole(const calibration::Calibration& calibration, roles::Role role, const FuelOf& fuel) {
+Result<Table> readRole(const Calibration& calibration, roles::Role role, const FuelOf& fuel) {
     const auto* parameter = calibration.definition().parameterWithRole(role);
     if (!parameter) return fail(ErrorCode::NotFound, "Nobody plays the role \"" + std::string(role.id()) + "\".");
     const auto units = roleUnits(calibration, *parameter, fuel);
@@ -112,4 +112,4 @@ Result<calibration::Table> readRole(const calibration::Calibration& calibration,
     return units->in(std::move(*table));
 }
 
-}  // namespace brusk::proposals
+}  // namespace brusk::calibration

@@ -4,7 +4,7 @@
 
 #include "core/calibration/Calibration.h"
 
-namespace brusk::proposals {
+namespace brusk::calibration {
 
 /// From a parameter's own units to those of its role: values and both axes.
 struct RoleUnits {
@@ -12,7 +12,7 @@ struct RoleUnits {
     std::string remark;  ///< a sentence where a unit is not known and was taken for granted
 
     /// Values and breakpoints in the role's units; limits and what is stored stay as they are.
-    calibration::Table in(calibration::Table table) const;
+    Table in(Table table) const;
 };
 
 inline constexpr double kPetrol_gcm3 = 0.745;  ///< Heywood, table D.4
@@ -29,11 +29,10 @@ struct FuelOf {
 /// The units of a parameter that plays a role. Injectors that are told by mass become volume by the density of the
 /// fuel; air-fuel ratios become lambda by the stoichiometric ratio. Fails where the parameter measures another quantity
 /// than the role: its numbers would mean something else.
-[[nodiscard]] Result<RoleUnits> roleUnits(const calibration::Calibration& calibration,
-                                          const definition::Parameter& parameter, const FuelOf& fuel = {});
+[[nodiscard]] Result<RoleUnits> roleUnits(const Calibration& calibration, const definition::Parameter& parameter,
+                                          const FuelOf& fuel = {});
 
 /// The table of whoever plays a role, in the role's units; an error where nobody does or it can't be read.
-[[nodiscard]] Result<calibration::Table> readRole(const calibration::Calibration& calibration, roles::Role role,
-                                                  const FuelOf& fuel = {});
+[[nodiscard]] Result<Table> readRole(const Calibration& calibration, roles::Role role, const FuelOf& fuel = {});
 
-}  // namespace brusk::proposals
+}  // namespace brusk::calibration

@@ -1,0 +1,59 @@
+// What was driven on one set of bytes: the recordings, and what is learned from them, once and for whoever asks.
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include "core/evidence/DriveFigures.h"
+#include "core/evidence/MixtureRatio.h"
+
+namespace brusk::evidence {
+
+/// The mixture ratio over all drives.
+struct Mixture {
+    std::vector<MixtureSamples> drives;  ///< one a drive
+    LeftOut leftOut;
+    WidebandDelay delay;
+    FormsCompared forms;
+    size_t size() const;
+};
+
+/// Immutable; shared between threads. What is asked for is computed on the first asking.
+class Drives {
+  public:
+    struct Options {
+        SettlingRules rules;
+        /// Of the car's earlier drives, for those that tell nothing themselves.
+        std::optional<WidebandDelay> delay;
+        std::optional<PulseModel> pulses;
+        double stoichiometric = 14.7;    ///< for lambda that was recorded as an air-fuel ratio
+        std::vector<std::string> names;  ///< of the recordings, as whoever keeps them calls them; may be empty
+    };
+    using Recordings = std::vector<std::shared_ptr<const recording::Recording>>;
+
+    explicit Drives(Recordings recordings) : Drives(std::move(recordings), Options()) {}
+    Drives(Recordings recordings, Options options, std::vector<std::string> leftOut = {});
+
+    size_t size() const { return drives_.size(); }
+    bool empty() const { return drives_.empty(); }
+    const Sampled& operator[](size_t i) const { return *drives_[i]; }
+    const recording::Recording& recording(size_t i) const { return drives_[i]->recording(); }
+    /// Which drive has a name; nothing where that recording is not used.
+    std::optional<size_t> named(const std::string& name) const;
+    /// Recordings that are not used, and why, a sentence each.
+    const std::vector<std::string>& leftOut() const { return leftOut_; }
+
+    /// NotFound names the first channel that a drive lacks.
+    const Result<Mixture>& mixture() const;
+    const DriveFigures& figures() const;
+
+  private:
+    Result<Mixture> computeMixture() const;
+
+    std::vector<std::unique_ptr<Sampled>> drives_;
+    Options options_;
+    std::vector<std::string> leftOut_;
+    mutable std::once_flag mixtureOnce_, figuresOnce_;
+    mutable Result<Mixture> mixture_;
+    mutable DriveFigures figures_;
+};
+
+}  // namespace brusk::evidence

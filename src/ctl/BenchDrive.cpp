@@ -25,10 +25,6 @@ recording::Group oneRow(std::string name) {
 BenchDrive::BenchDrive(Context& context, benchcar::BenchCar& car, const job::Kit& kit, job::ChannelSet channels,
                        const image::Image& image)
     : c_(context), car_(car), kit_(kit), channels_(std::move(channels)), image_(image) {
-    size_t signals = 0;
-    for (const auto& message : kit.externalSensors)
-        signals += message.signalList.size();
-    external_.assign(signals, std::nanf(""));
     values_.resize(channels_.measurements.size());
 }
 
@@ -48,9 +44,14 @@ Done BenchDrive::open(const BenchOrders& orders) {
     for (const std::string& path : {orders.out, orders.truth})
         if (!path.empty())
             if (auto done = makeRoom(c_, path, orders.force); !done) return done;
-    auto file = begin(orders.out, job::layoutOf(kit_, channels_, orders.wideband), title);
+    auto layout = job::layoutOf(kit_, channels_, orders.wideband);
+    external_.resize(layout.groups.size() > 1 ? layout.groups[1].channels.size() : 0, std::nanf(""));
+    job::addLearned(kit_, layout);
+    learnedGroup_ = layout.groups.size() - 1;
+    auto file = begin(orders.out, layout, title);
     if (!file) return tl::unexpected(file.error());
     file_ = std::move(*file);
+    keepLearned(0);
     if (orders.truth.empty()) return {};
     recording::Recording truth;
     auto& states = truth.groups.emplace_back();
@@ -71,6 +72,16 @@ Done BenchDrive::open(const BenchOrders& orders) {
     if (!opened) return tl::unexpected(opened.error());
     truth_ = std::move(*opened);
     return {};
+}
+
+void BenchDrive::keepLearned(double time_s) {
+    if (learnedGroup_ == 0) return;
+    std::vector<float> row;
+    for (const auto* m : job::learnedChannels(*kit_.definition)) {
+        const auto bytes = car_.memory().at(m->address, static_cast<uint32_t>(definition::sizeOf(m->type)));
+        row.push_back(static_cast<float>(definition::physicalOf(*kit_.definition, *m, bytes.data())));
+    }
+    file_->append(learnedGroup_, time_s, row);
 }
 
 void BenchDrive::row(double time_s) {
@@ -127,7 +138,7 @@ Done BenchDrive::drive(const benchcar::Route& route, const BenchOrders& orders, 
     car_.startRoute(route);
     double written_s = now_s();
     const int64_t period_us = orders.period_ms * int64_t{1000};
-    const bool external = orders.wideband && file_->written().size() > 1;
+    const bool external = orders.wideband && !external_.empty();
     while (car_.onRoute()) {
         car_.advanceTo(car_.now_us() + kTick_us);
         const double time_s = now_s();
@@ -183,6 +194,7 @@ Result<BenchOutcome> BenchDrive::run(const BenchOrders& orders) {
         if (code.status & benchcar::status::kConfirmed)
             // SAE J2012 without the failure type, which this controller does not tell.
             out.codes.push_back(link::TroubleCode{code.code, code.status}.name().substr(0, 5));
+    keepLearned(out.duration_s);
     if (auto done = finish(out); !done) return tl::unexpected(done.error());
     out.rows = file_->written()[0];
     return out;

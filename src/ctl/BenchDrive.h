@@ -50,6 +50,7 @@ class BenchDrive {
     [[nodiscard]] Done open(const BenchOrders& orders);
     [[nodiscard]] Done drive(const benchcar::Route& route, const BenchOrders& orders, BenchOutcome& out);
     void row(double time_s);
+    void keepLearned(double time_s);
     void listen(bool wideband, double time_s);
     void watch(double time_s, BenchOutcome& out);
     [[nodiscard]] Done finish(const BenchOutcome& out);
@@ -62,6 +63,7 @@ class BenchDrive {
     std::unique_ptr<recording::Mdf4Writer> file_, truth_;
     std::vector<float> values_, external_, known_;
     benchcar::TruthFigures figures_;
+    size_t learnedGroup_ = 0;  ///< nil where the controller tells nothing of it
     int64_t from_us_ = 0;
     int refuels_ = 0;
     double refuelled_l_ = 0;

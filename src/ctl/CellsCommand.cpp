@@ -73,9 +73,8 @@ Done cells(Context& c, const Options& o) {
     c.outcome.json = {{"x", o.xBreaks}, {"y", o.yBreaks}, {"cells", list}};
     if (o.fit) {
         const auto fit = evidence::fitCells(xAxis, yAxis, {*x, *y, *value, clock.time_s, {}, {}});
-        c.outcome.json["fit"] = {{"factor", fit.factor},         {"doubt", fit.doubt},
-                                 {"resolution", fit.resolution}, {"visits", fit.visits},
-                                 {"evidence", fit.evidence},     {"within", fit.within},
+        c.outcome.json["fit"] = {{"factor", fit.factor},  {"doubt", fit.doubt},       {"resolution", fit.resolution},
+                                 {"visits", fit.visits},  {"evidence", fit.evidence}, {"within", fit.within},
                                  {"between", fit.between}};
         for (size_t i = 0; i < fit.factor.size(); ++i)
             c.outcome.text += "node row " + std::to_string(i / columns) + " column " + std::to_string(i % columns) +

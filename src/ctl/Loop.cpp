@@ -6,6 +6,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "core/evidence/Learned.h"
 #include "core/job/TroubleCodes.h"
 
 namespace brusk::ctl {
@@ -66,6 +67,7 @@ Done Loop::makeBase(const proposals::BuildSheet& sheet, const proposals::Decisio
     auto plan = proposals::planBase(*calibration, sheet, decisions, proposals::Stage::FullLoad, donor);
     if (!plan) return tl::unexpected(plan.error());
     plan_ = std::move(*plan);
+    expectFirstPull();
     return takeRound(
         job::makeRound(kit(), *folder_, round_.id, plan_.edits(), "Base for the new parts", plan_.account(sheet)));
 }
@@ -77,7 +79,42 @@ Done Loop::correct(const proposals::AirCorrectionOptions& options) {
     if (!calibration) return tl::unexpected(calibration.error());
     const auto correction = proposals::correctAir(*calibration, **drives, options);
     if (!correction) return tl::unexpected(correction.error());
+    expectFirstPull();
     return takeRound(job::makeRound(kit(), *folder_, round_.id, {correction->edit}, "Air model", ""));
+}
+
+void Loop::expectFirstPull() {
+    firstPullExpected_pct_.reset();
+    const auto drives = job::drivesOf(kit(), *folder_, round_.id);
+    const auto inCar = job::calibrationOf(kit(), *folder_, round_.id);
+    if (!drives || !inCar) return;
+    if (const auto pull = evidence::firstPull(*inCar, **drives)) firstPullExpected_pct_ = pull->withLearned_pct;
+}
+
+Done Loop::pullOnce() {
+    constexpr double kFoot = 0.9, kSettled_s = 0.5, kLeast_s = 1;
+    firstPull_pct_.reset();
+    car_.startRoute(*benchcar::routeNamed("pulls-3"));
+    double pulled_s = 0, sum = 0, n = 0;
+    bool over = false;
+    // The route goes on to its end, so that the next drive finds the car standing, as ever.
+    while (car_.onRoute()) {
+        if (auto frame = bus_.receive(bus_.now_us() + 10000); !frame) return tl::unexpected(frame.error());
+        const auto& car = car_.plant().state();
+        const auto& controller = car_.controller().now();
+        const bool pulls = car.pedal > kFoot && car.gear > 0 && car.clutch > 0.99 && !controller.fuelCut;
+        over = over || (!pulls && pulled_s > kSettled_s + kLeast_s);
+        if (over) continue;
+        pulled_s = pulls ? pulled_s + 0.01 : 0;
+        if (!pulls) sum = n = 0;
+        if (pulled_s > kSettled_s) sum += car.lambda / (controller.lambda_4 / 10000.0), n += 1;
+    }
+    car_.stopRoute();
+    if (n > 0) firstPull_pct_ = (sum / n - 1) * 100;
+    // The engine runs down before anybody asks the controller for more.
+    for (const int64_t down = bus_.now_us() + 8000000; bus_.now_us() < down;)
+        if (auto frame = bus_.receive(down); !frame) return tl::unexpected(frame.error());
+    return {};
 }
 
 Done Loop::flash() {
@@ -85,6 +122,7 @@ Done Loop::flash() {
     const auto report = job::flashRound(uds, kit(), *folder_, round_.id, {}, {});
     if (!report) return tl::unexpected(report.error());
     report_ = *report;
+    if (auto done = pullOnce(); !done) return done;
     // What was learned on the old calibration is forgotten with the codes.
     if (auto done = uds.clearTroubleCodes(); !done) return done;
     return {};
@@ -201,6 +239,9 @@ json Loop::report() const {
                 {"flash_seconds", static_cast<double>(report_.elapsed_us) * 1e-6},
                 {"flash_sectors", report_.sectors},
                 {"flash_share_of_least", report_.share()}};
+    if (firstPull_pct_ || firstPullExpected_pct_)
+        out["first_pull"] = {{"lambda_off_pct", orNull(firstPull_pct_)},
+                             {"expected_pct", orNull(firstPullExpected_pct_)}};
     // The same figures by what the plant knows, and what it alone can tell.
     out["plant"] = json::object();
     for (const auto& [name, value] : plant_.all())

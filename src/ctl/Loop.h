@@ -37,6 +37,7 @@ class Loop {
     [[nodiscard]] Done baseWithDonor(const proposals::BuildSheet& sheet);
     const proposals::BasePlan& plan() const { return plan_; }
     [[nodiscard]] Done correct(const proposals::AirCorrectionOptions& options);
+    /// Flashes, pulls once with what the controller has learned as it is, and clears that.
     [[nodiscard]] Done flash();
     /// Idle and small hills.
     [[nodiscard]] Done driveGently();
@@ -64,6 +65,10 @@ class Loop {
   private:
     const job::Kit& kit() const { return *found_.kit; }
     Done record(const std::string& route);
+    /// To the end of the first pull of its route; the true mixture of that.
+    Done pullOnce();
+    /// What the drives on the round before let expect of it.
+    void expectFirstPull();
     Done makeBase(const proposals::BuildSheet& sheet, const proposals::Decisions& decisions,
                   const proposals::Donor* donor);
     Done takeRound(Result<carfolder::Round> made);
@@ -83,6 +88,8 @@ class Loop {
     bool droveGently_ = false;
     int codes_ = 0;
     Truth truth_;
+    std::optional<double> firstPull_pct_;  ///< true lambda over asked of the first pull after the flash, lean above nil
+    std::optional<double> firstPullExpected_pct_;
     benchcar::TruthFigures plant_;  ///< over all drives of the last round, by the plant
     Result<int> countCodes();
     link::FlashReport report_;

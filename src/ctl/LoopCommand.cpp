@@ -76,6 +76,10 @@ Done run(Context& c, int rounds, const std::string& route, uint64_t seed, bool w
                           plant("boost_error_kpa", 1, " kPa") + ", beyond its target by " +
                           plant("overshoot_kpa", 1, " kPa") + "; spark " + plant("spark_over_limit_deg", 1, " deg") +
                           " over the knock limit\n";
+        if (r.contains("first_pull"))
+            c.outcome.text += "         the first pull after the flash, what was learned left: lambda off by " +
+                              figure(r["first_pull"]["lambda_off_pct"], 1, " %") + ", expected " +
+                              figure(r["first_pull"]["expected_pct"], 1, " %") + "\n";
         if (!r.contains("gentle")) return;
         const json& g = r["gentle"];
         c.outcome.text += "         idle and small hills: started in " + figure(g["start_s"], 1, " s") +

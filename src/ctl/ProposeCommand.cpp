@@ -5,6 +5,8 @@
 
 #include "core/base/Text.h"
 #include "core/carfolder/Schema.h"
+#include "core/evidence/Learned.h"
+#include "core/evidence/Replay.h"
 #include "core/job/Correct.h"
 #include "core/job/Drive.h"
 #include "core/recording/Mdf4.h"
@@ -148,10 +150,15 @@ json delayJson(const evidence::WidebandDelay& d) {
             {"events", d.events}};
 }
 
-/// Whose two ways of telling the mixture do not agree.
-json warningsOf(const evidence::Mixture& mixture, const evidence::CellFit& fit) {
+/// What is odd about these drives, a sentence each.
+std::vector<std::string> warningsOf(const calibration::Calibration& inCar, const evidence::Drives& drives,
+                                    const evidence::CellFit& fit, const std::optional<evidence::FirstPull>& pull) {
     constexpr double kApart = 0.02;
-    json out = json::array();
+    const evidence::Mixture& mixture = *drives.mixture();
+    std::vector<std::string> out;
+    for (const auto& mismatch : evidence::checkAxes(inCar, drives).found)
+        out.push_back(mismatch.sentence());
+    if (pull) out.push_back(pull->sentence());
     if (!mixture.forms.agree())
         out.push_back("Injector pulses tell a mixture that is " + formatNumber(mixture.forms.mean * 100, 1) +
                       " % off what the trims tell: flow, dead time or density in the calibration are not what the "
@@ -180,26 +187,32 @@ json cellsJson(const proposals::AirCorrection& air, const proposals::AirCorrecti
 }
 
 json correctionJson(const proposals::AirCorrection& air, const evidence::Mixture& mixture,
-                    const proposals::AirCorrectionOptions& options, const std::string& reason) {
-    return {{"kind", "air"},
-            {"on", json::array()},
-            {"parameters",
-             {{{"name", air.parameter},
-               {"role", "ve_map"},
-               {"cells", air.table.values.size()},
-               {"cells_changed", air.changed},
-               {"cells_sure", air.sure},
-               {"largest_step", air.largestStep * 100},
-               {"unit", "%"}}}},
-            {"now", figure(air.now.rms)},
-            {"expected", figure(air.expected)},
-            {"left_out", leftOut(mixture.leftOut)},
-            {"delay", delayJson(mixture.delay)},
-            {"systematic", air.fit.systematic},
-            {"seen", cellsJson(air, options)},
-            {"loosened", json::array()},
-            {"warnings", warningsOf(mixture, air.fit)},
-            {"reason", reason}};
+                    const proposals::AirCorrectionOptions& options, const std::string& reason,
+                    const std::vector<std::string>& warnings, const std::optional<evidence::FirstPull>& pull) {
+    json out = {{"kind", "air"},
+                {"on", json::array()},
+                {"parameters",
+                 {{{"name", air.parameter},
+                   {"role", "ve_map"},
+                   {"cells", air.table.values.size()},
+                   {"cells_changed", air.changed},
+                   {"cells_sure", air.sure},
+                   {"largest_step", air.largestStep * 100},
+                   {"unit", "%"}}}},
+                {"now", figure(air.now.rms)},
+                {"expected", figure(air.expected)},
+                {"left_out", leftOut(mixture.leftOut)},
+                {"delay", delayJson(mixture.delay)},
+                {"systematic", air.fit.systematic},
+                {"seen", cellsJson(air, options)},
+                {"loosened", json::array()},
+                {"warnings", warnings},
+                {"reason", reason}};
+    if (pull)
+        out["first_pull"] = {{"with_learned_pct", pull->withLearned_pct},
+                             {"cleared_pct", pull->cleared_pct},
+                             {"learned_trim_pct", pull->trim_pct}};
+    return out;
 }
 
 bool nobodyHas(const evidence::Drives& drives, roles::Role role) {
@@ -289,14 +302,16 @@ Done propose(Context& c, const Choice& o, const std::vector<std::string>& files)
                                " settled samples; " + formatNumber(air->expected * 100, 2) +
                                " % are expected to be left.";
     c.outcome.text += reason + "\n";
-    for (const auto& warning : warningsOf(*mixture, air->fit))
-        c.outcome.text += warning.get<std::string>() + "\n";
+    const auto pull = evidence::firstPull(*subject->calibration, drives);
+    const auto warnings = warningsOf(*subject->calibration, drives, air->fit, pull);
+    for (const std::string& warning : warnings)
+        c.outcome.text += warning + "\n";
     if (air->changed == 0) {
         c.outcome.json["right"].push_back({{"kind", "air"}, {"now", figure(air->now.rms)}});
         c.outcome.text += "Nothing to change.\n";
         return {};
     }
-    c.outcome.json["corrections"].push_back(correctionJson(*air, *mixture, options, reason));
+    c.outcome.json["corrections"].push_back(correctionJson(*air, *mixture, options, reason, warnings, pull));
     c.outcome.text += std::to_string(air->changed) + " of " + std::to_string(air->table.values.size()) + " cells of " +
                       air->parameter + " change, by at most " + formatNumber(air->largestStep * 100, 1) + " %.\n";
     return keep(c, o, *subject, *air, reason);

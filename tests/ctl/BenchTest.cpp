@@ -142,7 +142,7 @@ void BenchTest::whatIsLeftOutIsLeftOut() {
             all.find("tick_none").channel == nullptr);
     QVERIFY(all.find("substitutes") && !roles.find("substitutes"));
     const auto blind = drive({"--no-wideband"});
-    QVERIFY(blind.groups.size() == 1 && !blind.findRole("lambda_measured"));
+    QVERIFY(blind.groups.size() == 2 && !blind.findRole("lambda_measured"));
     QVERIFY(!drive({"--drop", "lambda_measured"}).findRole("lambda_measured"));
     const auto dropped = drive({"--drop", "short_trim", "--drop", "pedal"});
     QVERIFY(!dropped.findRole("short_trim") && !dropped.findRole("pedal") && dropped.findRole("long_trim"));

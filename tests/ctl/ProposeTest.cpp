@@ -17,6 +17,7 @@ class ProposeTest : public QObject {
     void whatLacksIsToldAndNothingIsWritten();
     void aFolderGetsItsRounds();
     void settingsAreObeyedAndNonsenseIsRefused();
+    void anotherDefinitionOfTheSameControllerGivesTheSame();
 
   private:
     QString at(const QString& name) const { return folder_.filePath(name); }
@@ -140,6 +141,58 @@ void ProposeTest::settingsAreObeyedAndNonsenseIsRefused() {
     QFile there(at("there.hex"));
     QVERIFY(there.open(QFile::WriteOnly));
     QVERIFY(propose(bytes + QStringList{"--out", at("there.hex")}).code == 1);
+}
+
+void ProposeTest::anotherDefinitionOfTheSameControllerGivesTheSame() {
+    const QString data = at("foreign");
+    QCOMPARE(QProcess::execute("python3", {BRUSK_SOURCE_DIR "/scripts/foreign-definition", data}), 0);
+    const QString theirs = data + "/heron/aldine-e2.a2l";
+    const auto through = [&](const QString& definition, const QStringList& arguments) {
+        if (definition == theirs) qputenv("BRUSK_DATA", data.toUtf8());
+        const auto ran = ctl(arguments);
+        qunsetenv("BRUSK_DATA");
+        if (ran.code != 0) qFatal("%s", ran.err.constData());
+        return ran;
+    };
+    const QString names[] = {"ours", "theirs"}, definitions[] = {kA2l, theirs};
+    QJsonObject corrections[2];
+    for (int i = 0; i < 2; ++i) {
+        const QString drive = at(names[i] + ".mf4"), definition = definitions[i];
+        through(definition,
+                {"bench", "drive", "--model", "heron-fitted", "--seed", "6", "--route", "hills", "--out", drive});
+        corrections[i] = through(definition, {"propose", "air", drive, "--definition", definition, "--image",
+                                              at("car.hex"), "--out", at(names[i] + ".hex"), "--json"})
+                             .object()["corrections"]
+                             .toArray()[0]
+                             .toObject();
+        through(definition, {"base", definition, at("car.hex"), "--sheet", BRUSK_DATA_DIR "/heron/build-sheet.json",
+                             "--out", at(names[i] + "-base.hex")});
+    }
+    // The correction, to one count; the base, to the byte.
+    for (const auto& value : ctl({"compare", kA2l, at("ours.hex"), at("theirs.hex"), "--json"}).array()) {
+        QCOMPARE(value.toObject()["name"].toString(), QString("ve_map"));
+        QVERIFY(std::abs(value.toObject()["largest_difference"].toDouble()) < 0.0101);
+    }
+    QVERIFY(ctl({"compare", kA2l, at("ours-base.hex"), at("theirs-base.hex"), "--json"}).array().isEmpty());
+    // The evidence of each cell, whichever axis runs across.
+    const auto seen = [&](int i) {
+        QMap<std::pair<int, int>, QJsonObject> out;
+        for (const auto& value : corrections[i]["seen"].toArray()) {
+            const auto cell = value.toObject();
+            const std::pair at{cell["row"].toInt(), cell["column"].toInt()};
+            out[i == 0 ? at : std::pair{at.second, at.first}] = cell;
+        }
+        return out;
+    };
+    const auto mine = seen(0), other = seen(1);
+    QVERIFY(mine.size() > 20 && mine.keys() == other.keys());
+    for (auto cell = mine.begin(); cell != mine.end(); ++cell) {
+        const auto& again = other[cell.key()];
+        QVERIFY(std::abs(cell.value()["samples"].toInt() - again["samples"].toInt()) <= 2);
+        QCOMPARE(cell.value()["visits"], again["visits"]);
+        QVERIFY(std::abs(cell.value()["factor"].toDouble() - again["factor"].toDouble()) < 2e-4);
+        QVERIFY(std::abs(cell.value()["doubt"].toDouble() - again["doubt"].toDouble()) < 2e-4);
+    }
 }
 
 QTEST_GUILESS_MAIN(ProposeTest)

@@ -126,7 +126,8 @@ void JobTest::aDriveIsRecordedAndBoundToItsRound() {
     EXPECT_OK(recording);
     QCOMPARE((*recording)->roundId, std::string("0"));
     QCOMPARE((*recording)->imageSha256, original.imageSha256);
-    QCOMPARE((*recording)->groups.size(), size_t{2});
+    // The controller's channels, the wideband, and what was learned.
+    QCOMPARE((*recording)->groups.size(), size_t{3});
     QVERIFY(std::abs((*recording)->groups[0].rate_hz - 100) < 1);
     // What was recorded is what the car did.
     const auto speed = (*recording)->findRole("engine_speed");
@@ -261,7 +262,7 @@ void JobTest::aSensorMessageWithoutSignalsSaysNothing() {
         const auto outcome = recordFile(client, kit, files, "/drive.mf4", *channelSet(kit, {}), options);
         EXPECT_OK(outcome);
         QVERIFY(!outcome->problem && outcome->entry.samples > 150);
-        QCOMPARE(recording::readMdf4(*files.read("/drive.mf4"))->groups.size(), size_t{alone ? 1u : 2u});
+        QCOMPARE(recording::readMdf4(*files.read("/drive.mf4"))->groups.size(), size_t{alone ? 2u : 3u});
     }
 }
 

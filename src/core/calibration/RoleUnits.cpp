@@ -3,6 +3,8 @@
 
 #include <algorithm>
 
+#include "core/roles/Likeness.h"
+
 namespace brusk::calibration {
 
 namespace {
@@ -66,6 +68,15 @@ double blend_gcm3(double ethanol) {
 }
 
 Table RoleUnits::in(Table table) const {
+    if (exchanged) {
+        const Table own = table;
+        std::swap(table.x, table.y);
+        std::swap(table.rows, table.columns);
+        for (size_t i = 0; i < own.values.size(); ++i) {
+            table.values[i] = own.values[ownCell(i, table.rows, table.columns)];
+            if (own.raw.size() == own.values.size()) table.raw[i] = own.raw[ownCell(i, table.rows, table.columns)];
+        }
+    }
     convertAll(table.values, value);
     convertAll(table.x.values, x);
     convertAll(table.y.values, y);
@@ -82,14 +93,21 @@ Result<RoleUnits> roleUnits(const Calibration& calibration, const definition::Pa
     if (!role) return out;
     const auto& d = calibration.definition();
     const double stoichiometric = fuel.stoichiometric.value_or(stoichiometricOf(calibration));
+    const std::string_view across = role->meaning().x, down = secondAxis(*role);
+    const auto fit = [&](size_t first, size_t second) {
+        return std::min(roles::unitFits(d.axisUnitOf(parameter, first), across),
+                        roles::unitFits(d.axisUnitOf(parameter, second), down));
+    };
+    out.exchanged = role->meaning().shape == roles::Shape::Map && parameter.axes.size() == 2 && !across.empty() &&
+                    !down.empty() && fit(0, 1) < fit(1, 0) && fit(1, 0) >= 1;
     struct One {
         std::string_view from, to;
         const char* what;
         units::Shown& into;
     };
     for (const One& one : {One{d.unitOf(parameter), role->unit(), "", out.value},
-                           One{d.axisUnitOf(parameter, 0), role->meaning().x, " along its first axis", out.x},
-                           One{d.axisUnitOf(parameter, 1), secondAxis(*role), " along its second axis", out.y}}) {
+                           One{d.axisUnitOf(parameter, out.ownAxis(0)), across, " along its first axis", out.x},
+                           One{d.axisUnitOf(parameter, out.ownAxis(1)), down, " along its second axis", out.y}}) {
         bool unknown = false;
         const auto how = between(one.from, one.to, fuel.density_gcm3, stoichiometric, unknown);
         if (!how) return fail(ErrorCode::BadInput, parameter.title() + one.what + ": " + how.error().message);

@@ -9,10 +9,18 @@ namespace brusk::calibration {
 /// From a parameter's own units to those of its role: values and both axes.
 struct RoleUnits {
     units::Shown value, x, y;
-    std::string remark;  ///< a sentence where a unit is not known and was taken for granted
+    bool exchanged = false;  ///< what runs across the role's map runs down the parameter's
+    std::string remark;      ///< a sentence where a unit is not known and was taken for granted
 
-    /// Values and breakpoints in the role's units; limits and what is stored stay as they are.
+    /// Values and breakpoints in the role's units and the role's order of axes; limits and what is stored stay as they
+    /// are.
     Table in(Table table) const;
+    /// Which of the parameter's own cells is cell `i` of the role's table, which has so many rows and columns.
+    size_t ownCell(size_t i, size_t rows, size_t columns) const {
+        return exchanged ? i % columns * rows + i / columns : i;
+    }
+    /// Which of the parameter's own axes is axis 0 or 1 of the role.
+    size_t ownAxis(size_t axis) const { return exchanged ? 1 - axis : axis; }
 };
 
 inline constexpr double kPetrol_gcm3 = 0.745;  ///< Heywood, table D.4

@@ -47,8 +47,14 @@ std::vector<RoleGuess> guessRole(const Definition& d, const roles::Meaning& role
             const Parameter& p = d.parameters[i];
             if (!p.role.empty() || shapeOf(p) != role.shape) continue;
             double fit = roles::unitFits(d.unitOf(p), role.unit);
-            for (const auto& [axis, unit] : {std::pair<size_t, std::string_view>{0, role.x}, {1, role.y}})
-                if (fit > 0 && !unit.empty()) fit = std::min(fit, roles::unitFits(d.axisUnitOf(p, axis), unit));
+            // Whichever of the two runs across.
+            const auto axes = [&](size_t first, size_t second) {
+                double both = 1;
+                for (const auto& [axis, unit] : {std::pair{first, role.x}, {second, role.y}})
+                    if (!unit.empty()) both = std::min(both, roles::unitFits(d.axisUnitOf(p, axis), unit));
+                return both;
+            };
+            if (fit > 0) fit = std::min(fit, std::max(axes(0, 1), p.axes.size() == 2 ? axes(1, 0) : 0));
             consider(role, {p.name, p.label, p.description, d.unitOf(p)}, i, fit, out);
         }
     }

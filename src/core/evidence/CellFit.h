@@ -15,7 +15,7 @@ struct CellFitOptions {
     double restraint = 0.10;    ///< how far ln m may be from nil where nobody drove (standard deviation)
     double driveFactor = 0.01;  ///< how far one drive's level may be from another's: fuel, weather
     double airLead_s = 0.05;    ///< of the coefficient of d ln(air) / dt
-    double curvature = 0;        ///< how much ln m bends from node to node; nil: what the samples speak for
+    double curvature = 0;       ///< how much ln m bends from node to node; nil: what the samples speak for
     double huber = 1.345;       ///< standard deviations beyond which a visit counts less
     int passes = 4;             ///< of reweighting
     double wideband = 0.01;     ///< its error, which no number of samples removes

@@ -14,9 +14,9 @@ namespace brusk::evidence {
 struct WidebandDelay {
     enum class From { Default, Borrowed, Measured };
 
-    double mass_g = 0.9;   ///< of gas at kReference_K, of all banks that share the flow
-    double cycles = 0.75;  ///< from the injection to the open exhaust valve
-    double lag_s = 0.06;   ///< of the sensor
+    double mass_g = 0.9;     ///< of gas at kReference_K, of all banks that share the flow
+    double cycles = 0.75;    ///< from the injection to the open exhaust valve
+    double lag_s = 0.06;     ///< of the sensor
     double after_s = 0.008;  ///< from the sensor to the recording, and from the recorded number to the injection
     // Standard deviations.
     double massDoubt = 0.6;  ///< share of mass_g

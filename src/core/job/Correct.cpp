@@ -214,7 +214,7 @@ Result<evidence::MapSamples> samplesOf(const Kit& kit, const carfolder::CarFolde
     const auto table = calibration->read(*map);
     if (!table) return tl::unexpected(table.error());
     if (const auto& mixture = drives.mixture(); !mixture) return tl::unexpected(mixture.error());
-    return evidence::MapSamples(*kit.definition, *table, drives, evidence::Measure::density());
+    return evidence::MapSamples(*kit.definition, *table, drives, evidence::Measure::mixture());
 }
 
 constexpr double kLeastRoad_rpm = 1000, kMostRoad_rpm = 5200, kLeastRoad_kPa = 25, kMostRoad_kPa = 160;

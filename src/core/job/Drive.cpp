@@ -7,15 +7,21 @@
 
 #include "core/base/Text.h"
 #include "core/carfolder/Schema.h"
-#include "core/evidence/Sampled.h"
+#include "core/evidence/Learned.h"
 #include "core/recording/RecordingWriter.h"
+#include "core/roles/Needs.h"
 
 namespace brusk::job {
 namespace {
 
 constexpr int64_t kSlice_us = 20000;
-constexpr roles::Role kFuelRoles[] = {"engine_speed", "manifold_pressure", "throttle", "coolant", "lambda_asked",
-                                      "short_trim",   "long_trim",         "airflow",  "fuel_cut"};
+/// What the corrections of fuel need of the controller.
+std::vector<const definition::Measurement*> fuelChannels(const definition::Definition& definition) {
+    std::vector<const definition::Measurement*> out;
+    for (const roles::Role role : roles::needOf(roles::kKindNeeds, "air")->channels)
+        if (const auto* m = definition.measurementWithRole(role)) out.push_back(m);
+    return out;
+}
 
 constexpr roles::Role kUsualRoles[] = {"pedal",
                                        "intake_temperature",
@@ -63,16 +69,39 @@ int64_t wall_us() {
 
 }  // namespace
 
+std::vector<const definition::Measurement*> learnedChannels(const definition::Definition& definition) {
+    std::vector<const definition::Measurement*> out;
+    for (const roles::Role role : roles::kLearned)
+        if (const auto* m = definition.measurementWithRole(role)) out.push_back(m);
+    return out;
+}
+
+void addLearned(const Kit& kit, recording::Recording& layout) {
+    const auto channels = learnedChannels(*kit.definition);
+    if (channels.empty()) return;
+    auto& group = layout.groups.emplace_back();
+    group.name = evidence::kLearnedGroup;
+    for (const auto* m : channels)
+        group.channels.push_back(
+            {m->name, std::string(kit.definition->unitOf(*m)), m->title() + ", learned", m->role, {}});
+}
+
 std::vector<std::string> usualChannels(const definition::Definition& definition) {
     std::vector<std::string> out;
     const auto add = [&](roles::Role role) {
         if (const auto* m = definition.measurementWithRole(role)) out.push_back(m->name);
     };
-    for (const roles::Role role : kFuelRoles)
-        add(role);
+    for (const auto* m : fuelChannels(definition))
+        out.push_back(m->name);
     for (const roles::Role role : kUsualRoles)
         add(role);
-    return out;
+    for (const roles::Role role : roles::needOf(roles::kKindNeeds, "air")->helped)
+        add(role);
+    // Each once, in this order.
+    std::vector<std::string> once;
+    for (std::string& name : out)
+        if (std::find(once.begin(), once.end(), name) == once.end()) once.push_back(std::move(name));
+    return once;
 }
 
 std::vector<std::string> channelsWithRole(const definition::Definition& definition) {
@@ -89,8 +118,8 @@ Result<ChannelSet> channelSet(const Kit& kit, const std::vector<std::string>& na
         if (std::find(set.measurements.begin(), set.measurements.end(), m) == set.measurements.end())
             set.measurements.push_back(m);
     };
-    for (const roles::Role role : kFuelRoles)
-        if (const auto* m = kit.definition->measurementWithRole(role)) add(m);
+    for (const auto* m : fuelChannels(*kit.definition))
+        add(m);
     for (const std::string& name : names) {
         const auto* m = kit.definition->measurement(name);
         if (!m) return fail(ErrorCode::NotFound, "The definition has no measurement " + name + ".");
@@ -200,7 +229,20 @@ recording::Recording layoutOf(const Kit& kit, const ChannelSet& channels, bool w
 }
 
 recording::Recording DriveRecorder::layout() const {
-    return layoutOf(kit_, channels_);
+    auto out = layoutOf(kit_, channels_);
+    addLearned(kit_, out);
+    return out;
+}
+
+std::optional<std::vector<float>> DriveRecorder::learned() {
+    std::vector<float> out;
+    if (!uds_.startSession(uds_.profile().sessionExtended)) return std::nullopt;
+    for (const auto* m : learnedChannels(*kit_.definition)) {
+        const auto bytes = uds_.readMemory(m->address, static_cast<uint16_t>(definition::sizeOf(m->type)));
+        if (!bytes) return std::nullopt;
+        out.push_back(static_cast<float>(definition::physicalOf(*kit_.definition, *m, bytes->data())));
+    }
+    return out.empty() ? std::nullopt : std::optional(std::move(out));
 }
 
 Done DriveRecorder::start() {
@@ -260,7 +302,8 @@ Result<std::string> areasText(const Kit& kit, carfolder::CarFolder& folder, int6
 /// Samples into the writer until somebody ends it or the link fails.
 void sampleInto(link::Uds& uds, DriveRecorder& recorder, std::unique_ptr<recording::Mdf4Writer> file,
                 const recording::Recording& layout, double rate_hz, const DriveOptions& options, DriveOutcome& out) {
-    const size_t externals = layout.groups.size() > 1 ? layout.groups[1].channels.size() : 0;
+    const bool learns = layout.groups.back().name == evidence::kLearnedGroup;
+    const size_t externals = layout.groups.size() > (learns ? 2u : 1u) ? layout.groups[1].channels.size() : 0;
     recording::RecordingWriter writer(std::move(file), layout.groups.size(), options.onTrouble);
     LiveRow live;
     live.external.assign(externals, std::nanf(""));
@@ -291,6 +334,11 @@ void sampleInto(link::Uds& uds, DriveRecorder& recorder, std::unique_ptr<recordi
         if (!done) out.ended = Ended::Link;
         return done.has_value();
     };
+    const auto keepLearned = [&](double time_s) {
+        if (const auto row = learns ? recorder.learned() : std::nullopt)
+            writer.append(layout.groups.size() - 1, time_s, *row);
+    };
+    keepLearned(0);
     bool running = note(recorder.start());
     const int64_t begun_us = port.now_us();
     int64_t dueAt_us = begun_us + options.writeEvery_us;
@@ -306,7 +354,7 @@ void sampleInto(link::Uds& uds, DriveRecorder& recorder, std::unique_ptr<recordi
     }
     // What came is safe before the controller is asked to stop, which can take its time.
     writer.due();
-    if (running && out.ended != Ended::Link) note(recorder.stop());
+    if (running && out.ended != Ended::Link && note(recorder.stop())) keepLearned(last_s);
     const Done whole = writer.finish();
     if (!whole) {
         out.problem = whole.error();

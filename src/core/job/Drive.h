@@ -38,6 +38,10 @@ std::string areasText(const Kit& kit, const image::Image& image);
 enum class Bound { Same, Other, Untold };
 Bound boundTo(const Kit& kit, const image::Image& image, const recording::Recording& recording);
 
+/// What the controller learns and keeps, by role; and a group for it: a row when a recording begins, one when it ends.
+std::vector<const definition::Measurement*> learnedChannels(const definition::Definition& definition);
+void addLearned(const Kit& kit, recording::Recording& layout);
+
 /// Empty groups for these channels and, unless it is left out, for the external sensors: names, units and roles.
 recording::Recording layoutOf(const Kit& kit, const ChannelSet& channels, bool withExternal = true);
 /// SHA-256 of the definition's text (empty for one that came from no text), and of the names of the channels.
@@ -93,6 +97,8 @@ class DriveRecorder {
 
     /// Empty groups with the channels' names, units and roles.
     recording::Recording layout() const;
+    /// What the controller has learned now, as learnedChannels(); nothing where it does not tell.
+    std::optional<std::vector<float>> learned();
     [[nodiscard]] Done start();
     /// Samples until `deadline_us`; each row goes to `onRow` (group 0) or `onExternal` (group 1).
     using OnRow = std::function<void(double time_s, const std::vector<float>& values)>;

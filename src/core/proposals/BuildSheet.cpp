@@ -93,10 +93,10 @@ void refuseSensor(const BuildSheet& sheet, const calibration::Calibration* calib
     const auto* map = calibration ? calibration->definition().parameterWithRole("ve_map") : nullptr;
     const auto table = map ? calibration::readRole(*calibration, "ve_map") : fail(ErrorCode::NotFound, "");
     if (!table || table->y.values.empty() || map->axes.size() < 2) return;
-    const auto* breakpoints = calibration->definition().parameter(map->axes[1].shared);
-    const double most = calibration::roleUnits(*calibration, *map)
-                            .value_or(calibration::RoleUnits{})
-                            .y(breakpoints ? breakpoints->upper : map->axes[1].upper);
+    const auto units = calibration::roleUnits(*calibration, *map).value_or(calibration::RoleUnits{});
+    const auto& pressure = map->axes[units.ownAxis(1)];
+    const auto* breakpoints = calibration->definition().parameter(pressure.shared);
+    const double most = units.y(breakpoints ? breakpoints->upper : pressure.upper);
     if (most > 0 && top > most)
         out.push_back({above ? Fact::SensorHighPressure : Fact::SensorSlope, true,
                        "The controller's pressure axis ends at " + formatNumber(table->y.values.back(), 0) +

@@ -93,6 +93,11 @@ struct Need {
     uint32_t events = 0;   ///< of Event; nil: any driving tells
 };
 
+/// What a controller learns while it is driven, and keeps.
+inline constexpr RoleList kLearned = {"learned_trim_0",   "learned_trim_1",   "learned_trim_2",   "learned_trim_3",
+                                      "learned_trim_0_2", "learned_trim_1_2", "learned_trim_2_2", "learned_trim_3_2",
+                                      "idle_learned",     "octane_factor"};
+
 /// The kinds of correction, in the order in which they build on each other.
 inline constexpr Need kKindNeeds[] = {
     {"adaptations",

@@ -204,7 +204,7 @@ void ReviewStation::refreshCells() {
     if (map_.values.empty()) return;
     drives_ = drives;
     samples_ = std::make_shared<const evidence::MapSamples>(*session_.kit()->definition, map_, *drives,
-                                                            evidence::Measure::density());
+                                                            evidence::Measure::mixture());
     const auto stats = samples_->cells();
     const auto error = evidence::fuelError(stats, proposals::kVisited);
     c.rows = map_.rows;

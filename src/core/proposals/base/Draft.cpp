@@ -161,9 +161,12 @@ void Draft::set(roles::Role role, const std::vector<double>& values) {
     const auto* units = unitsOf(parameter);
     if (!units) return;
     touch(parameter);
+    const auto read = now().read(*parameter);
+    const size_t rows = read ? units->in(*read).rows : 1,
+                 columns = std::max<size_t>(1, values.size() / std::max<size_t>(1, rows));
     std::vector<calibration::CellValue> cells;
     for (size_t i = 0; i < values.size(); ++i)
-        cells.push_back({i, units->value.back(values[i])});
+        cells.push_back({units->ownCell(i, rows, columns), units->value.back(values[i])});
     take(now().prepare(*parameter, cells, calibration::AtLimit::Clamp, parameter->title()));
 }
 
@@ -187,8 +190,8 @@ void Draft::move(roles::Role role, size_t axis, const std::vector<double>& break
     std::vector<double> own = breakpoints;
     for (double& breakpoint : own)
         breakpoint = (axis == 0 ? units->x : units->y).back(breakpoint);
-    auto moved =
-        calibration::respace(now(), *parameter, axis, own, calibration::Keep::Surface, calibration::Outside::Extend);
+    auto moved = calibration::respace(now(), *parameter, units->ownAxis(axis), own, calibration::Keep::Surface,
+                                      calibration::Outside::Extend);
     if (!moved) {
         error_ = moved.error();
         return;

@@ -1,0 +1,179 @@
+// Which recordings of a round are learned from: those made on its bytes, with the parts and the fuel of now; and what
+// the controller had learned at both ends of each. SPDX-License-Identifier: GPL-3.0-or-later
+#include "JobBench.h"
+#include "core/evidence/Learned.h"
+#include "core/job/Drive.h"
+#include "core/recording/Mdf4.h"
+
+using namespace brusk;
+using namespace brusk::job;
+
+namespace {
+
+/// A car that was read and driven a minute, twice.
+struct Driven : Bench {
+    carfolder::Round original;
+    std::vector<carfolder::RecordingEntry> entries;
+
+    Driven() : original(read()) {
+        drive(), drive();
+        entries = *folder->recordings().of(original.id);
+    }
+    void drive() {
+        auto client = uds();
+        car.startRoute(*benchcar::routeNamed("idle"));
+        DriveOptions options;
+        options.ends = [](double t) { return t < 45 ? std::nullopt : std::optional(Ended::Asked); };
+        const auto outcome =
+            recordDrive(client, *kit, *folder, *channelSet(*kit, usualChannels(*kit->definition)), options);
+        if (!outcome || outcome->problem) qFatal("not driven");
+    }
+    DrivesPtr drives(int64_t round) {
+        auto out = drivesOf(*kit, *folder, round);
+        if (!out) qFatal("%s", out.error().text().c_str());
+        return *out;
+    }
+    DrivesPtr drives() { return drives(original.id); }
+};
+
+std::string sheetWith(proposals::Fact fact, double value) {
+    proposals::BuildSheet sheet;
+    sheet.of(fact) = value;
+    return toJson(sheet);
+}
+
+}  // namespace
+
+class EvidenceUsedTest : public QObject {
+    Q_OBJECT
+  private slots:
+    void whatWasDrivenOnTheRoundIsUsed();
+    void evidenceFromOtherBytesIsNotUsedAndSaid();
+    void evidenceOfOtherPartsIsNotUsedAndSaid();
+    void evidenceOfAnotherFuelIsNotUsedAndSaid();
+    void whatTheControllerLearnedIsKeptAtBothEnds();
+    void aNewMapOverLearnedValuesIsSaidToBeOffByThem();
+};
+
+void EvidenceUsedTest::whatWasDrivenOnTheRoundIsUsed() {
+    Driven bench;
+    const auto drives = bench.drives();
+    QCOMPARE(drives->size(), size_t{2});
+    QVERIFY(drives->leftOut().empty());
+    QCOMPARE(*drives->named(bench.entries[1].file), size_t{1});
+    QVERIFY(!drives->named("nobody.mf4"));
+    QVERIFY(drives->mixture()->forms.samples > 1000 && drives->mixture()->forms.agree());
+    // Where a round was not driven on, the one it came from speaks for it.
+    const auto child = bench.change("injector_flow", 300, bench.original.id);
+    EXPECT_FAILS(drivesOf(*bench.kit, *bench.folder, child.id), "No drive was recorded on this round yet");
+    QCOMPARE((*drivesOfLine(*bench.kit, *bench.folder, child.id))->size(), size_t{2});
+}
+
+void EvidenceUsedTest::evidenceFromOtherBytesIsNotUsedAndSaid() {
+    Driven bench;
+    // Somebody enters the original's drive under a round of other bytes.
+    const auto child = bench.change("injector_flow", 300, bench.original.id);
+    auto moved = bench.entries[0];
+    moved.round = child.id;
+    moved.file = "moved.mf4";
+    const auto path = [&](const std::string& file) { return bench.folder->recordings().path(file); };
+    EXPECT_OK(bench.files.save(path(moved.file), *bench.files.read(path(bench.entries[0].file))));
+    EXPECT_OK(bench.folder->recordings().add(moved));
+    EXPECT_FAILS(drivesOf(*bench.kit, *bench.folder, child.id),
+                 "moved.mf4 is not used: it was recorded on other bytes than this round's.");
+    QCOMPARE(bench.drives()->size(), size_t{2});
+}
+
+void EvidenceUsedTest::evidenceOfOtherPartsIsNotUsedAndSaid() {
+    using proposals::Fact;
+    Bench bench;
+    const auto original = bench.read();
+    EXPECT_OK(bench.folder->settings().keepSheet(sheetWith(Fact::InjectorFlow, 300)));
+    auto client = bench.uds();
+    bench.car.startRoute(*benchcar::routeNamed("idle"));
+    DriveOptions options;
+    options.ends = [](double t) { return t < 45 ? std::nullopt : std::optional(Ended::Asked); };
+    EXPECT_OK(recordDrive(client, *bench.kit, *bench.folder, *channelSet(*bench.kit, {}), options));
+    EXPECT_OK(drivesOf(*bench.kit, *bench.folder, original.id));
+    // What the mixture has nothing to do with may change.
+    auto heavier = *buildSheetFromJson(sheetWith(Fact::InjectorFlow, 300));
+    heavier.of(Fact::VehicleMass) = 1350, heavier.of(Fact::BoostCeiling) = 90, heavier.notes = "a new silencer";
+    EXPECT_OK(bench.folder->settings().keepSheet(toJson(heavier)));
+    EXPECT_OK(drivesOf(*bench.kit, *bench.folder, original.id));
+    EXPECT_OK(bench.folder->settings().keepSheet(sheetWith(Fact::InjectorFlow, 550)));
+    EXPECT_FAILS(drivesOf(*bench.kit, *bench.folder, original.id),
+                 "it was driven with other parts than the build sheet names now");
+}
+
+void EvidenceUsedTest::evidenceOfAnotherFuelIsNotUsedAndSaid() {
+    Driven bench;
+    carfolder::Conditions petrol, blend;
+    petrol.ethanol_pct = 10, petrol.octane_RON = 98;
+    blend.fuel = "E85 of the station at the bridge", blend.ethanol_pct = 85;
+    EXPECT_OK(bench.folder->recordings().setConditions(bench.entries[0].id, petrol));
+    // Who tells nothing is taken to have had the same.
+    QCOMPARE(bench.drives()->size(), size_t{2});
+    EXPECT_OK(bench.folder->recordings().setConditions(bench.entries[1].id, blend));
+    const auto drives = bench.drives();
+    QCOMPARE(drives->size(), size_t{1});
+    QCOMPARE(*drives->named(bench.entries[1].file), size_t{0});
+    QVERIFY(drives->leftOut().size() == 1);
+    const QString said = qs(drives->leftOut()[0]);
+    QVERIFY2(said.contains("another fuel (98 RON, 10 % ethanol") && said.contains("85 % ethanol"), qPrintable(said));
+}
+
+void EvidenceUsedTest::whatTheControllerLearnedIsKeptAtBothEnds() {
+    Bench bench;
+    const auto original = bench.read();
+    auto client = bench.uds();
+    bench.car.startRoute(*benchcar::routeNamed("survey"));
+    DriveOptions options;
+    options.ends = [](double t) { return t < 240 ? std::nullopt : std::optional(Ended::Asked); };
+    EXPECT_OK(recordDrive(client, *bench.kit, *bench.folder, *channelSet(*bench.kit, {}), options));
+    const auto drives = drivesOf(*bench.kit, *bench.folder, original.id);
+    EXPECT_OK(drives);
+    const auto learned = evidence::learnedOf((*drives)->recording(0));
+    QVERIFY(learned.size() >= 6);
+    // The car itself still holds what the drive left.
+    const auto valueOf = [&](roles::Role role) {
+        const auto* m = bench.kit->definition->measurementWithRole(role);
+        const auto bytes = bench.car.memory().at(m->address, static_cast<uint32_t>(definition::sizeOf(m->type)));
+        return definition::physicalOf(*bench.kit->definition, *m, bytes.data());
+    };
+    bool moved = false;
+    for (const auto& value : learned) {
+        QVERIFY2(std::isfinite(value.from) && std::isfinite(value.to), value.name.c_str());
+        QVERIFY2(std::abs(value.to - valueOf(value.role)) < 0.2, value.name.c_str());
+        moved = moved || std::abs(value.to - value.from) > 1;
+    }
+    // Stock bytes with larger injectors: it has learned a lot.
+    QVERIFY(moved);
+}
+
+void EvidenceUsedTest::aNewMapOverLearnedValuesIsSaidToBeOffByThem() {
+    auto recording = std::make_shared<recording::Recording>();
+    recording->groups.resize(2);
+    auto &engine = recording->groups[0], &learned = recording->groups[1];
+    engine.channels = {{"n", "rpm", "", "engine_speed", std::vector<float>(100, 4000)},
+                       {"m", "kg/h", "", "airflow", std::vector<float>(100, 300)}};
+    for (int i = 0; i < 100; ++i)
+        engine.time_s.push_back(i * 0.01);
+    learned.name = evidence::kLearnedGroup;
+    learned.time_s = {0, 1};
+    learned.channels = {{"a", "%", "", "learned_trim_0", {1, 1}}, {"d", "%", "", "learned_trim_3", {0, -8}}};
+    const Bench bench;
+    namespace map = benchcar::map;
+    image::Image image;
+    EXPECT_OK(image.add(map::kFlash, bench.car.memory().at(map::kFlash, map::kFlashSize)));
+    const calibration::Calibration inCar(bench.kit->definition, image);
+    const auto pull = evidence::firstPull(inCar, evidence::Drives({recording}));
+    QVERIFY(pull);
+    QCOMPARE(pull->trim_pct, -8.0);
+    QVERIFY(std::abs(pull->withLearned_pct - 8.696) < 0.01);
+    QVERIFY2(qs(pull->sentence()).contains("8.7 % lean; clear what was learned"), pull->sentence().c_str());
+    recording->groups.pop_back();
+    QVERIFY(!evidence::firstPull(inCar, evidence::Drives({recording})));
+}
+
+QTEST_GUILESS_MAIN(EvidenceUsedTest)
+#include "EvidenceUsedTest.moc"

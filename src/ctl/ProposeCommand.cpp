@@ -6,7 +6,6 @@
 #include "core/base/Text.h"
 #include "core/carfolder/Schema.h"
 #include "core/evidence/Learned.h"
-#include "core/evidence/Replay.h"
 #include "core/job/Correct.h"
 #include "core/job/Drive.h"
 #include "core/recording/Mdf4.h"
@@ -150,26 +149,6 @@ json delayJson(const evidence::WidebandDelay& d) {
             {"events", d.events}};
 }
 
-/// What is odd about these drives, a sentence each.
-std::vector<std::string> warningsOf(const calibration::Calibration& inCar, const evidence::Drives& drives,
-                                    const evidence::CellFit& fit, const std::optional<evidence::FirstPull>& pull) {
-    constexpr double kApart = 0.02;
-    const evidence::Mixture& mixture = *drives.mixture();
-    std::vector<std::string> out;
-    for (const auto& mismatch : evidence::checkAxes(inCar, drives).found)
-        out.push_back(mismatch.sentence());
-    if (pull) out.push_back(pull->sentence());
-    if (!mixture.forms.agree())
-        out.push_back("Injector pulses tell a mixture that is " + formatNumber(mixture.forms.mean * 100, 1) +
-                      " % off what the trims tell: flow, dead time or density in the calibration are not what the "
-                      "controller uses, or another trim acts.");
-    for (const double factor : fit.drives)
-        if (std::abs(factor) > kApart)
-            out.push_back("One drive differs by " + formatNumber(factor * 100, 1) +
-                          " % from the others everywhere: another fuel, or other weather?");
-    return out;
-}
-
 /// Every cell that was driven in.
 json cellsJson(const proposals::AirCorrection& air, const proposals::AirCorrectionOptions& options) {
     json out = json::array();
@@ -303,7 +282,7 @@ Done propose(Context& c, const Choice& o, const std::vector<std::string>& files)
                                " % are expected to be left.";
     c.outcome.text += reason + "\n";
     const auto pull = evidence::firstPull(*subject->calibration, drives);
-    const auto warnings = warningsOf(*subject->calibration, drives, air->fit, pull);
+    const auto warnings = job::airWarnings(*subject->calibration, drives, air->fit);
     for (const std::string& warning : warnings)
         c.outcome.text += warning + "\n";
     if (air->changed == 0) {

@@ -73,9 +73,6 @@ std::optional<FirstPull> firstPull(const calibration::Calibration& inCar, const 
 }
 
 std::string FirstPull::sentence() const {
-    constexpr double kNothing_pct = 0.5;
-    if (std::abs(withLearned_pct) < kNothing_pct)
-        return "What the controller has learned moves the first pull by less than half a per cent.";
     return "The controller has learned " + formatNumber(trim_pct, 1) +
            " % where pulls are driven. With that left as it is "
            "the first pull on the new map will be " +

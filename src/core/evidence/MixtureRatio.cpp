@@ -99,35 +99,30 @@ double lambdaAround(const Series& wideband, double t, double average_s, recordin
 Filter filterOf(const EngineColumns& c, const SettlingRules& rules, const Window& window, const Unrest& unrest,
                 const std::vector<bool>& soak, const std::optional<PulseModel>& pulses) {
     Filter filter;
-    filter.add("not-running", "the engine was not running", [&](size_t i) { return !(c.speed_rpm[i] > 400); });
-    filter.add("cold", "the coolant was cold",
-               [&](size_t i) { return !(c.coolant_C[i] >= static_cast<float>(rules.warm_C)); });
-    filter.add("fuel-cut", "fuel was cut, or had just come back",
-               [&, from = recording::Follower(c.time_s)](size_t i) mutable {
-                   return unrest.cut.any(from.orFirst(c.time_s[i] - rules.afterCut_s), window.last[i]);
-               });
-    filter.add("moving", "speed, pressure or throttle moved",
-               [&, from = recording::Follower(c.time_s)](size_t i) mutable {
-                   return unrest.moving.any(from.orFirst(c.time_s[i] - rules.window_s), window.last[i]);
-               });
-    filter.add("asked-changed", "another mixture was asked for while it was on its way",
-               [&](size_t i) { return unrest.asked.any(i, window.last[i]); });
+    filter.add("not-running", "engine off", [&](size_t i) { return !(c.speed_rpm[i] > 400); });
+    filter.add("cold", "engine cold", [&](size_t i) { return !(c.coolant_C[i] >= static_cast<float>(rules.warm_C)); });
+    filter.add("fuel-cut", "fuel cut", [&, from = recording::Follower(c.time_s)](size_t i) mutable {
+        return unrest.cut.any(from.orFirst(c.time_s[i] - rules.afterCut_s), window.last[i]);
+    });
+    filter.add("moving", "moving too fast", [&, from = recording::Follower(c.time_s)](size_t i) mutable {
+        return unrest.moving.any(from.orFirst(c.time_s[i] - rules.window_s), window.last[i]);
+    });
+    filter.add("asked-changed", "target changed", [&](size_t i) { return unrest.asked.any(i, window.last[i]); });
     if (!c.limp.empty()) filter.add("limp", "limp mode", [&](size_t i) { return c.limp[i] > 0; });
     if (!c.purge_pct.empty())
-        filter.add("purge", "vapour from the canister was burnt",
+        filter.add("purge", "canister vapour",
                    [&](size_t i) { return c.purge_pct[i] > static_cast<float>(rules.mostPurge_pct); });
-    if (!c.road_kmh.empty())
-        filter.add("heat-soak", "the intake sensor was soaked with heat", [&](size_t i) { return soak[i]; });
+    if (!c.road_kmh.empty()) filter.add("heat-soak", "intake heat-soaked", [&](size_t i) { return soak[i]; });
     if (pulses && !c.pulse_us.empty() && !c.battery_V.empty())
-        filter.add("least-pulse", "the injectors were at their least pulse", [&](size_t i) {
+        filter.add("least-pulse", "least pulse", [&](size_t i) {
             const double open_us =
                 static_cast<double>(c.pulse_us[i]) - pulses->dead(static_cast<double>(c.battery_V[i]));
             return pulses->leastPulse_us > 0 && open_us <= pulses->leastPulse_us * 1.01;
         });
     if (pulses && !c.duty_pct.empty())
-        filter.add("duty-limit", "the injectors were at their limit",
+        filter.add("duty-limit", "injector limit",
                    [&](size_t i) { return static_cast<double>(c.duty_pct[i]) >= pulses->dutyLimit_pct - 0.5; });
-    filter.add("no-wideband", "the wideband told nothing",
+    filter.add("no-wideband", "wideband silent",
                [&, average_s = averageOf(c.wideband), seen = recording::Follower(c.wideband.time_s)](size_t i) mutable {
                    if (c.wideband.value.empty()) return true;
                    const double t = window.told_s[i];
@@ -158,7 +153,7 @@ Result<MixtureSamples> mixtureSamples(const Sampled& drive, const EngineColumns&
         auto values = recording::evaluate(rules.expression, drive.recording(), *place.group);
         if (!values) return tl::unexpected(values.error());
         wanted = std::move(*values);
-        filter.add("expression", "the expression was not true", [&](size_t i) { return !(wanted[i] != 0); });
+        filter.add("expression", "not wanted", [&](size_t i) { return !(wanted[i] != 0); });
     }
     MixtureSamples out;
     recording::Follower around(c.wideband.time_s), before(c.time_s);

@@ -5,7 +5,9 @@
 #include <cmath>
 
 #include "core/base/Text.h"
+#include "core/evidence/Learned.h"
 #include "core/evidence/MapSamples.h"
+#include "core/evidence/Replay.h"
 #include "core/job/Drive.h"
 #include "core/recording/Mdf4.h"
 
@@ -110,8 +112,7 @@ std::string objection(const Kit& kit, const carfolder::CarFolder& folder, const 
 }
 
 /// The delay that earlier drives of this car tell, the newest first.
-std::optional<evidence::WidebandDelay> earlierDelay(const Kit& kit, const carfolder::CarFolder& folder,
-                                                    int64_t round) {
+std::optional<evidence::WidebandDelay> earlierDelay(const Kit& kit, const carfolder::CarFolder& folder, int64_t round) {
     constexpr size_t kMostTried = 6;
     const auto entries = folder.recordings().all();
     if (!entries) return std::nullopt;
@@ -220,6 +221,26 @@ Result<evidence::MapSamples> samplesOf(const Kit& kit, const carfolder::CarFolde
 constexpr double kLeastRoad_rpm = 1000, kMostRoad_rpm = 5200, kLeastRoad_kPa = 25, kMostRoad_kPa = 160;
 
 }  // namespace
+
+std::vector<std::string> airWarnings(const calibration::Calibration& inCar, const evidence::Drives& drives,
+                                     const evidence::CellFit& fit) {
+    constexpr double kApart = 0.02;
+    std::vector<std::string> out;
+    for (const auto& mismatch : evidence::checkAxes(inCar, drives).found)
+        out.push_back(mismatch.sentence());
+    constexpr double kNothing_pct = 0.5;
+    const auto pull = evidence::firstPull(inCar, drives);
+    if (pull && std::abs(pull->withLearned_pct) >= kNothing_pct) out.push_back(pull->sentence());
+    if (const auto& mixture = drives.mixture(); mixture && !mixture->forms.agree())
+        out.push_back("Injector pulses tell a mixture that is " + formatNumber(mixture->forms.mean * 100, 1) +
+                      " % off what the trims tell: flow, dead time or density in the calibration are not what the "
+                      "controller uses, or another trim acts.");
+    for (const double factor : fit.drives)
+        if (std::abs(factor) > kApart)
+            out.push_back("One drive differs by " + formatNumber(factor * 100, 1) +
+                          " % from the others everywhere: another fuel, or other weather?");
+    return out;
+}
 
 Result<std::vector<MapNode>> unseenNodes(const Kit& kit, carfolder::CarFolder& folder, int64_t round) {
     const auto drives = drivesIfAny(kit, folder, round);

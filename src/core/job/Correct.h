@@ -34,6 +34,11 @@ evidence::Drives::Options evidenceOptions(const calibration::Calibration& inCar)
 /// Whether what the mixture depends on is the same on two build sheets.
 bool sameParts(const proposals::BuildSheet& a, const proposals::BuildSheet& b);
 
+/// What whoever corrects the air should know, a sentence each: axes that do not agree with what was recorded, learned
+/// values that outlive the map, pulses that tell another mixture than the trims, a drive that differs from the others.
+std::vector<std::string> airWarnings(const calibration::Calibration& inCar, const evidence::Drives& drives,
+                                     const evidence::CellFit& fit);
+
 /// A node of the VE map.
 struct MapNode {
     double speed_rpm = 0;

@@ -102,9 +102,12 @@ Result<AirCorrection> correctAir(const calibration::Calibration& calibration, ca
         out.largestStep = std::max(out.largestStep, std::abs(out.change[i]));
         if (out.state[i] == CellState::Clamped) {
             ++out.clamped;
-        } else if (!options.enough(out.fit, i)) {
+        } else if (out.fit.visits[i] == 0) {
             out.state[i] = CellState::Extended;
             ++out.extended;
+        } else if (!options.enough(out.fit, i)) {
+            out.state[i] = CellState::Unsure;
+            ++out.unsure;
         } else {
             out.state[i] = CellState::Changed;
         }

@@ -19,7 +19,13 @@ struct AirCorrectionOptions {
 };
 
 /// Why a cell changes or stays.
-enum class CellState { Untouched, Changed, Extended, Clamped };
+enum class CellState {
+    Untouched,
+    Changed,   ///< enough is known of it
+    Unsure,    ///< driven in, but not enough for that
+    Extended,  ///< nobody was there: it follows its neighbours
+    Clamped
+};
 
 /// Everything the correction knows of each cell (rows x columns of the map).
 struct AirCorrection {
@@ -38,6 +44,7 @@ struct AirCorrection {
     double largestStep = 0;
     size_t changed = 0;
     size_t sure = 0;      ///< cells of which enough is known
+    size_t unsure = 0;    ///< of the changed
     size_t extended = 0;  ///< of the changed: without evidence of their own
     size_t clamped = 0;
 };

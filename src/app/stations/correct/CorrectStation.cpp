@@ -224,23 +224,31 @@ void CorrectStation::compute() {
         return;
     }
     computing_ = true;
-    using Computed = Result<proposals::AirCorrection>;
-    session_.inBackground<Computed>([drives, calibration = *session_.calibration(),
-                                     o = options()] { return proposals::correctAir(calibration, *drives, o); },
-                                    [this, id = round->id](Computed computed) {
-                                        computing_ = false;
-                                        if (again_ || !session_.selected() || session_.selected()->id != id) {
-                                            again_ = false;
-                                            return compute();
-                                        }
-                                        if (!computed)
-                                            return session_.say(QString::fromStdString(computed.error().text()), true);
-                                        correction_ = std::move(*computed);
-                                        for (int i = 0; i < kLayers; ++i)
-                                            small_[i]->setContents(contentsOf(static_cast<Layer>(i)));
-                                        show(layer_);
-                                        refreshSide();
-                                    });
+    struct Computed {
+        Result<proposals::AirCorrection> correction;
+        std::vector<std::string> warnings;
+    };
+    session_.inBackground<Computed>(
+        [drives, calibration = *session_.calibration(), o = options()] {
+            Computed out{proposals::correctAir(calibration, *drives, o), {}};
+            if (out.correction) out.warnings = job::airWarnings(calibration, *drives, out.correction->fit);
+            return out;
+        },
+        [this, id = round->id](Computed computed) {
+            computing_ = false;
+            if (again_ || !session_.selected() || session_.selected()->id != id) {
+                again_ = false;
+                return compute();
+            }
+            if (!computed.correction)
+                return session_.say(QString::fromStdString(computed.correction.error().text()), true);
+            correction_ = std::move(*computed.correction);
+            warnings_ = std::move(computed.warnings);
+            for (int i = 0; i < kLayers; ++i)
+                small_[i]->setContents(contentsOf(static_cast<Layer>(i)));
+            show(layer_);
+            refreshSide();
+        });
 }
 
 GridContents CorrectStation::contentsOf(Layer layer) const {
@@ -305,8 +313,8 @@ void CorrectStation::refreshCell() {
     if (!correction_) return cell_->clear();
     const auto& c = *correction_;
     const size_t i = std::min(grid_->currentCell(), c.table.values.size() - 1);
-    static const char* const states[] = {"stays as it is", "changed from its own evidence", "follows its neighbours",
-                                         "held at the largest step"};
+    static const char* const states[] = {"stays as it is", "changed from its own evidence", "changed, not sure yet",
+                                         "follows its neighbours", "held at the largest step"};
     const ShownAxis x(c.table.x, session_.unitPreferences()), y(c.table.y, session_.unitPreferences());
     cell_->setText(QString("%1, %2: %3 in %4, off by %5 \u00b1 %6; %7 \u2192 %8 %, %9")
                        .arg(x.text(i % c.table.columns), y.text(i / c.table.columns))
@@ -338,20 +346,22 @@ void CorrectStation::refreshSide() {
                               "\u2212" + QString::number(rule.samples));
         const auto& d = drives->mixture()->delay;
         const auto shown = [&](double flow_kgh, double rpm) {
-            return QString("%1 \u00b1 %2")
+            return QString("%1 \u00b1 %2 ms")
                 .arg(d.transport_s(flow_kgh, rpm, std::nan("")) * 1000, 0, 'f', 0)
                 .arg(d.doubt_s(flow_kgh, rpm, std::nan("")) * 1000, 0, 'f', 0);
         };
-        delay_->set("idle / full load", shown(12, 850) + " / " + shown(250, 4500) + " ms");
-        delay_->set("and the sensor's lag", QString("%1 ms").arg(d.lag_s * 1000, 0, 'f', 0));
+        delay_->set("at idle", shown(12, 850));
+        delay_->set("at full load", shown(250, 4500));
+        delay_->set("sensor's lag", QString("%1 ms").arg(d.lag_s * 1000, 0, 'f', 0));
         using From = evidence::WidebandDelay::From;
         delay_->set("from",
-                    d.from == From::Measured   ? counted(d.events, "cut or step", "cuts and steps")
-                    : d.from == From::Borrowed ? QString("an earlier drive of this car")
-                                               : QString("a default; too little to measure"),
+                    d.from == From::Measured   ? QString("%1 steps").arg(d.events)
+                    : d.from == From::Borrowed ? QString("earlier drive")
+                                               : QString("default"),
                     "");
     }
     const bool ready = correction_.has_value();
+    warningBox_->setVisible(false);
     content_->setVisible(ready);
     empty_->setVisible(!ready);
     empty_->setText(!round ? "Nothing was read yet."
@@ -362,18 +372,20 @@ void CorrectStation::refreshSide() {
     const int next = session_.rounds().empty() ? 1 : session_.rounds().front().number + 1;
     primary()->setText(ready ? QString("Make round %1 with %2 cells").arg(next).arg(correction_->changed)
                              : QString("Make round %1").arg(next));
-    warningBox_->setVisible(ready && (correction_->extended > 0 || correction_->clamped > 0));
     if (!ready) return;
     const auto& c = *correction_;
     now_->setText(percent(c.now.rms));
     after_->setText(percent(c.expected));
     distribution_->setErrors(c.errorNow, c.errorExpected);
     strengthText_->setText(QString("%1 %, largest step %2").arg(strength_->value()).arg(percent(c.largestStep)));
-    QString text;
-    if (c.extended)
-        text += QString("%1 cells have too little evidence of their own and follow their neighbours. ").arg(c.extended);
-    if (c.clamped) text += QString("%1 cells are held at a limit or the largest step.").arg(c.clamped);
-    warning_->setText(text.trimmed());
+    QStringList text;
+    for (const std::string& warning : warnings_)
+        text << QString::fromStdString(warning);
+    if (c.unsure) text << QString("Of %1 cells not enough is known yet to be sure.").arg(c.unsure);
+    if (c.extended) text << QString("%1 cells nobody drove in follow their neighbours.").arg(c.extended);
+    if (c.clamped) text << QString("%1 cells are held at a limit or the largest step.").arg(c.clamped);
+    warning_->setText(text.join(' '));
+    warningBox_->setVisible(!text.isEmpty());
 }
 
 void CorrectStation::keyPressEvent(QKeyEvent* event) {

@@ -52,6 +52,7 @@ class CorrectStation : public Station {
 
     Session& session_;
     std::optional<proposals::AirCorrection> correction_;
+    std::vector<std::string> warnings_;  ///< beside it
     Layer layer_ = kChange;
     QFrame* thumbs_[kLayers] = {};
     MapGrid* small_[kLayers] = {};

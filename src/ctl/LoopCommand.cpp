@@ -27,8 +27,8 @@ Done turn(Loop& loop, const proposals::AirCorrectionOptions& options) {
     return loop.drive();
 }
 
-Done untilBase(Context& c, Loop& loop) {
-    const auto sheet = demoSheet(c, "heron");
+Done untilBase(Context& c, Loop& loop, const std::string& car) {
+    const auto sheet = demoSheet(c, car);
     if (!sheet) return tl::unexpected(sheet.error());
     if (auto done = loop.begin(); !done) return done;
     // Where nobody knows the cams there is more to learn.
@@ -38,10 +38,10 @@ Done untilBase(Context& c, Loop& loop) {
 }
 
 /// Correction rounds after the base that a method needs until the error is good; kMost + 1 when it does not get there.
-Result<int> roundsToGood(Context& c, const benchcar::Build& build, uint64_t seed, const std::string& route,
-                         const proposals::AirCorrectionOptions& options, json& errors) {
+Result<int> roundsToGood(Context& c, const std::string& car, const benchcar::Build& build, uint64_t seed,
+                         const std::string& route, const proposals::AirCorrectionOptions& options, json& errors) {
     Loop loop(c, build, seed, route);
-    if (auto done = untilBase(c, loop); !done) return tl::unexpected(done.error());
+    if (auto done = untilBase(c, loop, car); !done) return tl::unexpected(done.error());
     errors = json::array({loop.error() * 100});
     int rounds = 0;
     while (loop.error() >= kGood && rounds < kMostComparisonRounds) {
@@ -52,8 +52,10 @@ Result<int> roundsToGood(Context& c, const benchcar::Build& build, uint64_t seed
     return loop.error() < kGood ? rounds : kMostComparisonRounds + 1;
 }
 
-Done run(Context& c, int rounds, const std::string& route, uint64_t seed, bool withDonor, bool drawn) {
-    const benchcar::Build build = drawn ? benchcar::oneOf(benchcar::kHeronFitted, seed) : benchcar::kHeronFitted;
+Done run(Context& c, const std::string& car, int rounds, const std::string& route, uint64_t seed, bool withDonor,
+         bool drawn) {
+    const benchcar::Build& fitted = *benchcar::buildNamed(car + "-fitted");
+    const benchcar::Build build = drawn ? benchcar::oneOf(fitted, seed) : fitted;
     Loop loop(c, build, seed, route);
     json list = json::array();
     const auto show = [&](const json& gently = {}) {
@@ -90,7 +92,7 @@ Done run(Context& c, int rounds, const std::string& route, uint64_t seed, bool w
                           (g["limp_mode"] == true ? "limp mode, " : "no limp mode, ") +
                           std::to_string(g["trouble_codes"].get<int>()) + " trouble codes\n";
     };
-    const auto sheet = demoSheet(c, "heron");
+    const auto sheet = demoSheet(c, car);
     if (!sheet) return tl::unexpected(sheet.error());
     if (auto done = loop.begin(); !done) return done;
     if (auto done = loop.drive(); !done) return done;
@@ -126,9 +128,9 @@ Done run(Context& c, int rounds, const std::string& route, uint64_t seed, bool w
     proposals::AirCorrectionOptions nearest;
     nearest.method = proposals::Method::NearestCell;
     nearest.strength = 0.5;
-    const auto fit = roundsToGood(c, build, seed, route, {}, fitErrors);
+    const auto fit = roundsToGood(c, car, build, seed, route, {}, fitErrors);
     if (!fit) return tl::unexpected(fit.error());
-    const auto half = roundsToGood(c, build, seed, route, nearest, nearestErrors);
+    const auto half = roundsToGood(c, car, build, seed, route, nearest, nearestErrors);
     if (!half) return tl::unexpected(half.error());
     c.outcome.json["rounds_to_2_pct"] = {{"cell_fit", *fit}, {"nearest_cell_half_strength", *half}};
     c.outcome.json["errors_pct"] = {{"cell_fit", fitErrors}, {"nearest_cell_half_strength", nearestErrors}};
@@ -303,15 +305,17 @@ void addLoopCommand(Command app, Context& c) {
     sub.option("--route", o->route).oneOf(routeNames());
     sub.option("--seed", o->seed);
     sub.flag("--drawn", o->drawn, "the car differs from the book as the seed draws it; not with --leave-one-out");
-    sub.option("--car", o->car, "for --leave-one-out: the demo car with its owner's parts").oneOf({"heron", "crane"});
+    sub.option("--car", o->car, "the demo car with its owner's parts; the donor is the Heron's")
+        .oneOf({"heron", "crane"});
     sub.flag("--leave-one-out", o->leaveOneOut, "the base without each of its proposals in turn, as a table");
     sub.option("--seeds", o->seeds, "for --leave-one-out: as many seeds; what is worse is so with all of them")
         .range(1, 20);
     sub.option("--only", o->only, "for --leave-one-out: this proposal alone");
     sub.flag("--donor", o->donor, "the base with what the demo's donor is suggested for");
     sub.run([o, &c] {
+        if (o->donor && o->car != "heron") throw WrongUse{"--donor: the demo's donor is the Heron's."};
         const auto done = o->leaveOneOut ? ablation(c, {o->car, o->route, o->only, o->seed, o->seeds})
-                                         : run(c, o->rounds, o->route, o->seed, o->donor, o->drawn);
+                                         : run(c, o->car, o->rounds, o->route, o->seed, o->donor, o->drawn);
         if (!done) c.outcome.fail(done.error());
     });
 }

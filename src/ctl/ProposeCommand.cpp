@@ -1,5 +1,6 @@
 // propose: what recordings say should be changed, as a list of corrections, an image or a new round.
 // SPDX-License-Identifier: GPL-3.0-or-later
+#include <algorithm>
 #include <cmath>
 #include <set>
 
@@ -19,6 +20,8 @@ namespace {
 using nlohmann::json;
 
 constexpr std::string_view kKinds[] = {"air"};
+static_assert(std::all_of(std::begin(kKinds), std::end(kKinds),
+                          [](std::string_view kind) { return roles::needOf(roles::kKindNeeds, kind) != nullptr; }));
 
 struct Choice {
     std::vector<std::string> words, settings;

@@ -9,8 +9,6 @@ namespace brusk::calibration {
 
 namespace {
 
-constexpr double kPetrolAir = 14.7;
-
 /// What rules expect of the second axis where a role itself leaves it open.
 std::string_view secondAxis(roles::Role role) {
     struct Open {
@@ -30,7 +28,7 @@ std::string_view secondAxis(roles::Role role) {
 double stoichiometricOf(const Calibration& calibration) {
     const auto* ratio = calibration.definition().parameterWithRole("stoichiometric_ratio");
     const auto value = ratio ? calibration.value(ratio->name) : fail(ErrorCode::NotFound, "");
-    return value && *value > 5 && *value < 20 ? *value : kPetrolAir;
+    return value && *value > 5 && *value < 20 ? *value : units::kPetrolRatio;
 }
 
 /// How one unit becomes another; an error where it measures another quantity. `unknown` is set where nobody knows it.

@@ -23,7 +23,7 @@ struct RoleUnits {
     size_t ownAxis(size_t axis) const { return exchanged ? 1 - axis : axis; }
 };
 
-inline constexpr double kPetrol_gcm3 = 0.745;  ///< Heywood, table D.4
+using units::kPetrol_gcm3;
 
 /// Density of petrol with a share of ethanol by volume.
 double blend_gcm3(double ethanol);

@@ -43,7 +43,7 @@ Result<Mixture> Drives::computeMixture() const {
     for (const auto& drive : drives_) {
         auto found = engineColumns(*drive);
         if (!found) return tl::unexpected(found.error());
-        columns.push_back(std::move(*found));
+        columns.push_back(*found);
     }
     Mixture out;
     out.delay = measureDelay(columns, options_.pulses);

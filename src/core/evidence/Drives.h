@@ -24,7 +24,7 @@ class Drives {
         /// Of the car's earlier drives, for those that tell nothing themselves.
         std::optional<WidebandDelay> delay;
         std::optional<PulseModel> pulses;
-        double stoichiometric = 14.7;    ///< for lambda that was recorded as an air-fuel ratio
+        double stoichiometric = units::kPetrolRatio;  ///< for lambda that was recorded as an air-fuel ratio
         std::vector<std::string> names;  ///< of the recordings, as whoever keeps them calls them; may be empty
     };
     using Recordings = std::vector<std::shared_ptr<const recording::Recording>>;

@@ -13,7 +13,7 @@ namespace brusk::evidence {
 struct PulseModel {
     double flow_mgus = 0;  ///< fuel a microsecond open
     std::vector<double> battery_V, dead_us;
-    double stoichiometric = 14.7;
+    double stoichiometric = units::kPetrolRatio;
     double leastPulse_us = 0, dutyLimit_pct = 100;
 
     /// Dead time in us at a battery voltage.

@@ -204,7 +204,7 @@ std::vector<float> TableReplay::values(const Sampled& drive) const {
 }
 
 std::string AxisMismatch::sentence() const {
-    const std::string begin = title + ": at the recorded inputs its cells do not say what was recorded as " +
+    std::string begin = title + ": at the recorded inputs its cells do not say what was recorded as " +
                               std::string(recorded.title()) + " (" + formatNumber(fits * 100, 0) +
                               " % of the samples agree). ";
     switch (kind) {

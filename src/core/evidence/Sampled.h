@@ -31,7 +31,8 @@ struct Series {
 /// How numbers recorded in `unit` become those of the role. A unit that nobody knows, or none, is taken for the role's
 /// own; a trim in "factor", "ratio", "x", "1" or "-" is a factor around one. Nothing where the two measure different
 /// quantities.
-std::optional<units::Shown> intoRole(std::string_view unit, roles::Role role, double stoichiometric = 14.7);
+std::optional<units::Shown> intoRole(std::string_view unit, roles::Role role,
+                                     double stoichiometric = units::kPetrolRatio);
 
 /// What moves along an axis of a table: a measurement by its name, and the role by which others find it.
 struct AxisInput {
@@ -44,13 +45,14 @@ AxisInput axisInput(const definition::Definition& definition, const calibration:
 
 /// What moves along an axis at a moment of a recording, in the axis' unit; nothing where it was not recorded.
 std::optional<double> valueAlong(const recording::Recording& recording, const AxisInput& axis, double time_s,
-                                 double stoichiometric = 14.7);
+                                 double stoichiometric = units::kPetrolRatio);
 
 /// Not to be copied: columns are handed out as views. May be asked by several threads.
 class Sampled {
   public:
     /// `stoichiometric`: for lambda that was recorded as an air-fuel ratio.
-    explicit Sampled(std::shared_ptr<const recording::Recording> recording, double stoichiometric = 14.7);
+    explicit Sampled(std::shared_ptr<const recording::Recording> recording,
+                     double stoichiometric = units::kPetrolRatio);
     Sampled(const Sampled&) = delete;
     Sampled& operator=(const Sampled&) = delete;
 

@@ -93,8 +93,8 @@ std::optional<Role> likeliestChannel(const Named& thing) {
 }
 
 std::optional<Role> Role::named(std::string_view id) {
-    for (uint16_t i = 0; i < kRoles.size(); ++i)
-        if (kRoles[i].id == id) return Role(Index{i});
+    for (size_t i = 0; i < kRoles.size(); ++i)
+        if (kRoles[i].id == id) return Role(Index{static_cast<uint16_t>(i)});
     return std::nullopt;
 }
 

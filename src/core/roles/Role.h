@@ -40,8 +40,8 @@ class Role {
     };
     constexpr explicit Role(Index index) : index_(index.value) {}
     static consteval uint16_t indexOf(std::string_view id) {
-        for (uint16_t i = 0; i < kRoles.size(); ++i)
-            if (kRoles[i].id == id) return i;
+        for (size_t i = 0; i < kRoles.size(); ++i)
+            if (kRoles[i].id == id) return static_cast<uint16_t>(i);
         throw "no such role in the table";  // ends the compilation
     }
     uint16_t index_;

@@ -125,7 +125,7 @@ Unit withFuel(const Unit& unit, double stoichiometric) {
     return out;
 }
 
-constexpr double kPetrol = 14.7;
+constexpr double kPetrol = kPetrolRatio;
 
 double convertBetween(double value, const Unit& from, const Unit& to) {
     return (value * from.scale + from.offset - to.offset) / to.scale;
@@ -241,8 +241,8 @@ std::vector<std::string_view> unitsOf(Quantity quantity) {
 
 double stoichiometricRatio(double ethanolVolumeFraction) {
     const double ethanol = ethanolVolumeFraction * 0.789;
-    const double petrol = (1 - ethanolVolumeFraction) * 0.745;
-    return (ethanol * 9.0 + petrol * 14.7) / (ethanol + petrol);
+    const double petrol = (1 - ethanolVolumeFraction) * kPetrol_gcm3;
+    return (ethanol * 9.0 + petrol * kPetrolRatio) / (ethanol + petrol);
 }
 
 }  // namespace brusk::units

@@ -53,6 +53,9 @@ const Unit* findUnit(std::string_view symbol);
 std::optional<double> convert(double value, std::string_view from, std::string_view to);
 std::vector<std::string_view> unitsOf(Quantity quantity);
 
+/// Petrol: kilograms of air that burn one of it, and its density, g/cm3 (Heywood, table D.4).
+inline constexpr double kPetrolRatio = 14.7, kPetrol_gcm3 = 0.745;
+
 /// How numbers of one stored unit are shown: shown = scale * stored + offset.
 struct Shown {
     std::string unit;
@@ -69,13 +72,13 @@ struct Shown {
 
 /// How numbers in `from` become numbers in `to`, also of rates ("mbar/V" in "kPa/V"); nothing when either is unknown or
 /// they measure different quantities. Air-fuel ratios are lambda times the stoichiometric ratio.
-std::optional<Shown> conversion(std::string_view from, std::string_view to, double stoichiometric = 14.7);
+std::optional<Shown> conversion(std::string_view from, std::string_view to, double stoichiometric = kPetrolRatio);
 
 /// The unit a user wants for each quantity; quantities without a wish stay in the unit they are stored in.
 struct Preferences {
     std::map<Quantity, std::string> wanted;
     /// For air-fuel ratios: kilograms of air that burn a kilogram of the fuel in the tank. The car's build sheet knows.
-    double stoichiometric = 14.7;
+    double stoichiometric = kPetrolRatio;
 
     Shown shown(std::string_view storedUnit) const;
     /// "pressure=psi;lambda=AFR;stoichiometric=14.7", for keeping; unknown parts of a text are passed over.

@@ -284,7 +284,8 @@ void BenchTest::everyIdIsToldOnceAndHasATitle() {
     const auto ran = ctl({"ids", "--json"});
     QVERIFY2(ran.code == 0, ran.err);
     const QJsonObject told = ran.object();
-    for (const QString kind : {"roles", "kinds", "checks", "events", "figures", "facts", "faults", "routes", "wrong_parts"}) {
+    for (const QString kind :
+         {"roles", "kinds", "checks", "events", "figures", "facts", "faults", "routes", "wrong_parts"}) {
         QStringList ids;
         for (const auto& one : told[kind].toArray()) {
             ids << one.toObject()["id"].toString();

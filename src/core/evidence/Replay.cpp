@@ -205,8 +205,8 @@ std::vector<float> TableReplay::values(const Sampled& drive) const {
 
 std::string AxisMismatch::sentence() const {
     std::string begin = title + ": at the recorded inputs its cells do not say what was recorded as " +
-                              std::string(recorded.title()) + " (" + formatNumber(fits * 100, 0) +
-                              " % of the samples agree). ";
+                        std::string(recorded.title()) + " (" + formatNumber(fits * 100, 0) +
+                        " % of the samples agree). ";
     switch (kind) {
         case Kind::Scaled:
             return begin + "They would if " + channel + " read " + formatNumber(std::abs(factor - 1) * 100, 1) + " % " +

@@ -398,7 +398,8 @@ void CtlTest::recordAndCellsWorkTogether() {
     QCOMPARE(ctl({"record", "--link", "bench"}).code, 2);
     const auto info = ctl({"recording", "info", at("idle.mf4"), "--json"}).object();
     QVERIFY(std::abs(info["duration_s"].toDouble() - 50) < 0.5);
-    QCOMPARE(info["groups"].toArray().size(), 2);
+    // The controller, the wideband, and what was learned.
+    QCOMPARE(info["groups"].toArray().size(), 3);
     const Ran cells = ctl({"cells", at("idle.mf4"), "--x", "speed", "--x-breaks", "600,850,1200", "--y", "pressure",
                            "--y-breaks", "20,40", "--value", "lambda / lambda_asked * (1 + short_trim / 100)",
                            "--where", "fuel_cut == 0 && coolant > 60", "--fit", "--json"});

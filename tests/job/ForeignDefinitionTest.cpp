@@ -114,6 +114,7 @@ class ForeignDefinitionTest : public QObject {
     void theSameDriveFallsIntoTheSameCells_data();
     void theSameDriveFallsIntoTheSameCells();
     void theSameDriveGivesTheSameFigures();
+    void theSameRowsCoverTheSameCellsWhileTheyAreRecorded();
 };
 
 void ForeignDefinitionTest::theSameBytesAreTheSameNumbers() {
@@ -214,6 +215,45 @@ void ForeignDefinitionTest::theSameDriveGivesTheSameFigures() {
             std::abs(*mine.boostError_kPa - *other.boostError_kPa) < 0.02);
     QVERIFY(mine.idleOff_rpm && std::abs(*mine.idleOff_rpm - *other.idleOff_rpm) < 1e-3);
     QCOMPARE(mine.limpMode, other.limpMode);
+}
+
+void ForeignDefinitionTest::theSameRowsCoverTheSameCellsWhileTheyAreRecorded() {
+    const Both& b = both("town");
+    const auto covered = [](const job::Kit& kit, const recording::Recording& drive) {
+        job::ChannelSet set;
+        set.definition = kit.definition;
+        for (const auto& m : kit.definition->measurements)
+            if (!m.role.empty()) set.measurements.push_back(&m);
+        const auto table = *calibrationThrough(kit).read("ve_map");
+        auto out = std::make_unique<job::LiveCoverage>(kit, table, set);
+        const auto& group = drive.groups[0];
+        std::vector<float> row(group.channels.size());
+        for (size_t i = 0; i < group.time_s.size(); ++i) {
+            for (size_t k = 0; k < row.size(); ++k)
+                row[k] = group.channels[k].values[i];
+            out->row(group.time_s[i], row);
+        }
+        return out;
+    };
+    const auto mine = covered(*b.ours, b.mine), other = covered(*b.theirs, b.other);
+    QVERIFY(mine->sees() && other->sees());
+    const auto &ours = mine->map(), &theirs = other->map();
+    const auto a = mine->now(), c = other->now();
+    double sum = 0;
+    for (size_t row = 0; row < ours.rows; ++row)
+        for (size_t column = 0; column < ours.columns; ++column) {
+            const double one = a.seconds[row * ours.columns + column];
+            QVERIFY(std::abs(one - c.seconds[column * theirs.columns + row]) < 0.05);
+            sum += one;
+        }
+    // Every row counts, not only those that the window is shown.
+    QVERIFY(std::abs(sum - b.mine.groups[0].time_s.back() + b.mine.groups[0].time_s.front()) < 0.1);
+    // Where the engine is, in the axes' own units.
+    QVERIFY(std::abs(a.x - c.y) < 0.01 && std::abs(a.y * 10 - c.x) < 0.01);
+    // What was not chosen can't be seen.
+    job::ChannelSet none;
+    none.definition = b.ours->definition;
+    QVERIFY(!job::LiveCoverage(*b.ours, ours, none).sees());
 }
 
 QTEST_GUILESS_MAIN(ForeignDefinitionTest)

@@ -3,6 +3,7 @@
 
 #include <QKeyEvent>
 #include <QPainter>
+#include <QScrollArea>
 #include <algorithm>
 #include <cmath>
 
@@ -139,21 +140,26 @@ void CorrectStation::makeThumbs() {
 }
 
 void CorrectStation::makeSide(QHBoxLayout* row) {
+    // What it holds may be more than a small window shows.
+    auto* scroll = new QScrollArea;
+    scroll->setObjectName("correctSide");
+    scroll->setFrameShape(QFrame::NoFrame);
+    scroll->setWidgetResizable(true);
+    scroll->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+    scroll->setFixedWidth(268);
     auto* side = new QFrame;
-    side->setFixedWidth(262);
     auto* column = new QVBoxLayout(side);
     column->setContentsMargins(14, 6, 16, 10);
     column->setSpacing(8);
     const auto heading = [&](const QString& text) { column->addWidget(label(text, "heading")); };
-    heading("Evidence");
-    recordings_ = new Facts;
-    column->addWidget(recordings_);
-    heading("Samples");
-    samples_ = new Facts;
-    column->addWidget(samples_);
-    heading("Wideband answers after");
-    delay_ = new Facts;
-    column->addWidget(delay_);
+    warningBox_ = new QFrame;
+    warningBox_->setProperty("note", true);
+    auto* box = new QVBoxLayout(warningBox_);
+    box->setContentsMargins(11, 8, 8, 8);
+    warning_ = label({});
+    warning_->setWordWrap(true);
+    box->addWidget(warning_);
+    column->addWidget(warningBox_);
     heading("Strength");
     strength_ = new QSlider(Qt::Horizontal);
     strength_->setObjectName("strength");
@@ -173,14 +179,15 @@ void CorrectStation::makeSide(QHBoxLayout* row) {
     column->addWidget(doubt_);
     doubtText_ = label({}, "faint");
     column->addWidget(doubtText_);
-    warningBox_ = new QFrame;
-    warningBox_->setProperty("note", true);
-    auto* box = new QVBoxLayout(warningBox_);
-    box->setContentsMargins(11, 8, 8, 8);
-    warning_ = label({});
-    warning_->setWordWrap(true);
-    box->addWidget(warning_);
-    column->addWidget(warningBox_);
+    heading("Evidence");
+    recordings_ = new Facts;
+    column->addWidget(recordings_);
+    heading("Samples");
+    samples_ = new Facts;
+    column->addWidget(samples_);
+    heading("Wideband answers after");
+    delay_ = new Facts;
+    column->addWidget(delay_);
     heading("Why");
     auto* why = label(
         "True air over estimated air = measured lambda / asked lambda \u00d7 trims, the wideband read one delay later. "
@@ -189,7 +196,8 @@ void CorrectStation::makeSide(QHBoxLayout* row) {
     why->setWordWrap(true);
     column->addWidget(why);
     column->addStretch();
-    row->addWidget(side);
+    scroll->setWidget(side);
+    row->addWidget(scroll);
     connect(strength_, &QSlider::valueChanged, this, &CorrectStation::compute);
     connect(doubt_, &QSlider::valueChanged, this, &CorrectStation::compute);
 }

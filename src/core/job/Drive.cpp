@@ -15,11 +15,20 @@ namespace brusk::job {
 namespace {
 
 constexpr int64_t kSlice_us = 20000;
+/// Whose air was used, and what the map of speed-density said itself: where a meter is believed, the map can learn all
+/// the same, and must not learn the meter's error.
+constexpr roles::Role kAirModels[] = {"air_per_cylinder", "air_by_density", "air_source"};
+
 /// What the corrections of fuel need of the controller.
 std::vector<const definition::Measurement*> fuelChannels(const definition::Definition& definition) {
     std::vector<const definition::Measurement*> out;
-    for (const roles::Role role : roles::needOf(roles::kKindNeeds, "air")->channels)
+    const auto add = [&](roles::Role role) {
         if (const auto* m = definition.measurementWithRole(role)) out.push_back(m);
+    };
+    for (const roles::Role role : roles::needOf(roles::kKindNeeds, "air")->channels)
+        add(role);
+    for (const roles::Role role : kAirModels)
+        add(role);
     return out;
 }
 
@@ -52,7 +61,9 @@ constexpr roles::Role kUsualRoles[] = {"pedal",
                                        "vehicle_speed",
                                        "gear",
                                        "engine_state",
-                                       "limp_mode"};
+                                       "limp_mode",
+                                       "ve_now",
+                                       "spark_base_part"};
 
 /// Raw bytes of a measurement, as one unsigned number, into what a tuner reads.
 /// From what the sampler delivers: the bytes as they lie in memory, the first one most significant.

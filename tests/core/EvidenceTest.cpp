@@ -149,6 +149,9 @@ class EvidenceTest : public QObject {
     void aColumnIsConvertedOnceWhoeverAsks();
     void samplesFallIntoTheSameCellsWhicheverAxisRunsAcross();
     void momentsLeadToCellsAndCellsToMoments();
+    void anExpressionIsWatchedAndAWrongOneIsSaid();
+    void aDriveWithoutWidebandTakesNothingFromTheOthers();
+    void shortVisitsAreNotTakenForWildOnes();
     void aVisitEndsWhenTheNeighbourhoodIsLeftOrASecondPassed();
     void oneMinuteInACellDoesNotOutvoteFivePasses();
     void halfTheSamplingRateGivesTheSameDoubt();
@@ -505,6 +508,54 @@ void EvidenceTest::momentsLeadToCellsAndCellsToMoments() {
     QCOMPARE(*samples.cellAt(0, 20), cell + 1);
     QVERIFY(!samples.cellAt(0, 100) && !samples.cellAt(1, 5));
     QCOMPARE(samples.times(cell, 0).size(), size_t{2000});
+}
+
+void EvidenceTest::anExpressionIsWatchedAndAWrongOneIsSaid() {
+    const Drives drives = drivesOf(makeDrive(40, 1.0, 5));
+    const MapOfTwo map;
+    const MapSamples trims(map.definition, map.table, drives, Measure::ofExpression("short_trim + long_trim"));
+    QVERIFY(!trims.problem && trims.size() == drives[0].size());
+    const auto shortTrim = *drives[0].column("short_trim"), longTrim = *drives[0].column("long_trim");
+    for (size_t i = 0; i < trims.size(); ++i)
+        QVERIFY(std::abs(trims.value[i] - shortTrim[trims.row[i]] - longTrim[trims.row[i]]) < 1e-4f);
+    const MapSamples wrong(map.definition, map.table, drives, Measure::ofExpression("nobody + 1"));
+    QVERIFY(wrong.recorded && wrong.size() == 0 && wrong.problem);
+    QVERIFY(qs(wrong.problem->message).contains("no channel \"nobody\""));
+    const MapSamples silent(map.definition, map.table, drives, Measure::channel("knock_retard"));
+    QVERIFY(silent.problem && qs(silent.problem->message).contains("no knock retard"));
+}
+
+void EvidenceTest::aDriveWithoutWidebandTakesNothingFromTheOthers() {
+    const auto whole = recorded(makeDrive(60, 1.0, 5));
+    auto blind = std::make_shared<recording::Recording>(*whole);
+    blind->title = "Home";
+    blind->groups.pop_back();
+    const Drives alone({whole}), both({blind, whole});
+    EXPECT_OK(both.mixture());
+    QVERIFY(both.mixture()->drives[0].size() == 0);
+    QCOMPARE(both.mixture()->drives[1].size(), alone.mixture()->size());
+    QCOMPARE(both.mixture()->without.size(), size_t{1});
+    QVERIFY(qs(both.mixture()->without[0]).startsWith("Home tells no mixture: The recording has no wideband lambda"));
+    EXPECT_FAILS(Drives({blind}).mixture(), "no wideband lambda");
+}
+
+void EvidenceTest::shortVisitsAreNotTakenForWildOnes() {
+    // Most samples come alone, and have no spread of their own; those that stay spread by 1 %, which is not wild.
+    const AxisLookup ax({1000, 2000, 3000, 4000}), ay({20, 60});
+    std::mt19937 random(6);
+    std::normal_distribution<float> noise(0, 0.01f);
+    std::vector<float> x, y, v;
+    std::vector<double> t;
+    double now = 0;
+    for (int i = 0; i < 900; ++i)
+        x.push_back(3900), y.push_back(30), v.push_back(1 + noise(random)), t.push_back(now += 5);
+    for (int visit = 0; visit < 6; ++visit) {
+        for (int i = 0; i < 100; ++i)
+            x.push_back(1000), y.push_back(30), v.push_back(1 + noise(random)), t.push_back(now += 0.01);
+        now += 5;
+    }
+    const auto fit = fitCells(ax, ay, {x, y, v, t, {}, {}});
+    QVERIFY2(std::abs(fit.within - 0.01) < 0.001, qPrintable(QString::number(fit.within)));
 }
 
 void EvidenceTest::aVisitEndsWhenTheNeighbourhoodIsLeftOrASecondPassed() {

@@ -20,7 +20,19 @@ using Index = Eigen::Index;
 constexpr double kLeastWithin = 0.0005, kLeastBetween = 0.0003;
 constexpr double kUsualBetween = 0.004, kUsualVisits = 3;
 constexpr double kCurvatures[] = {0.003, 0.006, 0.012, 0.025, 0.05};
+constexpr double kFew = 4;                // samples of a visit that tell nothing of their own spread
+constexpr double kNobodyKnows = 0.01;     // what is taken for it where all visits are so short
 constexpr double kDrivesTogether = 1e-4;  // the drives' factors add up to nil, to this
+
+/// Between the four nodes around a place, of `columns` by `rows`.
+template <class Values>
+double bilinear(const Values& nodes, size_t columns, size_t rows, const AxisLookup::Place& x,
+                const AxisLookup::Place& y) {
+    const auto u = static_cast<double>(x.fraction), v = static_cast<double>(y.fraction);
+    const size_t k = y.index * columns + x.index, right = columns > 1 ? 1 : 0, below = rows > 1 ? columns : 0;
+    return (1 - v) * ((1 - u) * nodes[k] + u * nodes[k + right]) +
+           v * ((1 - u) * nodes[k + below] + u * nodes[k + right + below]);
+}
 
 /// What one visit to a cell says: a mean, and how the nodes around share in it.
 struct Visit {
@@ -134,8 +146,8 @@ class Visits {
     double pooledSpread() const {
         double squares = 0, n = 0;
         for (const Visit& v : all)
-            if (v.n > 4) squares += v.squares * v.n, n += v.n - 1;
-        return n > 0 ? std::max(kLeastWithin, std::sqrt(squares / n)) : 0.01;
+            if (v.n > kFew) squares += v.squares * v.n, n += v.n - 1;
+        return n > 0 ? std::max(kLeastWithin, std::sqrt(squares / n)) : kNobodyKnows;
     }
 
     /// Of the samples about their visits' means, by the median of up to a few thousand of them: wild ones do not move
@@ -145,9 +157,9 @@ class Visits {
         std::vector<double> off;
         const size_t stride = std::max<size_t>(1, value_.size() / kMost);
         for (size_t i = 0; i < value_.size(); i += stride)
-            if (visitOf_[i] != UINT32_MAX)
+            if (visitOf_[i] != UINT32_MAX && all[visitOf_[i]].n > kFew)
                 off.push_back(std::abs(static_cast<double>(value_[i]) - all[visitOf_[i]].mean));
-        if (off.empty()) return kLeastWithin;
+        if (off.empty()) return kNobodyKnows;
         std::nth_element(off.begin(), off.begin() + static_cast<long>(off.size() / 2), off.end());
         return std::max(kLeastWithin, 1.4826 * off[off.size() / 2]);
     }
@@ -285,7 +297,10 @@ class Fitter {
         std::vector<double> robust(visits_.all.size(), 1);
         Vector m = Vector::Zero(static_cast<Index>(size_));
         for (int pass = 0; pass < options_.passes; ++pass) {
-            if (pass == 1) visits_.flatten([&](const auto& place) { return between4(m, place.first, place.second); });
+            if (pass == 1)
+                visits_.flatten([&](const auto& place) {
+                    return bilinear(std::span(m.data(), nodes_), columns_, rows_, place.first, place.second);
+                });
             const double within = visits_.within;
             for (size_t g = 0; g < visits_.all.size(); ++g)
                 visits_.all[g].weight = robust[g] / varianceOf(visits_.all[g], between, within);
@@ -325,13 +340,6 @@ class Fitter {
   private:
     double varianceOf(const Visit& v, double between, double within) const {
         return between * between + agreement_ * within * within / v.independent;
-    }
-
-    double between4(const Vector& m, const AxisLookup::Place& x, const AxisLookup::Place& y) const {
-        const auto u = static_cast<double>(x.fraction), v = static_cast<double>(y.fraction);
-        const auto k = static_cast<Index>(y.index * columns_ + x.index);
-        const Index right = columns_ > 1 ? 1 : 0, below = rows_ > 1 ? static_cast<Index>(columns_) : 0;
-        return (1 - v) * ((1 - u) * m[k] + u * m[k + right]) + v * ((1 - u) * m[k + below] + u * m[k + right + below]);
     }
 
     /// What takes part in a visit: nodes with their shares, then the nuisances. Called with (index, share).
@@ -505,12 +513,7 @@ class Fitter {
 }  // namespace
 
 double CellFit::at(const AxisLookup::Place& x, const AxisLookup::Place& y) const {
-    const auto u = static_cast<double>(x.fraction), v = static_cast<double>(y.fraction);
-    const size_t k = y.index * columns + x.index;
-    const size_t right = columns > 1 ? 1 : 0;
-    const size_t below = rows > 1 ? columns : 0;
-    return (1 - v) * ((1 - u) * factor[k] + u * factor[k + right]) +
-           v * ((1 - u) * factor[k + below] + u * factor[k + right + below]);
+    return bilinear(factor, columns, rows, x, y);
 }
 
 CellFit fitCells(const AxisLookup& xAxis, const AxisLookup& yAxis, const FitSamples& samples,

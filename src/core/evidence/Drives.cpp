@@ -39,23 +39,32 @@ const DriveFigures& Drives::figures() const {
 }
 
 Result<Mixture> Drives::computeMixture() const {
-    std::vector<EngineColumns> columns;
-    for (const auto& drive : drives_) {
-        auto found = engineColumns(*drive);
-        if (!found) return tl::unexpected(found.error());
-        columns.push_back(*found);
-    }
     Mixture out;
+    out.drives.resize(drives_.size());
+    std::vector<EngineColumns> columns;
+    std::vector<size_t> of;  // whose columns
+    std::optional<Error> lacks;
+    for (size_t i = 0; i < drives_.size(); ++i) {
+        auto found = engineColumns(*drives_[i]);
+        if (found) {
+            columns.push_back(*found), of.push_back(i);
+            continue;
+        }
+        if (!lacks) lacks = found.error();
+        const std::string& title = recording(i).title;
+        out.without.push_back((title.empty() ? "A drive" : title) + " tells no mixture: " + found.error().message);
+    }
+    if (columns.empty() && lacks) return tl::unexpected(*lacks);
     out.delay = measureDelay(columns, options_.pulses);
     if (!out.delay.measured() && options_.delay) {
         out.delay = *options_.delay;
         out.delay.from = WidebandDelay::From::Borrowed;
     }
     for (size_t i = 0; i < columns.size(); ++i) {
-        auto samples =
-            mixtureSamples(*drives_[i], columns[i], out.delay, options_.rules, options_.pulses, out.leftOut, out.forms);
+        auto samples = mixtureSamples(*drives_[of[i]], columns[i], out.delay, options_.rules, options_.pulses,
+                                      out.leftOut, out.forms);
         if (!samples) return tl::unexpected(samples.error());
-        out.drives.push_back(std::move(*samples));
+        out.drives[of[i]] = std::move(*samples);
     }
     return out;
 }

@@ -9,7 +9,8 @@ namespace brusk::evidence {
 
 /// The mixture ratio over all drives.
 struct Mixture {
-    std::vector<MixtureSamples> drives;  ///< one a drive
+    std::vector<MixtureSamples> drives;  ///< one a drive; empty for one that lacks a channel
+    std::vector<std::string> without;    ///< what those lack, a sentence each
     LeftOut leftOut;
     WidebandDelay delay;
     FormsCompared forms;
@@ -41,7 +42,7 @@ class Drives {
     /// Recordings that are not used, and why, a sentence each.
     const std::vector<std::string>& leftOut() const { return leftOut_; }
 
-    /// NotFound names the first channel that a drive lacks.
+    /// A drive that lacks a channel tells nothing, and is said; NotFound names the channel where all lack one.
     const Result<Mixture>& mixture() const;
     const DriveFigures& figures() const;
 

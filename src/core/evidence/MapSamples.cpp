@@ -17,6 +17,7 @@ struct Watched {
     Column airChange_s;
     std::vector<float> own;  ///< what `value` looks at where nobody else keeps it
     bool there = false;
+    std::optional<Error> problem;
 };
 
 Watched watched(const Drives& drives, size_t i, const Measure& measure) {
@@ -33,20 +34,29 @@ Watched watched(const Drives& drives, size_t i, const Measure& measure) {
                 out.value = measure.what == Measure::What::Mixture ? samples.ratio : samples.density;
                 out.airChange_s = samples.airChange_s;
                 out.there = !samples.row.empty();
+            } else {
+                out.problem = mixture.error();
             }
             break;
         case Measure::What::Channel:
-            out.value = drives[i].columnIfAny(*measure.role);
-            out.there = !out.value.empty();
+            if (const auto column = drives[i].column(*measure.role)) {
+                out.value = *column;
+                out.there = !out.value.empty();
+            } else {
+                out.problem = column.error();
+            }
             break;
         case Measure::What::Expression:
-            for (const auto& group : drives.recording(i).groups)
-                if (group.time_s.data() == drives[i].time_s().data())
-                    if (const auto values = recording::evaluate(measure.expression, drives.recording(i), group)) {
-                        out.own.assign(values->begin(), values->end());
-                        out.value = out.own;
-                        out.there = true;
-                    }
+            for (const auto& group : drives.recording(i).groups) {
+                if (group.time_s.data() != drives[i].time_s().data()) continue;
+                if (const auto values = recording::evaluate(measure.expression, drives.recording(i), group)) {
+                    out.own.assign(values->begin(), values->end());
+                    out.value = out.own;
+                    out.there = true;
+                } else {
+                    out.problem = values.error();
+                }
+            }
             break;
     }
     return out;
@@ -82,6 +92,7 @@ MapSamples::MapSamples(const definition::Definition& definition, const calibrati
         if (acrossAt.empty() || (map && downAt.empty())) continue;
         recorded = true;
         const Watched seen = watched(drives, d, measure);
+        if (seen.problem && !problem) problem = seen.problem;
         if (!seen.there) continue;
         const bool all = seen.row.empty();
         const size_t n = all ? sampled.size() : seen.row.size();

@@ -54,7 +54,8 @@ struct MapSamples {
     std::vector<uint32_t> row;       ///< on the drive's clock
     std::vector<uint16_t> drive;
     std::vector<double> time_s;
-    bool recorded = false;  ///< some drive has what moves along the axes
+    bool recorded = false;         ///< some drive has what moves along the axes
+    std::optional<Error> problem;  ///< the first reason why a drive could not be watched
 
     /// On the axes of a table, none yet.
     MapSamples(const definition::Definition& definition, const calibration::Table& table) : axes(definition, table) {}

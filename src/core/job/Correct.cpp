@@ -85,7 +85,7 @@ std::string fuelText(const Conditions& c) {
 /// What a recording of a round must agree with.
 struct Subject {
     std::shared_ptr<const image::Image> image;
-    proposals::BuildSheet sheet;
+    std::optional<proposals::BuildSheet> sheet;  ///< none: it can't be read, which is said elsewhere
     int64_t sheetVersion = 0;
     std::optional<Conditions> fuel;
 };
@@ -101,8 +101,8 @@ std::string objection(const Kit& kit, const carfolder::CarFolder& folder, const 
                       const carfolder::RecordingEntry& entry, const recording::Recording& recording) {
     if (subject.image && boundTo(kit, *subject.image, recording) == Bound::Other)
         return "it was recorded on other bytes than this round's.";
-    if (entry.sheet != 0 && entry.sheet != subject.sheetVersion)
-        if (const auto then = sheetOf(folder, entry.sheet); then && !sameParts(*then, subject.sheet))
+    if (subject.sheet && entry.sheet != 0 && entry.sheet != subject.sheetVersion)
+        if (const auto then = sheetOf(folder, entry.sheet); then && !sameParts(*then, *subject.sheet))
             return "it was driven with other parts than the build sheet names now (version " +
                    std::to_string(entry.sheet) + " of it, now " + std::to_string(subject.sheetVersion) + ").";
     if (subject.fuel && otherFuel(*subject.fuel, entry.conditions))
@@ -146,11 +146,7 @@ Result<DrivesPtr> drivesIfAny(const Kit& kit, const carfolder::CarFolder& folder
         const auto newest = folder.settings().sheet();
         if (!newest) return tl::unexpected(newest.error());
         subject.sheetVersion = newest->version;
-        // A sheet that can't be read is said elsewhere; nothing is left out for it.
-        if (const auto sheet = sheetOf(folder, newest->version))
-            subject.sheet = *sheet;
-        else
-            subject.sheetVersion = 0;
+        if (const auto sheet = sheetOf(folder, newest->version)) subject.sheet = *sheet;
         for (const auto& entry : *entries)
             if (tellsFuel(entry.conditions)) subject.fuel = entry.conditions;
     }
@@ -231,7 +227,9 @@ std::vector<std::string> airWarnings(const calibration::Calibration& inCar, cons
     constexpr double kNothing_pct = 0.5;
     const auto pull = evidence::firstPull(inCar, drives);
     if (pull && std::abs(pull->withLearned_pct) >= kNothing_pct) out.push_back(pull->sentence());
-    if (const auto& mixture = drives.mixture(); mixture && !mixture->forms.agree())
+    const auto& mixture = drives.mixture();
+    if (mixture) out.insert(out.end(), mixture->without.begin(), mixture->without.end());
+    if (mixture && !mixture->forms.agree())
         out.push_back("Injector pulses tell a mixture that is " + formatNumber(mixture->forms.mean * 100, 1) +
                       " % off what the trims tell: flow, dead time or density in the calibration are not what the "
                       "controller uses, or another trim acts.");

@@ -134,6 +134,8 @@ void ParameterCard::evidenceFacts(ParameterPane& pane, size_t cell) {
     if (cell >= evidence.cells.size()) return;
     const auto& found = evidence.cells[cell];
     QString text = found.count == 1 ? QString("1 sample") : QString("%1 samples").arg(found.count);
+    if (const uint32_t visits = cell < evidence.visits.size() ? evidence.visits[cell] : 0)
+        text += visits == 1 ? QString(" in 1 visit") : QString(" in %1 visits").arg(visits);
     if (found.count && !evidence.watched.empty())
         text += QString("\n%1 %2%3 \u00b1 %4 %5")
                     .arg(QString::fromStdString(evidence.watched), found.mean > 0 ? "+" : "",

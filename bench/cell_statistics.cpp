@@ -1,11 +1,13 @@
-// Five million samples into 16 x 14 cells: the O(1) look-up against a binary search a sample, and the cell fit.
+// Five million samples into 16 x 14 cells: the O(1) look-up against a binary search a sample, and the cell fit; and how
+// often the columns of a drive are read on their way into cells, whoever asks.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include <algorithm>
 #include <chrono>
 #include <cstdio>
 #include <random>
 
-#include "core/evidence/CellFit.h"
+#include "DrivenCar.h"
+#include "core/proposals/AirCorrection.h"
 
 using namespace brusk::evidence;
 
@@ -40,6 +42,45 @@ std::vector<CellStat> bySearch(const AxisLookup& ax, const AxisLookup& ay, const
     return cells;
 }
 
+/// The same drive as somebody would have it whose controller tells pressure in mbar.
+std::shared_ptr<const brusk::recording::Recording> inMillibar(const brusk::recording::Recording& from) {
+    auto out = std::make_shared<brusk::recording::Recording>(from);
+    for (auto& channel : out->groups[0].channels) {
+        if (channel.unit != "kPa") continue;
+        channel.unit = "mbar";
+        for (float& v : channel.values)
+            v *= 10;
+    }
+    return out;
+}
+
+/// A drive through town: air corrected, axes checked, figures taken and the cells of the map filled, from one `Drives`.
+/// A column in the unit of its role is used where it lies.
+void printReads() {
+    using namespace brusk;
+    const auto build = bench::drawnBuild("heron", 1);
+    const auto kit = bench::kitOf(build);
+    benchcar::BenchCar car(build, 1);
+    const auto inCar = bench::calibrationOf(*kit, car);
+    const auto recorded = bench::drive(car, {kit}, {"town"}).recordings[0];
+    for (const auto& recording : {recorded, inMillibar(*recorded)}) {
+        const Drives drives({recording}, job::evidenceOptions(inCar));
+        const auto air = proposals::correctAir(inCar, drives, {});
+        if (!air) std::fprintf(stderr, "%s\n", air.error().text().c_str()), std::exit(1);
+        const auto axes = checkAxes(inCar, drives);
+        (void)drives.figures();
+        const MapSamples cells(*kit->definition, air->table, drives, Measure::mixture());
+        size_t most = 0;
+        const auto conversions = drives[0].conversions();
+        for (const auto& [channel, times] : conversions)
+            most = std::max(most, times);
+        std::printf(
+            "%zu rows, pressure in %s, into air correction, %zu axis checks, figures and cells: %zu columns converted, "
+            "each at most %zu times\n",
+            drives[0].size(), recording == recorded ? "kPa" : "mbar", axes.looked.size(), conversions.size(), most);
+    }
+}
+
 }  // namespace
 
 int main() {
@@ -59,5 +100,6 @@ int main() {
     std::printf("binary search %.0f ms, look-up table %.0f ms: %.1f times as fast\n", search * 1000, lookup * 1000,
                 search / lookup);
     std::printf("cell fit with four passes %.0f ms: %.1f times one pass of statistics\n", fit * 1000, fit / lookup);
+    printReads();
     return 0;
 }

@@ -170,7 +170,11 @@ json cellsJson(const proposals::AirCorrection& air, const proposals::AirCorrecti
 
 json correctionJson(const proposals::AirCorrection& air, const evidence::Mixture& mixture,
                     const proposals::AirCorrectionOptions& options, const std::string& reason,
-                    const std::vector<std::string>& warnings, const std::optional<evidence::FirstPull>& pull) {
+                    const std::vector<std::string>& warnings, const std::optional<evidence::FirstPull>& pull,
+                    const evidence::AxisCheck& axes) {
+    std::vector<std::string> lacked;
+    for (const roles::Role& role : axes.lacked)
+        lacked.emplace_back(role.id());
     json out = {{"kind", "air"},
                 {"on", json::array()},
                 {"parameters",
@@ -189,6 +193,7 @@ json correctionJson(const proposals::AirCorrection& air, const evidence::Mixture
                 {"seen", cellsJson(air, options)},
                 {"loosened", json::array()},
                 {"warnings", warnings},
+                {"axes", {{"looked", axes.looked}, {"lacked", lacked}}},
                 {"reason", reason}};
     if (pull)
         out["first_pull"] = {{"with_learned_pct", pull->withLearned_pct},
@@ -285,15 +290,17 @@ Done propose(Context& c, const Choice& o, const std::vector<std::string>& files)
                                " % are expected to be left.";
     c.outcome.text += reason + "\n";
     const auto pull = evidence::firstPull(*subject->calibration, drives);
-    const auto warnings = job::airWarnings(*subject->calibration, drives, air->fit);
+    const auto axes = evidence::checkAxes(*subject->calibration, drives);
+    const auto warnings = job::airWarnings(*subject->calibration, drives, air->fit, axes);
     for (const std::string& warning : warnings)
         c.outcome.text += warning + "\n";
+    c.outcome.text += axes.sentence() + "\n";
     if (air->changed == 0) {
         c.outcome.json["right"].push_back({{"kind", "air"}, {"now", figure(air->now.rms)}});
         c.outcome.text += "Nothing to change.\n";
         return {};
     }
-    c.outcome.json["corrections"].push_back(correctionJson(*air, *mixture, options, reason, warnings, pull));
+    c.outcome.json["corrections"].push_back(correctionJson(*air, *mixture, options, reason, warnings, pull, axes));
     c.outcome.text += std::to_string(air->changed) + " of " + std::to_string(air->table.values.size()) + " cells of " +
                       air->parameter + " change, by at most " + formatNumber(air->largestStep * 100, 1) + " %.\n";
     return keep(c, o, *subject, *air, reason);

@@ -162,6 +162,10 @@ void AxisCheckTest::whatWasNotRecordedCantBeLookedAtAndIsSaid() {
     QVERIFY(check.found.empty());
     QCOMPARE(check.lacked.size(), size_t{1});
     QVERIFY(check.lacked[0] == "ve_now");
+    const auto said = check.sentence();
+    QVERIFY2(said.find("Not looked at, for it was not recorded: " + std::string(check.lacked[0].title())) !=
+                 std::string::npos,
+             said.c_str());
 }
 
 QTEST_GUILESS_MAIN(AxisCheckTest)

@@ -1,7 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/shell/Ledger.h"
 
-#include <QDateTime>
 #include <QKeyEvent>
 #include <QMouseEvent>
 #include <QPainter>
@@ -10,6 +9,7 @@
 #include <set>
 
 #include "app/theme/Theme.h"
+#include "app/widgets/Times.h"
 
 namespace brusk::app {
 
@@ -19,7 +19,7 @@ constexpr double kTop = 40;
 constexpr double kWorst_pct = 25;  // the bar is full from here on
 
 QString clock(const std::string& utc) {
-    const auto time = QDateTime::fromString(QString::fromStdString(utc), Qt::ISODate).toLocalTime();
+    const QDateTime time = localTime(utc);
     return time.date() == QDate::currentDate() ? time.toString("HH:mm") : time.toString("d MMM");
 }
 

@@ -48,6 +48,14 @@ QPixmap evidenceDot(double radius, float doubt, double ratio) {
 }
 }  // namespace
 
+void GridContents::setDot(size_t cell, double samples, double spread, double wide) {
+    constexpr double kPlenty = 3;  // a thousand samples
+    evidence.resize(values.size()), doubt.resize(values.size());
+    evidence[cell] =
+        samples < 1 ? 0.0f : static_cast<float>(std::min(1.0, 0.15 + 0.85 * std::log10(samples) / kPlenty));
+    doubt[cell] = wide > 0 ? static_cast<float>(std::clamp(spread / wide, 0.0, 1.0)) : 0.0f;
+}
+
 /// Numbers of one fixed-width font, laid out here and drawn in one go: laying out each by itself is most of the work of
 /// painting a large map.
 class MapGrid::NumberRun {

@@ -35,6 +35,9 @@ struct GridContents {
     std::vector<char> differs;    ///< line below the number
     std::vector<char> pointedAt;  ///< a cell that stands out of its neighbours: a small roof above the number
 
+    /// The dot of a cell: larger with the samples' logarithm, full at a thousand; emptier the more they spread, all
+    /// empty at `wide`.
+    void setDot(size_t cell, double samples, double spread, double wide);
     void setAxes(const ShownAxis& across, const ShownAxis& down) {
         x = across.values, y = down.values;
         xDecimals = across.decimals, yDecimals = down.decimals;

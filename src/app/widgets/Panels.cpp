@@ -1,8 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/widgets/Panels.h"
 
-#include <QDateTime>
-
 #include <QStyle>
 
 namespace brusk::app {
@@ -90,12 +88,6 @@ QString progressText(const link::Progress& p) {
         out += QString(", %1 KiB/s, %2 s left").arg(p.rate() / 1024, 0, 'f', 1).arg(*left, 0, 'f', 0);
     if (p.retries) out += QString(", %1 %2").arg(p.retries).arg(p.retries == 1 ? "retry" : "retries");
     return out;
-}
-
-QString timeOfDay(const std::string& utc) {
-    const QString text = QString::fromStdString(utc);
-    const QDateTime moment = QDateTime::fromString(text, Qt::ISODate);
-    return moment.isValid() ? moment.toLocalTime().toString("HH:mm") : text;
 }
 
 void emptyLayout(QLayout* layout) {

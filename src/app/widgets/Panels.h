@@ -9,8 +9,6 @@
 #include <QPushButton>
 #include <QVBoxLayout>
 
-#include <string>
-
 #include "core/link/Transfer.h"
 
 namespace brusk::app {
@@ -70,9 +68,6 @@ class Station : public QWidget {
 
 /// A long job's progress in one line: step, amount, rate, time left, retries.
 QString progressText(const link::Progress& progress);
-
-/// "14:05" where the user is, of a moment in UTC as the ledger has it; the text itself when it is none.
-QString timeOfDay(const std::string& utc);
 
 /// Removes and deletes everything a layout holds.
 void emptyLayout(QLayout* layout);

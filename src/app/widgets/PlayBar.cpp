@@ -6,17 +6,13 @@
 #include <cmath>
 
 #include "app/widgets/Panels.h"
+#include "app/widgets/Times.h"
 
 namespace brusk::app {
 
 namespace {
 constexpr double kSteps_per_s = 20;  // of the slider
 constexpr double kRates[] = {0.25, 0.5, 1, 2, 5, 20};
-
-QString minutes(double seconds) {
-    const int whole = static_cast<int>(seconds);
-    return QString("%1:%2").arg(whole / 60).arg(whole % 60, 2, 10, QChar('0'));
-}
 }  // namespace
 
 PlayBar::PlayBar(Session& session, const QString& suffix, QWidget* parent) : QWidget(parent), session_(session) {
@@ -72,7 +68,7 @@ void PlayBar::refreshMoment() {
     if (!playback.recording) return;
     const QSignalBlocker quiet(place_);
     if (!place_->isSliderDown()) place_->setValue(static_cast<int>(playback.time_s * kSteps_per_s));
-    time_->setText(minutes(playback.time_s) + " of " + minutes(playback.recording->duration_s()));
+    time_->setText(minutesText(playback.time_s) + " of " + minutesText(playback.recording->duration_s()));
 }
 
 }  // namespace brusk::app

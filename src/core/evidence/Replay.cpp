@@ -219,6 +219,17 @@ std::string AxisMismatch::sentence() const {
     return begin;
 }
 
+std::string AxisCheck::sentence() const {
+    const size_t agree = looked.size() - found.size();
+    std::string out = std::to_string(agree) + " of " + std::to_string(looked.size()) +
+                      (looked.size() == 1 ? " table says" : " tables say") + " what was recorded.";
+    if (lacked.empty()) return out;
+    out += " Not looked at, for it was not recorded: ";
+    for (const roles::Role& role : lacked)
+        out += (&role == &lacked.front() ? "" : ", ") + std::string(role.title());
+    return out + ".";
+}
+
 AxisCheck checkAxes(const calibration::Calibration& inCar, const Drives& drives) {
     AxisCheck out;
     if (drives.empty()) return out;

@@ -55,6 +55,8 @@ struct AxisCheck {
     std::vector<AxisMismatch> found;
     std::vector<std::string> looked;  ///< parameters
     std::vector<roles::Role> lacked;  ///< recorded values that nobody recorded
+    /// How many tables agree with what was recorded, and what could not be looked at for want of which channel.
+    std::string sentence() const;
 };
 
 /// Looks up the maps whose value is recorded too, with the bytes that were in the car.

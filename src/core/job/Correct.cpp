@@ -219,10 +219,10 @@ constexpr double kLeastRoad_rpm = 1000, kMostRoad_rpm = 5200, kLeastRoad_kPa = 2
 }  // namespace
 
 std::vector<std::string> airWarnings(const calibration::Calibration& inCar, const evidence::Drives& drives,
-                                     const evidence::CellFit& fit) {
+                                     const evidence::CellFit& fit, const evidence::AxisCheck& axes) {
     constexpr double kApart = 0.02;
     std::vector<std::string> out;
-    for (const auto& mismatch : evidence::checkAxes(inCar, drives).found)
+    for (const auto& mismatch : axes.found)
         out.push_back(mismatch.sentence());
     constexpr double kNothing_pct = 0.5;
     const auto pull = evidence::firstPull(inCar, drives);

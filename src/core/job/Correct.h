@@ -4,6 +4,7 @@
 
 #include "core/carfolder/CarFolder.h"
 #include "core/evidence/Drives.h"
+#include "core/evidence/Replay.h"
 #include "core/job/Garage.h"
 #include "core/proposals/AirCorrection.h"
 #include "core/proposals/BaseCalibration.h"
@@ -37,7 +38,7 @@ bool sameParts(const proposals::BuildSheet& a, const proposals::BuildSheet& b);
 /// What whoever corrects the air should know, a sentence each: axes that do not agree with what was recorded, learned
 /// values that outlive the map, pulses that tell another mixture than the trims, a drive that differs from the others.
 std::vector<std::string> airWarnings(const calibration::Calibration& inCar, const evidence::Drives& drives,
-                                     const evidence::CellFit& fit);
+                                     const evidence::CellFit& fit, const evidence::AxisCheck& axes);
 
 /// A node of the VE map.
 struct MapNode {

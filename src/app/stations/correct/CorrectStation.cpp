@@ -8,12 +8,14 @@
 #include <cmath>
 
 #include "app/theme/Theme.h"
+#include "app/widgets/Times.h"
 
 namespace brusk::app {
 
 namespace {
 constexpr int kBins = 81;
-constexpr double kBinRange = 0.30;  // -30 % to +30 %
+constexpr double kWideSpread = 0.05;  // of the ratio: a cell says nothing any more
+constexpr double kBinRange = 0.30;    // -30 % to +30 %
 
 QString percent(double share, int decimals = 1) {
     return QString::number(share * 100, 'f', decimals) + " %";
@@ -188,6 +190,11 @@ void CorrectStation::makeSide(QHBoxLayout* row) {
     heading("Wideband answers after");
     delay_ = new Facts;
     column->addWidget(delay_);
+    heading("Recorded against looked up");
+    axes_ = label({}, "faint");
+    axes_->setObjectName("axisCheck");
+    axes_->setWordWrap(true);
+    column->addWidget(axes_);
     heading("Why");
     auto* why = label(
         "True air over estimated air = measured lambda / asked lambda \u00d7 trims, the wideband read one delay later. "
@@ -235,11 +242,15 @@ void CorrectStation::compute() {
     struct Computed {
         Result<proposals::AirCorrection> correction;
         std::vector<std::string> warnings;
+        std::string axes;
     };
     session_.inBackground<Computed>(
         [drives, calibration = *session_.calibration(), o = options()] {
-            Computed out{proposals::correctAir(calibration, *drives, o), {}};
-            if (out.correction) out.warnings = job::airWarnings(calibration, *drives, out.correction->fit);
+            Computed out{proposals::correctAir(calibration, *drives, o), {}, {}};
+            if (!out.correction) return out;
+            const auto axes = evidence::checkAxes(calibration, *drives);
+            out.warnings = job::airWarnings(calibration, *drives, out.correction->fit, axes);
+            out.axes = axes.sentence();
             return out;
         },
         [this, id = round->id](Computed computed) {
@@ -252,6 +263,7 @@ void CorrectStation::compute() {
                 return session_.say(QString::fromStdString(computed.correction.error().text()), true);
             correction_ = std::move(*computed.correction);
             warnings_ = std::move(computed.warnings);
+            axes_->setText(QString::fromStdString(computed.axes));
             for (int i = 0; i < kLayers; ++i)
                 small_[i]->setContents(contentsOf(static_cast<Layer>(i)));
             show(layer_);
@@ -290,13 +302,8 @@ GridContents CorrectStation::contentsOf(Layer layer) const {
     out.showSign = layer == kOffBy || layer == kChange;
     out.shade = out.showSign ? GridContents::Shade::Difference : GridContents::Shade::Value;
     if (layer != kHowSure) {
-        out.evidence.resize(count);
-        out.doubt.resize(count);
-        for (size_t i = 0; i < count; ++i) {
-            out.evidence[i] =
-                c.fit.evidence[i] < 1 ? 0.0f : static_cast<float>(std::min(1.0, std::log10(c.fit.evidence[i]) / 3));
-            out.doubt[i] = static_cast<float>(std::min(1.0, c.cells[i].spread / 0.05));
-        }
+        for (size_t i = 0; i < count; ++i)
+            out.setDot(i, c.fit.evidence[i], c.cells[i].spread, kWideSpread);
     }
     if (layer == kResult) {
         out.edited.resize(count);

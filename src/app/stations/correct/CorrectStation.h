@@ -63,6 +63,7 @@ class CorrectStation : public Station {
     QWidget* content_;
     QSlider *strength_, *doubt_;
     Facts *recordings_, *samples_, *delay_;
+    QLabel* axes_;  ///< what the tables say at recorded inputs
     bool computing_ = false;
     bool again_ = false;
 };

@@ -5,6 +5,7 @@
 #include <cmath>
 
 #include "app/stations/drive/OperatorPanel.h"
+#include "app/widgets/Times.h"
 #include "core/evidence/MixtureRatio.h"
 
 namespace brusk::app {
@@ -231,8 +232,7 @@ void DriveStation::drawLanes() {
     const double now = time_.empty() ? kLaneSpan_s : std::max(time_.back(), kLaneSpan_s);
     lanes_->setSpan(now - kLaneSpan_s, now);
     if (session_.driving()) {
-        const int seconds = time_.empty() ? 0 : static_cast<int>(time_.back());
-        status_->setText(QString("%1:%2").arg(seconds / 60, 2, 10, QChar('0')).arg(seconds % 60, 2, 10, QChar('0')));
+        status_->setText(minutesText(time_.empty() ? 0 : time_.back()));
     }
 }
 

@@ -4,6 +4,7 @@
 #include <QGridLayout>
 
 #include "app/LinkParts.h"
+#include "app/widgets/Times.h"
 
 namespace brusk::app {
 namespace {
@@ -38,9 +39,7 @@ void OperatorPanel::makeRoute() {
     route_->setObjectName("route");
     route_->setToolTip("What the bench car's driver does");
     for (const auto& choice : routeChoices()) {
-        const auto seconds = static_cast<int>(choice.seconds);
-        const QString length =
-            seconds ? QString(", %1:%2").arg(seconds / 60).arg(seconds % 60, 2, 10, QChar('0')) : QString();
+        const QString length = choice.seconds >= 1 ? ", " + minutesText(choice.seconds) : QString();
         route_->addItem(QString::fromStdString(choice.title) + length, QString::fromStdString(choice.name));
     }
     lapse_ = new QComboBox;

@@ -1,11 +1,11 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/stations/flash/FlashStation.h"
 
-#include <QDateTime>
 #include <QScrollArea>
 #include <QToolButton>
 #include <algorithm>
 
+#include "app/widgets/Times.h"
 #include "core/base/Text.h"
 
 namespace brusk::app {
@@ -342,11 +342,7 @@ void FlashStation::refreshJournal() {
     emptyLayout(journal_);
     for (const auto& entry : entries) {
         auto* row = new QHBoxLayout;
-        row->addWidget(
-            label(
-                QDateTime::fromString(QString::fromStdString(entry.at), Qt::ISODate).toLocalTime().toString("HH:mm:ss"),
-                "faint"),
-            0, Qt::AlignTop);
+        row->addWidget(label(localTime(entry.at).toString("HH:mm:ss"), "faint"), 0, Qt::AlignTop);
         auto* what = label(QString::fromStdString(entry.what));
         what->setWordWrap(true);
         row->addWidget(what, 1);

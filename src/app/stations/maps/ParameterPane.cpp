@@ -350,13 +350,9 @@ void ParameterPane::refreshGrid() {
     c.edited = edited_;
     c.differs = differs_;
     if (evidence_.cells.size() == table_.values.size()) {
-        // A hundred samples are plenty; the dot grows with their logarithm, and is empty where they say all and
-        // nothing.
-        for (const auto& cell : evidence_.cells) {
-            const auto n = static_cast<float>(cell.count);
-            c.evidence.push_back(cell.count == 0 ? 0.0f : std::min(1.0f, 0.25f + 0.375f * std::log10(n)));
-            if (!evidence_.watched.empty())
-                c.doubt.push_back(static_cast<float>(std::clamp(cell.spread / evidence_.wide, 0.0, 1.0)));
+        for (size_t i = 0; i < evidence_.cells.size(); ++i) {
+            const auto& cell = evidence_.cells[i];
+            c.setDot(i, static_cast<double>(cell.count), evidence_.watched.empty() ? 0 : cell.spread, evidence_.wide);
         }
     }
     if (!ridges_.empty()) {

@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "app/widgets/Times.h"
 #include "core/evidence/MapSamples.h"
 #include "core/proposals/AirCorrection.h"
 

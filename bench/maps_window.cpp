@@ -7,6 +7,9 @@
 
 #include "LargeDefinition.h"
 #include "Maps.h"
+#include "app/desks/DefinitionDesk.h"
+#include "app/desks/OpenFolder.h"
+#include "app/desks/RoundDesk.h"
 
 using namespace brusk;
 using namespace brusk::app;
@@ -40,12 +43,12 @@ int main(int argc, char** argv) {
     Theme::instance().setDark(false);
     Story story;
     if (!story.begin()) return 1;
-    Session& session = story.session();
+    Desks& desks = story.desks();
     auto* grid = story.openParameter("how full");
     auto* finder = story.find<QLineEdit>("finder");
     auto* maps = mapsOf(story);
     const auto measure = [&] {
-        std::printf("%zu parameters\n", session.calibration()->definition().parameters.size());
+        std::printf("%zu parameters\n", desks.round.calibration()->definition().parameters.size());
         const QString words = "boost target full load";
         finder->clear();
         QCoreApplication::processEvents();
@@ -60,11 +63,11 @@ int main(int argc, char** argv) {
     measure();
     // The demo's definition with a hundred thousand more.
     const std::string large = bench::largeDefinition(100000);
-    std::string text = session.kit()->definition->source->text;
+    std::string text = desks.folder.kit()->definition->source->text;
     const size_t first = large.find("/begin RECORD_LAYOUT"), last = large.find("/begin GROUP");
     text.insert(text.rfind("/end MODULE"), large.substr(first, last - first));
     bool kept = false;
-    session.changeDefinition(text, [&] { kept = true; });
+    desks.definition.change(text, [&] { kept = true; });
     if (!QTest::qWaitFor([&] { return kept; }, 60000)) return 1;
     // What is built off the window's thread is waited for, as a person would have it by then.
     QTest::qWait(3000);

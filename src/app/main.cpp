@@ -10,9 +10,12 @@
 #include <cstring>
 #include <functional>
 
-#include "app/Session.h"
+#include "app/desks/Desks.h"
 #include "app/shell/MainWindow.h"
 #include "app/theme/Theme.h"
+#include "app/desks/Messages.h"
+#include "app/desks/OpenFolder.h"
+#include "app/desks/SheetDesk.h"
 
 using namespace brusk;
 using namespace brusk::app;
@@ -22,12 +25,6 @@ namespace {
 storage::Path dataFolder() {
     const QByteArray set = qgetenv("BRUSK_DATA");
     return set.isEmpty() ? storage::Path(BRUSK_DATA_DIR) : storage::Path(set.toStdString());
-}
-
-/// Opens the folder, or makes it when it is not there yet.
-Done openOrCreate(Session& session, storage::FileSystem& files, const storage::Path& path, bool create) {
-    if (create && !carfolder::CarFolder::isThere(files, path)) return session.createFolder(path, "Heron 1.6 T");
-    return session.openFolder(path);
 }
 
 /// The root of every slot: what comes up that nobody expected is said, and the window goes on.
@@ -76,19 +73,18 @@ int run(int argc, char** argv) {
     Theme::instance().loadFonts();
     Theme::instance().setDark(options.isSet("dark"));
     storage::RealFileSystem files;
-    Session session(files, dataFolder());
-    session.setOwnParts(QStandardPaths::writableLocation(QStandardPaths::AppDataLocation).toStdString() +
+    Desks desks(files, dataFolder());
+    desks.sheet.setOwnParts(QStandardPaths::writableLocation(QStandardPaths::AppDataLocation).toStdString() +
                         "/parts.json");
-    MainWindow window(session);
-    application.say = [&](const QString& sentence) { session.say(sentence, true); };
+    MainWindow window(desks);
+    application.say = [&](const QString& sentence) { desks.messages.say(sentence, true); };
     const bool demo = options.isSet("demo");
     if (!options.positionalArguments().isEmpty()) {
-        const auto done = openOrCreate(session, files, options.positionalArguments()[0].toStdString(), demo);
+        const auto done = desks.open(options.positionalArguments()[0].toStdString(), demo, "Heron 1.6 T");
         if (!done)
-            session.say(QString::fromStdString(done.error().text()), true);
+            desks.messages.say(QString::fromStdString(done.error().text()), true);
         else if (demo)
-            session.offerBuildSheet(dataFolder() / "heron" / "build-sheet.json");
-        if (done) emit session.folderChanged();
+            desks.sheet.offer(dataFolder() / "heron" / "build-sheet.json");
     }
     window.show();
     if (options.isSet("print-start-time"))

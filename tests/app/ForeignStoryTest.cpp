@@ -5,7 +5,11 @@
 #include "DrivenCar.h"
 #include "Expect.h"
 #include "Story.h"
+#include "core/calibration/Compare.h"
 #include "core/recording/Mdf4.h"
+#include "app/desks/OpenFolder.h"
+#include "app/desks/Places.h"
+#include "app/desks/RoundDesk.h"
 
 using namespace brusk;
 using namespace brusk::app;
@@ -26,20 +30,20 @@ struct Outcome {
 Outcome correctedThrough(const QString& data, const std::shared_ptr<const recording::Recording>& drive) {
     Story story({}, data);
     if (!story.begin()) qFatal("%s", qPrintable(story.message()));
-    Session& session = story.session();
+    Desks& desks = story.desks();
     carfolder::RecordingEntry entry;
-    entry.round = session.selected()->id;
+    entry.round = desks.round.selected()->id;
     entry.file = "drive.mf4";
     entry.title = "Survey";
     entry.startedAt = drive->startedAt;
-    auto* writable = session.sharedFolder().get();
+    auto* writable = desks.folder.folder();
     if (auto done = recording::saveMdf4(writable->files(), writable->recordings().path(entry.file), *drive); !done)
         qFatal("%s", done.error().text().c_str());
     if (auto done = writable->recordings().add(entry); !done) qFatal("%s", done.error().text().c_str());
-    emit session.roundSelected();
+    desks.places.showRound(desks.places.round());
     if (!story.correct()) qFatal("nothing was made: %s", qPrintable(story.message()));
     Outcome out;
-    out.image = *session.folder()->rounds().image(session.selected()->id);
+    out.image = *desks.folder.folder()->rounds().image(desks.round.selected()->id);
     return out;
 }
 

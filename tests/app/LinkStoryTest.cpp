@@ -16,6 +16,11 @@
 #include "Expect.h"
 #include "Story.h"
 #include "app/widgets/MapGrid.h"
+#include "app/desks/ControllerDesk.h"
+#include "app/desks/FlashDesk.h"
+#include "app/desks/LinkDesk.h"
+#include "app/desks/OpenFolder.h"
+#include "app/desks/RoundDesk.h"
 
 using namespace brusk;
 using namespace brusk::app;
@@ -70,54 +75,54 @@ class Heartbeat {
 
 void LinkStoryTest::aFlashWhoseCableIsPulledIsSaidAndTheSameButtonFinishesIt() {
     Story story;
-    Session& session = story.session();
+    Desks& desks = story.desks();
     QVERIFY(story.begin() && story.makeBase());
     story.goTo("Flash");
     QVERIFY(story.settle());
-    session.setTimeLapse(1);
+    desks.link.setTimeLapse(1);
     QTRY_VERIFY(story.find<QPushButton>("flash")->isEnabled());
     QVERIFY(story.click("flash") && story.click("confirmFlash"));
-    QTRY_VERIFY_WITH_TIMEOUT(session.progress().step.find("Writing") == 0, 10000);
+    QTRY_VERIFY_WITH_TIMEOUT(desks.link.progress().step.find("Writing") == 0, 10000);
     story.goTo("Car");
     QVERIFY(story.click("cable"));
     QVERIFY(story.settle());
     QVERIFY2(
         story.message().contains("The flash stopped at sector") && story.message().contains("Flash again to finish it"),
         qPrintable(story.message()));
-    QVERIFY(session.linkState() == LinkState::Lost);
+    QVERIFY(desks.link.state() == LinkState::Lost);
     QVERIFY(story.window().findChild<QLabel*>("inTheCar")->text().contains("The flash of round 1 was interrupted"));
-    QVERIFY(!carHoldsRound(session, session.selected()->id));
+    QVERIFY(!carHoldsRound(desks, desks.round.selected()->id));
     story.hurry();
     QVERIFY(story.click("cable"));
     QVERIFY(story.settle());
-    QVERIFY(session.linkState() == LinkState::Open);
+    QVERIFY(desks.link.state() == LinkState::Open);
     QVERIFY(story.flash());
-    QVERIFY(carHoldsRound(session, session.selected()->id));
+    QVERIFY(carHoldsRound(desks, desks.round.selected()->id));
     QVERIFY(story.window().findChild<QLabel*>("inTheCar")->text().contains("The car runs round 1"));
 }
 
 void LinkStoryTest::aStoppedReadGoesOn() {
     Story story;
-    Session& session = story.session();
+    Desks& desks = story.desks();
     QVERIFY(story.connectBenchCar());
-    session.setTimeLapse(5);
+    desks.link.setTimeLapse(5);
     story.goTo("Car");
     QVERIFY(story.click("carPrimary"));
-    QTRY_VERIFY_WITH_TIMEOUT(session.progress().done > 100000, 20000);
+    QTRY_VERIFY_WITH_TIMEOUT(desks.link.progress().done > 100000, 20000);
     QVERIFY(story.click("carPrimary"));  // it says "Stop reading" now
     QVERIFY(story.settle());
     QVERIFY(story.message().contains("Stopped as you asked"));
-    QVERIFY(session.rounds().empty());
+    QVERIFY(desks.folder.rounds().empty());
     story.hurry();
     QVERIFY(story.read());
-    QVERIFY(session.selected()->state == carfolder::RoundState::Original);
+    QVERIFY(desks.round.selected()->state == carfolder::RoundState::Original);
 }
 
 void LinkStoryTest::theWindowStaysAliveWhileTheLinkWorks() {
     Story story;
-    Session& session = story.session();
+    Desks& desks = story.desks();
     QVERIFY(story.connectBenchCar());
-    session.setTimeLapse(20);
+    desks.link.setTimeLapse(20);
     story.goTo("Car");
     // Were the link waited for on this thread, there would be no beats.
     Heartbeat heart;
@@ -129,23 +134,23 @@ void LinkStoryTest::theWindowStaysAliveWhileTheLinkWorks() {
 
 void LinkStoryTest::theWindowStaysAliveWhileACableIsPulledInMidRead() {
     Story story;
-    Session& session = story.session();
+    Desks& desks = story.desks();
     QVERIFY(story.connectBenchCar());
-    session.setTimeLapse(1);  // real time: a whole read takes half a minute
+    desks.link.setTimeLapse(1);  // real time: a whole read takes half a minute
     story.goTo("Car");
     Heartbeat heart;
     QVERIFY(story.click("carPrimary"));
-    QTRY_VERIFY(session.progress().done > 20000);
+    QTRY_VERIFY(desks.link.progress().done > 20000);
     QVERIFY(story.click("cable"));
     QVERIFY(story.settle());
-    QVERIFY(session.linkState() == LinkState::Lost);
+    QVERIFY(desks.link.state() == LinkState::Lost);
     QTest::qWait(100);
     // Pulled again while the controller is asked, and the link closed while an answer is waited for.
     QVERIFY(story.click("cable") && story.settle());
     QVERIFY(story.click("carPrimary"));
-    QTRY_VERIFY(session.busy());
-    session.disconnectLink();
-    QVERIFY(session.linkState() == LinkState::Closed);
+    QTRY_VERIFY(desks.link.busy());
+    desks.link.disconnectLink();
+    QVERIFY(desks.link.state() == LinkState::Closed);
     QTest::qWait(100);
     qInfo("%d beats, the longest pause %lld ms", heart.beats, static_cast<long long>(heart.longest_ms));
     QVERIFY(heart.beats > 20);
@@ -162,26 +167,26 @@ void LinkStoryTest::aSilentControllerNeverHoldsTheWindow() {
     QCOMPARE(::bind(listener, reinterpret_cast<const sockaddr*>(&address), sizeof address), 0);
     QCOMPARE(::listen(listener, 1), 0);
     Story story;
-    Session& session = story.session();
+    Desks& desks = story.desks();
     Heartbeat heart;
-    session.connectLink("unix:" + QString::fromStdString(path));
-    QTRY_VERIFY(session.busy());
+    desks.link.connectTo("unix:" + QString::fromStdString(path), desks.folder.kits(), {});
+    QTRY_VERIFY(desks.link.busy());
     QTest::qWait(200);
-    QVERIFY(session.busy());
+    QVERIFY(desks.link.busy());
     QElapsedTimer closing;
     closing.start();
-    session.disconnectLink();
+    desks.link.disconnectLink();
     const qint64 closed_ms = closing.elapsed();
     QTest::qWait(100);
     ::close(listener);
     qInfo("closed in %lld ms; %d beats, the longest pause %lld ms", static_cast<long long>(closed_ms), heart.beats,
           static_cast<long long>(heart.longest_ms));
-    QVERIFY(heart.beats > 20 && session.linkState() == LinkState::Closed);
+    QVERIFY(heart.beats > 20 && desks.link.state() == LinkState::Closed);
 }
 
 void LinkStoryTest::gatesAreShownWithWhatSettlesThem() {
     Story story;
-    Session& session = story.session();
+    Desks& desks = story.desks();
     QVERIFY(story.begin());
     auto* grid = story.openParameter("rev_limit");
     typeInto(grid, "7400");
@@ -200,7 +205,7 @@ void LinkStoryTest::gatesAreShownWithWhatSettlesThem() {
     QVERIFY(story.find<QLabel>("confirmText")->text().contains("Limits: Rev limit goes from 6700 to 7400 rpm"));
     QVERIFY(story.click("declineFlash"));
     // Without a link nobody can be asked: the gate blocks, and leads to where it is mended.
-    session.disconnectLink();
+    desks.link.disconnectLink();
     QTRY_VERIFY(story.find<QLabel>("gateBlocks"));
     QVERIFY(!story.find<QPushButton>("flash")->isEnabled());
     QVERIFY(story.click("gateRemedy"));
@@ -226,25 +231,25 @@ void LinkStoryTest::theScopeOfAFlashIsChosen() {
 void LinkStoryTest::inMidFlashFolderLinkAndWindowAreHeld() {
     QTemporaryDir other;
     Story story;
-    Session& session = story.session();
+    Desks& desks = story.desks();
     QVERIFY(story.begin() && story.makeBase());
-    const auto folder = session.sharedFolder();
+    const auto folder = desks.folder.car().folder;
     story.goTo("Flash");
     QTRY_VERIFY(story.find<QPushButton>("flash")->isEnabled());
-    session.setTimeLapse(1);
+    desks.link.setTimeLapse(1);
     QVERIFY(story.click("flash") && story.click("confirmFlash"));
-    QTRY_VERIFY(session.flashing() && session.progress().done > 0);
-    EXPECT_FAILS(session.createFolder(other.filePath("other").toStdString(), "other"), "is being written into the car");
-    EXPECT_FAILS(session.openFolder(folder->path()), "is being written into the car");
-    QVERIFY(!session.disconnectLink());
+    QTRY_VERIFY(desks.flash.flashing() && desks.link.progress().done > 0);
+    EXPECT_FAILS(desks.folder.create(other.filePath("other").toStdString(), "other"), "is being written into the car");
+    EXPECT_FAILS(desks.folder.open(folder->path()), "is being written into the car");
+    QVERIFY(!desks.link.disconnectLink());
     QVERIFY(story.message().contains("is being written into the car"));
     QVERIFY(!story.window().close() && story.window().isVisible());
-    QVERIFY(session.flashing() && session.sharedFolder() == folder);
+    QVERIFY(desks.flash.flashing() && desks.folder.car().folder == folder);
     // Stopped as its own button does, it lets go of everything.
     QVERIFY(story.click("stopFlash") && story.settle());
-    session.setTimeLapse(0);
-    QVERIFY(session.disconnectLink());
-    EXPECT_OK(session.createFolder(other.filePath("other").toStdString(), "other"));
+    desks.link.setTimeLapse(0);
+    QVERIFY(desks.link.disconnectLink());
+    EXPECT_OK(desks.folder.create(other.filePath("other").toStdString(), "other"));
 }
 
 void LinkStoryTest::aFolderThatSomebodyElseWorksInIsOnlyLookedAt() {
@@ -253,29 +258,29 @@ void LinkStoryTest::aFolderThatSomebodyElseWorksInIsOnlyLookedAt() {
     auto first = std::make_unique<Story>(path);
     QVERIFY(first->begin());
     // The one that is open here is not shut out by its own lock.
-    EXPECT_OK(first->session().openFolder((path + "/.").toStdString()));
-    QVERIFY(first->session().folder()->mayWrite());
+    EXPECT_OK(first->desks().folder.open((path + "/.").toStdString()));
+    QVERIFY(first->desks().folder.folder()->mayWrite());
     Story second(path);
     QVERIFY(second.message().contains("Another Brusk works in this folder"));
-    QCOMPARE(second.session().rounds().size(), size_t{1});
+    QCOMPARE(second.desks().folder.rounds().size(), size_t{1});
     QVERIFY(second.find<QLabel>("inTheCar")->text().startsWith("Only to look. The car runs round 0"));
     // It is seen in full, and nothing of it changes.
     auto* grid = second.openParameter("rev_limit");
     QVERIFY(grid);
     typeInto(grid, "6500");
     QVERIFY(second.message().contains("Nothing can be changed"));
-    QCOMPARE(second.session().rounds().size(), size_t{1});
+    QCOMPARE(second.desks().folder.rounds().size(), size_t{1});
     // Once the first is gone, one key takes over.
     first.reset();
     QTest::keyClick(&second.window(), Qt::Key_F5);
-    QVERIFY(second.session().folder()->mayWrite());
+    QVERIFY(second.desks().folder.folder()->mayWrite());
     typeInto(second.openParameter("rev_limit"), "6500");
-    QCOMPARE(second.session().rounds().size(), size_t{2});
+    QCOMPARE(second.desks().folder.rounds().size(), size_t{2});
 }
 
 void LinkStoryTest::theTrafficIsShownInWordsAndSaved() {
     Story story;
-    Session& session = story.session();
+    Desks& desks = story.desks();
     QVERIFY(story.begin() && story.makeBase() && story.flash());
     auto* table = story.find<QTableView>("traffic");
     const auto lines = [&](const QString& words) {
@@ -292,12 +297,12 @@ void LinkStoryTest::theTrafficIsShownInWordsAndSaved() {
     QTRY_VERIFY(lines("other frame") > 0);
     QVERIFY(story.click("saveTraffic"));
     QTRY_VERIFY(story.message().startsWith("The traffic is in "));
-    const QDir exports(QString::fromStdString((session.folder()->path() / "exports").string()));
+    const QDir exports(QString::fromStdString((desks.folder.folder()->path() / "exports").string()));
     const auto names = exports.entryList({"traffic-*.log"});
     QCOMPARE(names.size(), 1);
     const auto log = link::readCandump(readText(exports.filePath(names[0]).toStdString().c_str()));
     EXPECT_OK(log);
-    QCOMPARE(log->frames.size(), session.traffic()->frames().size());
+    QCOMPARE(log->frames.size(), desks.link.traffic()->frames().size());
 }
 
 void LinkStoryTest::theCarIsComparedWithTheLedger() {
@@ -315,10 +320,10 @@ void LinkStoryTest::theCarIsComparedWithTheLedger() {
 void LinkStoryTest::aCarNoProfileKnowsIsReadByObd() {
     QTemporaryDir nothing;
     Story story({}, nothing.path());
-    Session& session = story.session();
+    Desks& desks = story.desks();
     story.hurry();
     QVERIFY(story.connectBenchCar());
-    QVERIFY(session.obdCar());
+    QVERIFY(desks.link.obdCar());
     QCOMPARE(story.find<QPushButton>("carPrimary")->text(), "Ask the car again");
     auto* values = story.find<QTableWidget>("obdValues");
     QTRY_VERIFY(values->rowCount() > 15);
@@ -329,7 +334,7 @@ void LinkStoryTest::aCarNoProfileKnowsIsReadByObd() {
     QVERIFY(story.find<QLabel>("obdCodes")->text().contains("No trouble codes"));
     QVERIFY(story.find<QLabel>("linkState")->text().contains("no profile knows its controller"));
     // The values are asked for again by themselves.
-    QSignalSpy again(&session, &Session::obdChanged);
+    QSignalSpy again(&desks.link, &LinkDesk::obdChanged);
     QTRY_VERIFY_WITH_TIMEOUT(again.count() >= 2, 10000);
 }
 
@@ -350,13 +355,13 @@ void LinkStoryTest::anotherSoftwareIsSaidAndBlocksUntilTheSerialIsTyped() {
         QVERIFY(story.begin() && story.makeBase());
     }
     Story story(car, data.path());
-    Session& session = story.session();
+    Desks& desks = story.desks();
     story.hurry();
     QVERIFY(story.connectBenchCar());
     auto* mismatch = story.find<QLabel>("mismatch");
     QVERIFY(mismatch->isVisible() && mismatch->text().contains("runs software \"AE2-5127-C04\""));
     QVERIFY(!story.find<QPushButton>("carPrimary")->isEnabled());
-    session.selectRound(session.rounds().front().id);
+    desks.round.select(desks.folder.rounds().front().id);
     story.goTo("Flash");
     QTRY_VERIFY(story.find<QLineEdit>("overrideSerial"));
     auto* button = story.find<QPushButton>("flash");
@@ -375,7 +380,7 @@ void LinkStoryTest::anotherSoftwareIsSaidAndBlocksUntilTheSerialIsTyped() {
     QVERIFY(story.find<QLabel>("confirmText")->text().contains("Overridden by typing E2-0098-4417"));
     QVERIFY(story.click("confirmFlash") && story.settle());
     QVERIFY2(story.message().contains("is in the car"), qPrintable(story.message()));
-    QVERIFY((*session.folder()->memory().lastFlash())->overridden.find("Right software") == 0);
+    QVERIFY((*desks.folder.folder()->memory().lastFlash())->overridden.find("Right software") == 0);
 }
 
 void LinkStoryTest::troubleCodesAreReadAndCleared() {
@@ -399,7 +404,7 @@ void LinkStoryTest::troubleCodesAreReadAndCleared() {
     QCOMPARE(story.find<QLabel>("parameterName")->text(), "Code P0172");
     story.goTo("Car");
     QVERIFY(story.click("clearCodes") && story.settle());
-    QVERIFY(story.session().troubleCodes().empty());
+    QVERIFY(story.desks().controller.codes().empty());
 }
 
 QTEST_MAIN(LinkStoryTest)

@@ -10,6 +10,7 @@
 
 #include "Story.h"
 #include "app/stations/maps/MapsStation.h"
+#include "app/desks/RoundDesk.h"
 
 namespace brusk::app {
 
@@ -33,7 +34,7 @@ inline void drag(QWidget* widget, QPointF from, QPointF to, Qt::KeyboardModifier
 }
 
 inline const image::Image& imageOf(Story& story) {
-    return story.session().calibration()->image();
+    return story.desks().round.calibration()->image();
 }
 
 }  // namespace brusk::app

@@ -14,6 +14,10 @@
 #include "core/base/Text.h"
 #include "core/definition/A2lWriter.h"
 #include "core/image/ImageFile.h"
+#include "app/desks/DefinitionDesk.h"
+#include "app/desks/OpenFolder.h"
+#include "app/desks/ReferenceDesk.h"
+#include "app/desks/RoundDesk.h"
 
 using namespace brusk;
 using namespace brusk::app;
@@ -39,10 +43,10 @@ class MapsWorkTest : public QObject {
 void MapsWorkTest::aMapAndItsAxesComeFromADonor() {
     Story story;
     QVERIFY(story.begin());
-    Session& session = story.session();
+    Desks& desks = story.desks();
     auto* maps = mapsOf(story);
     // The donor: the demo's own, with the pressure axis stretched and the map filled otherwise.
-    calibration::Calibration donor = *session.calibration();
+    calibration::Calibration donor = *desks.round.calibration();
     const auto& ve = *donor.definition().parameter("ve_map");
     auto wider = donor.read(ve)->y.values;
     for (double& v : wider)
@@ -61,26 +65,26 @@ void MapsWorkTest::aMapAndItsAxesComeFromADonor() {
 
     story.openParameter("how full");
     maps->addDonorFile(path);
-    QVERIFY2(session.referenceName() == "donor.s19", qPrintable(story.message()));
+    QVERIFY2(desks.reference.name() == "donor.s19", qPrintable(story.message()));
     const image::Image first = imageOf(story);
     // Resampled onto our breakpoints first, as a look; then with its axes.
     choose(maps, "reference", "takeWhole");
     QVERIFY(story.message().contains("Resampled; it lies within"));
-    QVERIFY(session.calibration()->read("ve_map")->y.values != donor.read(ve)->y.values);
+    QVERIFY(desks.round.calibration()->read("ve_map")->y.values != donor.read(ve)->y.values);
     choose(maps, "reference", "takeWithAxes");
-    QCOMPARE(session.calibration()->read("ve_map")->y.values, donor.read(ve)->y.values);
-    QCOMPARE(session.calibration()->read("ve_map")->raw, donor.read(ve)->raw);
+    QCOMPARE(desks.round.calibration()->read("ve_map")->y.values, donor.read(ve)->y.values);
+    QCOMPARE(desks.round.calibration()->read("ve_map")->raw, donor.read(ve)->raw);
     // The other maps on that axis kept their surface.
     QVERIFY(story.message().contains("their surfaces were kept"));
-    session.undo();
-    session.undo();
+    desks.round.undo();
+    desks.round.undo();
     QVERIFY(imageOf(story) == first);
 }
 
 void MapsWorkTest::aFamilyIsFilledAlikeInOneAction() {
     Story story;
     QVERIFY(story.begin());
-    Session& session = story.session();
+    Desks& desks = story.desks();
     const image::Image first = imageOf(story);
     story.goTo("Maps");
     auto* finder = story.find<QLineEdit>("finder");
@@ -92,15 +96,15 @@ void MapsWorkTest::aFamilyIsFilledAlikeInOneAction() {
     QVERIFY(story.find<QFrame>("family"));
     QTest::keyClicks(story.find<QLineEdit>("familyAmount"), "x1.01");
     QVERIFY(story.click("familyApply"));
-    QCOMPARE(session.history().done().size(), size_t{1});
-    QVERIFY(session.history().undoName().find("parameters") != std::string::npos);
-    session.undo();
+    QCOMPARE(desks.round.history().done().size(), size_t{1});
+    QVERIFY(desks.round.history().undoName().find("parameters") != std::string::npos);
+    desks.round.undo();
     QVERIFY(imageOf(story) == first);
     // Curves filled like the open one, each on its own breakpoints.
     std::vector<std::string> family;
-    for (const auto& p : session.calibration()->definition().parameters)
+    for (const auto& p : desks.round.calibration()->definition().parameters)
         if (p.kind == definition::Parameter::Kind::Map && p.name != "ve_map" && !p.readOnly &&
-            session.calibration()->definition().unitOf(p) == "%" && family.size() < 3)
+            desks.round.calibration()->definition().unitOf(p) == "%" && family.size() < 3)
             family.push_back(p.name);
     QVERIFY(family.size() >= 2);
     story.openParameter("how full");
@@ -118,11 +122,11 @@ void MapsWorkTest::aFamilyIsFilledAlikeInOneAction() {
         walk({}, walk);
     }
     QVERIFY(story.click("familyAlike"));
-    QCOMPARE(session.history().done().size(), size_t{1});
-    const auto like = *session.calibration()->read("ve_map");
+    QCOMPARE(desks.round.history().done().size(), size_t{1});
+    const auto like = *desks.round.calibration()->read("ve_map");
     int alike = 0;
     for (const std::string& name : family) {
-        const auto table = *session.calibration()->read(name);
+        const auto table = *desks.round.calibration()->read(name);
         if (table.y.unit != like.y.unit || table.x.unit != like.x.unit) continue;
         for (size_t r = 0; r < table.rows; ++r)
             for (size_t c = 0; c < table.columns; ++c) {
@@ -133,18 +137,18 @@ void MapsWorkTest::aFamilyIsFilledAlikeInOneAction() {
         ++alike;
     }
     QVERIFY2(alike > 0, qPrintable(story.message()));
-    session.undo();
+    desks.round.undo();
     QVERIFY(imageOf(story) == first);
 }
 
 void MapsWorkTest::aMissingParameterIsFoundInALargeDefinitionAndCopied() {
     Story story;
     QVERIFY(story.begin());
-    Session& session = story.session();
+    Desks& desks = story.desks();
     auto* maps = mapsOf(story);
     // A large definition of somebody else's that knows one table more of our controller.
     std::string text = brusk::bench::largeDefinition(20000);
-    const uint32_t at = session.calibration()->definition().parameter("rev_limit")->address;
+    const uint32_t at = desks.round.calibration()->definition().parameter("rev_limit")->address;
     text.insert(text.find("/end MODULE"),
                 "/begin CHARACTERISTIC altitude_reserve \"Reserve of charge pressure kept for high passes\" VALUE " +
                     hexAddress(at) + " word 0 method_9 0 6553.5 /end CHARACTERISTIC\n");
@@ -165,33 +169,33 @@ void MapsWorkTest::aMissingParameterIsFoundInALargeDefinitionAndCopied() {
     QCOMPARE(tree->model()->rowCount(), 1);
     QTest::keyClick(find, Qt::Key_Return);
     QVERIFY(story.click("copyOver"));
-    QTRY_VERIFY2(session.calibration()->definition().parameter("altitude_reserve"), qPrintable(story.message()));
+    QTRY_VERIFY2(desks.round.calibration()->definition().parameter("altitude_reserve"), qPrintable(story.message()));
     QCOMPARE(maps->active()->parameter(), QString("altitude_reserve"));
     // It lies on the rev limit's bytes; editing it says so.
-    const double before = *session.calibration()->value("rev_limit");
+    const double before = *desks.round.calibration()->value("rev_limit");
     typeInto(maps->active()->grid(), "+1");
     QVERIFY(story.message().contains("on the same bytes"));
-    QVERIFY(*session.calibration()->value("rev_limit") != before);
+    QVERIFY(*desks.round.calibration()->value("rev_limit") != before);
     // The original definition is beside it, untouched; the folder opens with the edited one.
-    const auto folder = session.folder()->path() / "definitions";
+    const auto folder = desks.folder.folder()->path() / "definitions";
     EXPECT_OK(files.read(folder / "aldine-e2.edit-1.a2l"));
     const auto original = files.read(folder / "aldine-e2.a2l");
     EXPECT_OK(original);
     QVERIFY(std::string(asText(*original)) == readText(BRUSK_DATA_DIR "/heron/aldine-e2.a2l"));
-    story.session().saveDraftNow();
-    Story again(QString::fromStdString(session.folder()->path().string()));
-    QVERIFY(again.session().calibration() && again.session().calibration()->definition().parameter("altitude_reserve"));
+    story.desks().round.saveNow();
+    Story again(QString::fromStdString(desks.folder.folder()->path().string()));
+    QVERIFY(again.desks().round.calibration() && again.desks().round.calibration()->definition().parameter("altitude_reserve"));
 }
 
 void MapsWorkTest::aParameterIsAddedByAddressWithItsCellsInView() {
     Story story;
     QVERIFY(story.begin());
-    Session& session = story.session();
+    Desks& desks = story.desks();
     auto* maps = mapsOf(story);
     story.goTo("Maps");
     maps->showDefinitionWork(true);
     QVERIFY(story.click("addPage"));
-    const auto& ve = *session.calibration()->definition().parameter("ve_map");
+    const auto& ve = *desks.round.calibration()->definition().parameter("ve_map");
     QTest::keyClicks(story.find<QLineEdit>("newAddress"), QString::fromStdString(hexAddress(ve.address)));
     story.find<QComboBox>("newKind")->setCurrentIndex(2);
     story.find<QComboBox>("newType")->setCurrentText("UWORD");
@@ -201,7 +205,7 @@ void MapsWorkTest::aParameterIsAddedByAddressWithItsCellsInView() {
     factor->selectAll();
     QTest::keyClicks(factor, "0.01");
     // The cells are in view before the parameter has a name.
-    const auto known = *session.calibration()->read(ve);
+    const auto known = *desks.round.calibration()->read(ve);
     auto* grid = story.find<MapGrid>("newGrid");
     QCOMPARE(grid->contents().values, known.values);
     QCOMPARE(grid->contents().x, known.x.values);
@@ -212,8 +216,8 @@ void MapsWorkTest::aParameterIsAddedByAddressWithItsCellsInView() {
     story.find<QLineEdit>("newName")->clear();
     QTest::keyClicks(story.find<QLineEdit>("newName"), "fill_again");
     QVERIFY(story.click("addParameter"));
-    QTRY_VERIFY2(session.calibration()->definition().parameter("fill_again"), qPrintable(story.message()));
-    QCOMPARE(session.calibration()->read("fill_again")->raw, known.raw);
+    QTRY_VERIFY2(desks.round.calibration()->definition().parameter("fill_again"), qPrintable(story.message()));
+    QCOMPARE(desks.round.calibration()->read("fill_again")->raw, known.raw);
     QCOMPARE(maps->active()->parameter(), QString("fill_again"));
     story.find<QLineEdit>("newName")->setText("elsewhere");
     story.find<QLineEdit>("newAddress")->clear();
@@ -224,7 +228,7 @@ void MapsWorkTest::aParameterIsAddedByAddressWithItsCellsInView() {
 void MapsWorkTest::aParameterIsRenamedDescribedAndMoved() {
     Story story;
     QVERIFY(story.begin());
-    Session& session = story.session();
+    Desks& desks = story.desks();
     story.openParameter("rev limit");
     QTRY_VERIFY(story.find<QPushButton>("definitionWork"));
     QVERIFY(story.click("definitionWork"));
@@ -238,8 +242,8 @@ void MapsWorkTest::aParameterIsRenamedDescribedAndMoved() {
     put("editDescription", "Where the fuel is cut");
     story.find<QComboBox>("editGroup")->setCurrentText("my_limits");
     QVERIFY(story.click("keepDefinition"));
-    QTRY_VERIFY2(session.calibration()->definition().parameter("rpm_ceiling"), qPrintable(story.message()));
-    const auto& d = session.calibration()->definition();
+    QTRY_VERIFY2(desks.round.calibration()->definition().parameter("rpm_ceiling"), qPrintable(story.message()));
+    const auto& d = desks.round.calibration()->definition();
     const auto* p = d.parameter("rpm_ceiling");
     QVERIFY2(p && !d.parameter("rev_limit"), qPrintable(story.message()));
     QCOMPARE(p->title(), std::string("Ceiling of speed"));
@@ -256,12 +260,12 @@ void MapsWorkTest::aParameterIsRenamedDescribedAndMoved() {
 void MapsWorkTest::guessedRolesAreTakenWhenTheyAreTicked() {
     Story story;
     QVERIFY(story.begin());
-    Session& session = story.session();
+    Desks& desks = story.desks();
     // As a definition from elsewhere comes: nothing says which value the rev limit is.
-    const auto bare = definition::withRole(session.calibration()->definition(), "rev_limit", "");
+    const auto bare = definition::withRole(desks.round.calibration()->definition(), "rev_limit", "");
     EXPECT_OK(bare);
-    session.changeDefinition(*bare, [] {});
-    QTRY_VERIFY(!session.calibration()->definition().parameterWithRole("rev_limit"));
+    desks.definition.change(*bare, [] {});
+    QTRY_VERIFY(!desks.round.calibration()->definition().parameterWithRole("rev_limit"));
     story.goTo("Maps");
     mapsOf(story)->showDefinitionWork(true);
     QVERIFY(story.click("rolesPage"));
@@ -273,12 +277,12 @@ void MapsWorkTest::guessedRolesAreTakenWhenTheyAreTicked() {
     QVERIFY(right >= 0);
     who->setCurrentIndex(right);
     // Nothing is taken before somebody says so.
-    QVERIFY(!session.calibration()->definition().parameterWithRole("rev_limit"));
+    QVERIFY(!desks.round.calibration()->definition().parameterWithRole("rev_limit"));
     story.find<QCheckBox>("role_rev_limit")->setChecked(true);
     QVERIFY(keep->text().contains("1 role"));
     QVERIFY(story.click("keepRoles"));
-    QTRY_VERIFY(session.calibration()->definition().parameterWithRole("rev_limit"));
-    QCOMPARE(session.calibration()->definition().parameterWithRole("rev_limit")->name, std::string("rev_limit"));
+    QTRY_VERIFY(desks.round.calibration()->definition().parameterWithRole("rev_limit"));
+    QCOMPARE(desks.round.calibration()->definition().parameterWithRole("rev_limit")->name, std::string("rev_limit"));
     // It is not asked again.
     QTRY_VERIFY(!story.find<QCheckBox>("role_rev_limit"));
 }
@@ -301,23 +305,23 @@ void MapsWorkTest::theNameUnderThePointerIsLookedFor() {
 void MapsWorkTest::editsGoToTheHardwaresLimitsOnlyWhenAllowed() {
     Story story;
     QVERIFY(story.begin());
-    Session& session = story.session();
-    std::string text = session.calibration()->definition().source->text;
+    Desks& desks = story.desks();
+    std::string text = desks.round.calibration()->definition().source->text;
     const size_t at = text.find("/end CHARACTERISTIC", text.find("/begin CHARACTERISTIC rev_limit\n"));
-    session.changeDefinition(text.insert(at, "EXTENDED_LIMITS 500 12000 "), [] {});
-    QTRY_VERIFY(session.calibration()->definition().parameter("rev_limit")->extendedLimits);
+    desks.definition.change(text.insert(at, "EXTENDED_LIMITS 500 12000 "), [] {});
+    QTRY_VERIFY(desks.round.calibration()->definition().parameter("rev_limit")->extendedLimits);
     auto* grid = story.openParameter("rev limit");
-    const double before = *session.calibration()->value("rev_limit");
+    const double before = *desks.round.calibration()->value("rev_limit");
     typeInto(grid, "9500");
     QVERIFY2(story.message().contains("beyond its limits"), qPrintable(story.message()));
-    QCOMPARE(*session.calibration()->value("rev_limit"), before);
+    QCOMPARE(*desks.round.calibration()->value("rev_limit"), before);
     choose(mapsOf(story), "shape", "hardwareLimits");
     typeInto(grid, "9500");
-    QCOMPARE(*session.calibration()->value("rev_limit"), 9500.0);
+    QCOMPARE(*desks.round.calibration()->value("rev_limit"), 9500.0);
     typeInto(grid, "12500");
     QVERIFY(story.message().contains("beyond its limits, 500 to 12000"));
     choose(mapsOf(story), "shape", "hardwareLimits");
-    QVERIFY(!session.hardwareLimits());
+    QVERIFY(!desks.round.hardwareLimits());
 }
 
 void MapsWorkTest::fourParametersStandSideBySide() {
@@ -379,22 +383,22 @@ void MapsWorkTest::editsAreUndoneAfterTheProgramWasClosed() {
     {
         Story story(path);
         QVERIFY(story.begin());
-        before = *story.session().calibration()->value("rev_limit");
+        before = *story.desks().round.calibration()->value("rev_limit");
         auto* grid = story.openParameter("rev limit");
         typeInto(grid, "6400");
         typeInto(grid, "6300");
         QTest::keyClick(grid, Qt::Key_Z, Qt::ControlModifier);
     }
     Story again(path);
-    Session& session = again.session();
-    session.selectRound(session.rounds()[0].id);
-    QCOMPARE(*session.calibration()->value("rev_limit"), 6400.0);
-    QVERIFY(session.history().canUndo() && session.history().canRedo());
-    session.undo();
-    QCOMPARE(*session.calibration()->value("rev_limit"), before);
-    session.redo();
-    session.redo();
-    QCOMPARE(*session.calibration()->value("rev_limit"), 6300.0);
+    Desks& desks = again.desks();
+    desks.round.select(desks.folder.rounds()[0].id);
+    QCOMPARE(*desks.round.calibration()->value("rev_limit"), 6400.0);
+    QVERIFY(desks.round.history().canUndo() && desks.round.history().canRedo());
+    desks.round.undo();
+    QCOMPARE(*desks.round.calibration()->value("rev_limit"), before);
+    desks.round.redo();
+    desks.round.redo();
+    QCOMPARE(*desks.round.calibration()->value("rev_limit"), 6300.0);
 }
 
 void MapsWorkTest::valuesGoOutAsCdfAndComeBack() {
@@ -411,7 +415,7 @@ void MapsWorkTest::valuesGoOutAsCdfAndComeBack() {
     typeInto(grid, "42");
     maps->importCdf(path);
     QVERIFY(imageOf(story) == first);
-    QCOMPARE(story.session().history().done().size(), size_t{2});
+    QCOMPARE(story.desks().round.history().done().size(), size_t{2});
     maps->importCdf(BRUSK_DATA_DIR "/heron/aldine-e2.a2l");
     QVERIFY(story.message().contains("XML is broken"));
 }
@@ -439,7 +443,7 @@ void MapsWorkTest::anythingIsFoundAndConverted() {
     QTest::keyClick(look("go to flash"), Qt::Key_Return);
     QVERIFY(window.station("Flash")->isVisible());
     QTest::keyClick(look("original"), Qt::Key_Return);
-    QCOMPARE(story.session().selected()->number, 0);
+    QCOMPARE(story.desks().round.selected()->number, 0);
     QTest::keyClick(look("zzzz"), Qt::Key_Escape);
     QVERIFY(!story.find<QLineEdit>("anything"));
 }

@@ -8,6 +8,10 @@
 #include "Expect.h"
 #include "Maps.h"
 #include "app/widgets/LaneView.h"
+#include "app/desks/DriveDesk.h"
+#include "app/desks/Playback.h"
+#include "app/desks/RoundDesk.h"
+#include "app/desks/UnitChoice.h"
 
 using namespace brusk;
 using namespace brusk::app;
@@ -35,32 +39,32 @@ void PlaybackTest::initTestCase() {
 
 void PlaybackTest::review() {
     story_->goTo("Review");
-    QTRY_VERIFY_WITH_TIMEOUT(story_->session().playback().recording, 20000);
+    QTRY_VERIFY_WITH_TIMEOUT(story_->desks().playback.recording(), 20000);
     QTRY_VERIFY_WITH_TIMEOUT(story_->find<QPushButton>("play"), 5000);
 }
 
 void PlaybackTest::thePlayedRecordingMovesTheRingOnOpenMaps() {
-    Session& session = story_->session();
+    Desks& desks = story_->desks();
     auto* grid = story_->openParameter("how full");
     QVERIFY(!grid->ring());
     review();
     story_->goTo("Maps");
     const auto& table = mapsOf(*story_)->active()->table();
-    const auto& recording = *session.playback().recording;
+    const auto& recording = *desks.playback.recording();
     // Played by the button; the ring is where the engine was.
     story_->find<QComboBox>("playRateMaps")->setCurrentText("20 \u00d7");
     QTest::keyClick(grid, Qt::Key_P, Qt::ControlModifier);
-    QVERIFY(session.playback().playing);
-    QTRY_VERIFY_WITH_TIMEOUT(session.playback().time_s > 4, 20000);
+    QVERIFY(desks.playback.playing());
+    QTRY_VERIFY_WITH_TIMEOUT(desks.playback.time_s() > 4, 20000);
     QTest::keyClick(grid, Qt::Key_P, Qt::ControlModifier);
-    QVERIFY(!session.playback().playing);
-    const double now = session.playback().time_s;
+    QVERIFY(!desks.playback.playing());
+    const double now = desks.playback.time_s();
     QVERIFY(grid->ring());
     QCOMPARE(grid->ring()->x(), recording.valueAt(table.x.input, now));
     QCOMPARE(grid->ring()->y(), recording.valueAt(table.y.input, now));
     // By the slider as well, on the surface as on the grid.
     story_->find<QSlider>("playPlaceMaps")->setValue(200);
-    QCOMPARE(session.playback().time_s, 10.0);
+    QCOMPARE(desks.playback.time_s(), 10.0);
     QCOMPARE(grid->ring()->x(), recording.valueAt(table.x.input, 10));
     // A map whose inputs were not recorded has no ring.
     auto* other = story_->openParameter("pressure expected");
@@ -69,59 +73,59 @@ void PlaybackTest::thePlayedRecordingMovesTheRingOnOpenMaps() {
 }
 
 void PlaybackTest::theCursorOfTheLanesIsTheMomentOfTheMaps() {
-    Session& session = story_->session();
+    Desks& desks = story_->desks();
     review();
     auto* lanes = story_->find<LaneView>("reviewLanes");
     auto* cells = story_->find<MapGrid>("cellView");
     QTRY_VERIFY_WITH_TIMEOUT(cells->isVisible() && !cells->contents().values.empty(), 20000);
-    session.setMoment(7);
+    desks.playback.setMoment(7);
     QCOMPARE(lanes->cursor(), std::optional<double>(7));
     QVERIFY(cells->ring());
-    QCOMPARE(cells->ring()->x(), session.valueNow("speed"));
+    QCOMPARE(cells->ring()->x(), desks.drive.valueNow("speed"));
     QTest::mouseClick(lanes, Qt::LeftButton, {}, QPoint(lanes->width() / 2, 20));
-    QVERIFY(session.playback().time_s > 7);
-    QCOMPARE(lanes->cursor(), std::optional<double>(session.playback().time_s));
+    QVERIFY(desks.playback.time_s() > 7);
+    QCOMPARE(lanes->cursor(), std::optional<double>(desks.playback.time_s()));
     // Space plays and halts where the lanes have the keyboard.
     lanes->setFocus();
     QTest::keyClick(lanes, Qt::Key_Space);
-    QVERIFY(session.playback().playing);
+    QVERIFY(desks.playback.playing());
     QTest::keyClick(lanes, Qt::Key_Space);
-    QVERIFY(!session.playback().playing);
+    QVERIFY(!desks.playback.playing());
 }
 
 void PlaybackTest::playingHaltsAtTheEndAndBeginsAgain() {
-    Session& session = story_->session();
+    Desks& desks = story_->desks();
     review();
-    const double end = session.playback().recording->duration_s();
-    session.setMoment(end + 100);
-    QCOMPARE(session.playback().time_s, end);
+    const double end = desks.playback.recording()->duration_s();
+    desks.playback.setMoment(end + 100);
+    QCOMPARE(desks.playback.time_s(), end);
     QVERIFY(story_->find<QLabel>("playTime")->text().contains("of"));
-    session.setMoment(end - 0.05);
+    desks.playback.setMoment(end - 0.05);
     QVERIFY(story_->click("play"));
-    QTRY_VERIFY_WITH_TIMEOUT(!session.playback().playing, 20000);
-    QCOMPARE(session.playback().time_s, end);
+    QTRY_VERIFY_WITH_TIMEOUT(!desks.playback.playing(), 20000);
+    QCOMPARE(desks.playback.time_s(), end);
     QVERIFY(story_->click("play"));
-    QVERIFY(session.playback().playing && session.playback().time_s < end);
+    QVERIFY(desks.playback.playing() && desks.playback.time_s() < end);
     QVERIFY(story_->click("play"));
 }
 
 void PlaybackTest::readoutsAndCellsSpeakTheWantedUnits() {
-    Session& session = story_->session();
-    units::Preferences wanted = session.unitPreferences();
+    Desks& desks = story_->desks();
+    units::Preferences wanted = desks.units.preferences();
     wanted.wanted[units::Quantity::Pressure] = "psi";
-    session.setUnitPreferences(wanted);
+    desks.units.choose(wanted);
     review();
     auto* cells = story_->find<MapGrid>("cellView");
     QTRY_VERIFY_WITH_TIMEOUT(cells->isVisible() && !cells->contents().values.empty(), 20000);
-    const auto table = *session.calibration()->read("ve_map");
+    const auto table = *desks.round.calibration()->read("ve_map");
     QCOMPARE(cells->contents().y.front(), *units::convert(table.y.values.front(), "kPa", "psi"));
-    session.setMoment(5);
-    QVERIFY(std::abs(cells->ring()->y() - *units::convert(session.valueNow("pressure"), "kPa", "psi")) < 1e-9);
+    desks.playback.setMoment(5);
+    QVERIFY(std::abs(cells->ring()->y() - *units::convert(desks.drive.valueNow("pressure"), "kPa", "psi")) < 1e-9);
     story_->goTo("Drive");
     auto* readout = story_->find<QFrame>("readout_manifold_pressure");
     QVERIFY(readout);
     QCOMPARE(readout->findChildren<QLabel*>().front()->text(), QString("pressure psi"));
-    session.setUnitPreferences({});
+    desks.units.choose({});
     QCOMPARE(readout->findChildren<QLabel*>().front()->text(), QString("pressure kPa"));
 }
 

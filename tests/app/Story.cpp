@@ -5,6 +5,10 @@
 #include <QSettings>
 
 #include "Expect.h"
+#include "app/desks/LinkDesk.h"
+#include "app/desks/OpenFolder.h"
+#include "app/desks/RoundDesk.h"
+#include "app/desks/SheetDesk.h"
 
 namespace brusk::app {
 
@@ -12,23 +16,32 @@ Story::Story(const QString& folder, const QString& profiles) {
     const storage::Path data = BRUSK_DATA_DIR;
     // What a person keeps (units, pinned parameters) is kept in the story's own folder.
     QSettings::setPath(QSettings::NativeFormat, QSettings::UserScope, temporary_.path());
-    session_ = std::make_unique<Session>(files_, profiles.isEmpty() ? data : storage::Path(profiles.toStdString()));
-    window_ = std::make_unique<MainWindow>(*session_);
+    desks_ = std::make_unique<Desks>(files_, profiles.isEmpty() ? data : storage::Path(profiles.toStdString()));
+    window_ = std::make_unique<MainWindow>(*desks_);
     const storage::Path path = folder.isEmpty() ? storage::Path(temporary_.filePath("heron").toStdString())
                                                 : storage::Path(folder.toStdString());
-    const auto done = carfolder::CarFolder::isThere(files_, path) ? session_->openFolder(path)
-                                                                  : session_->createFolder(path, "Heron 1.6 T");
-    if (!done) qFatal("%s", done.error().text().c_str());
-    session_->setOwnParts(temporary_.filePath("parts.json").toStdString());
-    session_->offerBuildSheet(data / "heron" / "build-sheet.json");
-    emit session_->folderChanged();
+    if (auto done = desks_->open(path, true, "Heron 1.6 T"); !done) qFatal("%s", done.error().text().c_str());
+    desks_->sheet.setOwnParts(temporary_.filePath("parts.json").toStdString());
+    desks_->sheet.offer(data / "heron" / "build-sheet.json");
     window_->show();
     if (!QTest::qWaitForWindowExposed(window_.get())) qWarning("the window was not exposed in time");
 }
 
 Story::~Story() {
     window_.reset();
-    session_.reset();
+    desks_.reset();
+}
+
+Bytes benchFlash(Desks& desks) {
+    const auto bytes = desks.folder.folder()->files().read(desks.folder.folder()->path() / "benchcar.flash");
+    return bytes.value_or(Bytes{});
+}
+
+bool carHoldsRound(Desks& desks, int64_t round) {
+    const auto image = *desks.folder.folder()->rounds().image(round);
+    const auto wanted = image->bytes(0x800000, 0x100000);
+    const Bytes held = benchFlash(desks);
+    return wanted && held.size() == wanted->size() && std::equal(held.begin(), held.end(), wanted->begin());
 }
 
 bool Story::click(const char* button) {
@@ -47,7 +60,7 @@ void Story::goTo(const char* station) {
 }
 
 bool Story::settle(int timeout_ms) {
-    return QTest::qWaitFor([&] { return !session_->busy(); }, timeout_ms * kSlower);
+    return QTest::qWaitFor([&] { return !desks_->link.busy(); }, timeout_ms * kSlower);
 }
 
 QString Story::message() {
@@ -56,19 +69,19 @@ QString Story::message() {
 }
 
 void Story::hurry() {
-    session_->setTimeLapse(0);
+    desks_->link.setTimeLapse(0);
     if (auto* lapse = window_->findChild<QComboBox*>("timeLapse")) lapse->setCurrentIndex(lapse->count() - 1);
 }
 
 bool Story::connectBenchCar() {
     goTo("Car");
     if (!click("carPrimary") || !settle()) return false;
-    return session_->linkState() == LinkState::Open;
+    return desks_->link.state() == LinkState::Open;
 }
 
 bool Story::read() {
     goTo("Car");
-    return click("carPrimary") && settle() && session_->selected();
+    return click("carPrimary") && settle() && desks_->round.selected();
 }
 
 bool Story::begin() {
@@ -87,14 +100,14 @@ MapGrid* Story::openParameter(const char* words) {
 
 bool Story::makeBase() {
     // Stories drive as they like; the limits of the first drives have a test of their own.
-    if (!session_->folder()->settings().set("stage", "Full load")) return false;
+    if (!desks_->folder.folder()->settings().set("stage", "Full load")) return false;
     goTo("Base");
     auto* make = find<QPushButton>("makeBaseRound");
     if (!make || !QTest::qWaitFor([&] { return make->isEnabled(); }, 5000 * kSlower)) return false;
-    const size_t before = session_->rounds().size();
+    const size_t before = desks_->folder.rounds().size();
     // One that is asked for while the proposals are being computed is made when they are there.
     return click("makeBaseRound") &&
-           QTest::qWaitFor([&] { return session_->rounds().size() == before + 1; }, 5000 * kSlower);
+           QTest::qWaitFor([&] { return desks_->folder.rounds().size() == before + 1; }, 5000 * kSlower);
 }
 
 bool Story::flash() {
@@ -120,8 +133,8 @@ bool Story::correct() {
     goTo("Correct");
     auto* button = window_->findChild<QPushButton*>("makeRound");
     if (!button || !QTest::qWaitFor([&] { return button->isEnabled(); }, 60000 * kSlower)) return false;
-    const size_t before = session_->rounds().size();
-    return click("makeRound") && session_->rounds().size() == before + 1;
+    const size_t before = desks_->folder.rounds().size();
+    return click("makeRound") && desks_->folder.rounds().size() == before + 1;
 }
 
 }  // namespace brusk::app

@@ -6,10 +6,10 @@
 #include <QTest>
 #include <memory>
 
-#include "app/Session.h"
 #include "app/shell/MainWindow.h"
 #include "app/theme/Theme.h"
 #include "app/widgets/MapGrid.h"
+#include "app/desks/Desks.h"
 
 namespace brusk::app {
 
@@ -20,7 +20,7 @@ class Story {
     ~Story();
 
     MainWindow& window() { return *window_; }
-    Session& session() { return *session_; }
+    Desks& desks() { return *desks_; }
 
     /// The one visible widget of this name and type; the test fails when there is none.
     template <class T>
@@ -53,22 +53,13 @@ class Story {
   private:
     QTemporaryDir temporary_;
     storage::RealFileSystem files_;
-    std::unique_ptr<Session> session_;
+    std::unique_ptr<Desks> desks_;
     std::unique_ptr<MainWindow> window_;
 };
 
 /// The bench car's flash, as it stands in the folder after the last flash.
-inline Bytes benchFlash(Session& session) {
-    const auto bytes = session.folder()->files().read(session.folder()->path() / "benchcar.flash");
-    return bytes.value_or(Bytes{});
-}
-
-inline bool carHoldsRound(Session& session, int64_t round) {
-    const auto image = *session.folder()->rounds().image(round);
-    const auto wanted = image->bytes(0x800000, 0x100000);
-    const Bytes held = benchFlash(session);
-    return wanted && held.size() == wanted->size() && std::equal(held.begin(), held.end(), wanted->begin());
-}
+Bytes benchFlash(Desks& desks);
+bool carHoldsRound(Desks& desks, int64_t round);
 
 inline void typeInto(MapGrid* grid, const char* text) {
     QTest::keyClick(grid, text[0]);

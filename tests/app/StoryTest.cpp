@@ -9,11 +9,19 @@
 
 #include "Expect.h"
 #include "Story.h"
-#include "app/LinkParts.h"
 #include "app/stations/correct/CorrectStation.h"
 #include "app/widgets/LaneView.h"
 #include "app/widgets/MapGrid.h"
 #include "core/image/ImageFile.h"
+#include "app/desks/ControllerDesk.h"
+#include "app/desks/DriveDesk.h"
+#include "app/desks/LinkDesk.h"
+#include "app/desks/OpenFolder.h"
+#include "app/desks/RoundDesk.h"
+#include "app/link/LinkParts.h"
+#include "benchcar/VirtualBus.h"
+#include "core/job/Correct.h"
+#include "app/desks/SheetDesk.h"
 
 using namespace brusk;
 using namespace brusk::app;
@@ -53,35 +61,35 @@ void StoryTest::initTestCase() {
 
 void StoryTest::theWholeJobThroughTheWindow() {
     Story story;
-    Session& session = story.session();
+    Desks& desks = story.desks();
     QVERIFY(story.begin());
-    QCOMPARE(session.selected()->number, 0);
-    QVERIFY(session.folder()->files().exists(session.folder()->path() / "original.hex"));
+    QCOMPARE(desks.round.selected()->number, 0);
+    QVERIFY(desks.folder.folder()->files().exists(desks.folder.folder()->path() / "original.hex"));
     QVERIFY(story.drive());
     QVERIFY(story.makeBase());
     QVERIFY(story.flash());
-    QVERIFY(carHoldsRound(session, session.selected()->id));
+    QVERIFY(carHoldsRound(desks, desks.round.selected()->id));
     QVERIFY(story.drive());
     QVERIFY(story.correct());
     QVERIFY(story.flash());
     QVERIFY(story.drive());
-    const auto& rounds = session.rounds();
+    const auto& rounds = desks.folder.rounds();
     QCOMPARE(rounds.size(), size_t{3});
     qInfo("fuel off by %.1f %%, %.1f %%, %.1f %%", *rounds[2].fuelError_pct, *rounds[1].fuelError_pct,
           *rounds[0].fuelError_pct);
     QVERIFY(*rounds[2].fuelError_pct > 18);
     QVERIFY(*rounds[1].fuelError_pct < 10);
     QVERIFY(*rounds[0].fuelError_pct < 2);
-    QVERIFY(*session.carContents().round == rounds[0].id);
-    QVERIFY(carHoldsRound(session, rounds[0].id));
-    QVERIFY(!carHoldsRound(session, rounds[1].id));
+    QVERIFY(*desks.folder.car().contents.round == rounds[0].id);
+    QVERIFY(carHoldsRound(desks, rounds[0].id));
+    QVERIFY(!carHoldsRound(desks, rounds[1].id));
     auto* inTheCar = story.window().findChild<QLabel*>("inTheCar");
     QCOMPARE(inTheCar->text(), "The car runs round 2, as the ledger says.");
 }
 
 void StoryTest::mapsAreFoundEditedAndUndoneByKeyboard() {
     Story story;
-    Session& session = story.session();
+    Desks& desks = story.desks();
     QVERIFY(story.begin());
     story.goTo("Maps");
     auto* finder = story.find<QLineEdit>("finder");
@@ -93,27 +101,27 @@ void StoryTest::mapsAreFoundEditedAndUndoneByKeyboard() {
     QCOMPARE(story.find<QLabel>("parameterName")->text(), "Injector flow");
     auto* grid = story.find<MapGrid>("mapGrid");
     typeInto(grid, "620");
-    QCOMPARE(*session.calibration()->value("injector_flow"), 620.0);
+    QCOMPARE(*desks.round.calibration()->value("injector_flow"), 620.0);
     typeInto(grid, "-5%");
-    QCOMPARE(*session.calibration()->value("injector_flow"), 589.0);
+    QCOMPARE(*desks.round.calibration()->value("injector_flow"), 589.0);
     QTest::keyClick(grid, Qt::Key_Z, Qt::ControlModifier);
-    QCOMPARE(*session.calibration()->value("injector_flow"), 620.0);
+    QCOMPARE(*desks.round.calibration()->value("injector_flow"), 620.0);
     QTest::keyClick(grid, Qt::Key_Z, Qt::ControlModifier);
-    QCOMPARE(*session.calibration()->value("injector_flow"), 380.0);
+    QCOMPARE(*desks.round.calibration()->value("injector_flow"), 380.0);
     QTest::keyClick(grid, Qt::Key_Z, Qt::ControlModifier | Qt::ShiftModifier);
-    QCOMPARE(*session.calibration()->value("injector_flow"), 620.0);
+    QCOMPARE(*desks.round.calibration()->value("injector_flow"), 620.0);
 
     finder->clear();
     QTest::keyClicks(finder, "how full");
     QTest::keyClick(finder, Qt::Key_Return);
-    const auto before = session.calibration()->read("ve_map");
+    const auto before = desks.round.calibration()->read("ve_map");
     QTest::keyClick(grid, Qt::Key_Right);
     QTest::keyClick(grid, Qt::Key_Down);
     QTest::keyClick(grid, Qt::Key_Right, Qt::ShiftModifier);
     QTest::keyClick(grid, Qt::Key_Down, Qt::ShiftModifier);
     QCOMPARE(grid->selectedCells(), (std::vector<size_t>{17, 18, 33, 34}));
     typeInto(grid, "+2");
-    const auto after = session.calibration()->read("ve_map");
+    const auto after = desks.round.calibration()->read("ve_map");
     for (size_t i = 0; i < after->values.size(); ++i) {
         const bool chosen = i == 17 || i == 18 || i == 33 || i == 34;
         QVERIFY(std::abs(after->values[i] - before->values[i] - (chosen ? 2 : 0)) < 0.006);
@@ -121,7 +129,7 @@ void StoryTest::mapsAreFoundEditedAndUndoneByKeyboard() {
     QTest::keyClick(grid, 'x');
     auto* editor = grid->findChild<QLineEdit*>("cellEditor");
     QTest::keyClick(editor, Qt::Key_Escape);  // Escape leaves everything as it is
-    QVERIFY(session.calibration()->read("ve_map")->values == after->values);
+    QVERIFY(desks.round.calibration()->read("ve_map")->values == after->values);
     QTest::keyClick(grid, Qt::Key_A, Qt::ControlModifier);
     QCOMPARE(grid->selectedCells().size(), size_t{224});
 }
@@ -134,34 +142,34 @@ void StoryTest::editsOnAFlashedRoundBeginADraftAndAreKept() {
         QVERIFY(story.begin());
         auto* grid = story.openParameter("rev limit");
         typeInto(grid, "6400");
-        QCOMPARE(story.session().selected()->number, 1);
-        QVERIFY(story.session().selected()->state == carfolder::RoundState::Draft);
+        QCOMPARE(story.desks().round.selected()->number, 1);
+        QVERIFY(story.desks().round.selected()->state == carfolder::RoundState::Draft);
         typeInto(grid, "6300");
-        QCOMPARE(story.session().rounds().size(), size_t{2});  // the same draft goes on
+        QCOMPARE(story.desks().folder.rounds().size(), size_t{2});  // the same draft goes on
     }
     Story again(path);
-    QCOMPARE(again.session().rounds().size(), size_t{2});
-    again.session().selectRound(again.session().rounds()[0].id);
-    QCOMPARE(*again.session().calibration()->value("rev_limit"), 6300.0);
-    again.session().selectRound(again.session().rounds()[1].id);
-    QCOMPARE(*again.session().calibration()->value("rev_limit"), 6700.0);
+    QCOMPARE(again.desks().folder.rounds().size(), size_t{2});
+    again.desks().round.select(again.desks().folder.rounds()[0].id);
+    QCOMPARE(*again.desks().round.calibration()->value("rev_limit"), 6300.0);
+    again.desks().round.select(again.desks().folder.rounds()[1].id);
+    QCOMPARE(*again.desks().round.calibration()->value("rev_limit"), 6700.0);
 }
 
 void StoryTest::whatWasFlashedIsNotUndone() {
     Story story;
-    Session& session = story.session();
+    Desks& desks = story.desks();
     QVERIFY(story.begin());
     typeInto(story.openParameter("rev limit"), "6400");
     QVERIFY(story.flash());
-    const int64_t flashed = session.selected()->id;
+    const int64_t flashed = desks.round.selected()->id;
     auto* grid = story.openParameter("rev limit");
     QTest::keyClick(grid, Qt::Key_Z, Qt::ControlModifier);
-    QCOMPARE(*session.calibration()->value("rev_limit"), 6400.0);
+    QCOMPARE(*desks.round.calibration()->value("rev_limit"), 6400.0);
     typeInto(grid, "6200");
-    QVERIFY(session.selected()->id != flashed && session.selected()->state == carfolder::RoundState::Draft);
-    session.saveDraftNow();
-    QVERIFY(carHoldsRound(session, flashed));  // the round in the car still is what it was
-    QVERIFY(*session.carContents().round == flashed);
+    QVERIFY(desks.round.selected()->id != flashed && desks.round.selected()->state == carfolder::RoundState::Draft);
+    desks.round.saveNow();
+    QVERIFY(carHoldsRound(desks, flashed));  // the round in the car still is what it was
+    QVERIFY(*desks.folder.car().contents.round == flashed);
 }
 
 void StoryTest::valuesBeyondTheirLimitsAreSaidAndNotStored() {
@@ -172,44 +180,44 @@ void StoryTest::valuesBeyondTheirLimitsAreSaidAndNotStored() {
     QVERIFY(story.message().contains("beyond its limits, 1000 to 9000"));
     typeInto(grid, "+x");
     QVERIFY(story.message().contains("is not a number"));
-    QCOMPARE(story.session().rounds().size(), size_t{1});
+    QCOMPARE(story.desks().folder.rounds().size(), size_t{1});
 }
 
 void StoryTest::switchesAndTextsAreEdited() {
     Story story;
-    Session& session = story.session();
+    Desks& desks = story.desks();
     QVERIFY(story.begin());
     typeInto(story.openParameter("P0172"), "0");
-    QCOMPARE(session.calibration()->read("diag_rich")->text, std::string("off"));
-    QCOMPARE(session.calibration()->read("diag_lean")->text, std::string("on"));
+    QCOMPARE(desks.round.calibration()->read("diag_rich")->text, std::string("off"));
+    QCOMPARE(desks.round.calibration()->read("diag_lean")->text, std::string("on"));
     story.openParameter("calibration id");
     auto* text = story.find<QLineEdit>("textValue");
     QVERIFY(text);
     text->selectAll();
     QTest::keyClicks(text, "HERON-STAGE-1");
     QTest::keyClick(text, Qt::Key_Return);
-    QCOMPARE(session.calibration()->read("calibration_id")->text, std::string("HERON-STAGE-1"));
+    QCOMPARE(desks.round.calibration()->read("calibration_id")->text, std::string("HERON-STAGE-1"));
 }
 
 void StoryTest::theBarOfOperationsWorksByMouse() {
     Story story;
-    Session& session = story.session();
+    Desks& desks = story.desks();
     QVERIFY(story.begin());
     story.goTo("Maps");
     auto* grid = story.find<MapGrid>("mapGrid");
     QTest::mouseClick(grid, Qt::LeftButton, {}, grid->cellCentre(2, 3));
     QTest::mouseClick(grid, Qt::LeftButton, Qt::ShiftModifier, grid->cellCentre(3, 5));
     QCOMPARE(grid->selectedCells().size(), size_t{6});
-    const double before = session.calibration()->read("ve_map")->at(2, 3);
+    const double before = desks.round.calibration()->read("ve_map")->at(2, 3);
     QVERIFY(story.click("scale"));
     QVERIFY(story.message().contains("Type an amount"));
     QTest::keyClicks(story.find<QLineEdit>("amount"), "1.10");
     QVERIFY(story.click("scale"));
-    QVERIFY(std::abs(session.calibration()->read("ve_map")->at(2, 3) - before * 1.10) < 0.006);
+    QVERIFY(std::abs(desks.round.calibration()->read("ve_map")->at(2, 3) - before * 1.10) < 0.006);
     QVERIFY(story.click("undo"));
-    QCOMPARE(session.calibration()->read("ve_map")->at(2, 3), before);
+    QCOMPARE(desks.round.calibration()->read("ve_map")->at(2, 3), before);
     QVERIFY(story.click("redo"));
-    QVERIFY(session.calibration()->read("ve_map")->at(2, 3) > before * 1.09);
+    QVERIFY(desks.round.calibration()->read("ve_map")->at(2, 3) > before * 1.09);
     QVERIFY(!story.find<QPushButton>("redo")->isEnabled());
 }
 
@@ -269,7 +277,7 @@ void StoryTest::reviewShowsTheMomentsBehindACell() {
 
 void StoryTest::theRingFollowsTheEngine() {
     Story story;
-    Session& session = story.session();
+    Desks& desks = story.desks();
     QVERIFY(story.begin());
     story.goTo("Drive");
     auto* lapse = story.find<QComboBox>("timeLapse");
@@ -278,8 +286,8 @@ void StoryTest::theRingFollowsTheEngine() {
     QTest::keyClick(lapse, Qt::Key_Down);
     QTest::keyClick(lapse, Qt::Key_Down);
     QVERIFY(story.click("record"));
-    QTRY_VERIFY_WITH_TIMEOUT(session.liveRole("engine_speed") > 600, 10000 * kSlower);
-    QVERIFY(!std::isnan(session.liveRole("lambda_measured")));
+    QTRY_VERIFY_WITH_TIMEOUT(desks.drive.role("engine_speed") > 600, 10000 * kSlower);
+    QVERIFY(!std::isnan(desks.drive.role("lambda_measured")));
     QVERIFY(story.window().findChild<QPushButton*>("record")->text() == "Stop recording");
     story.goTo("Maps");
     QTest::qWait(300);
@@ -292,22 +300,22 @@ void StoryTest::theRingFollowsTheEngine() {
     QVERIFY(story.click("record"));
     QVERIFY(story.settle());
     QVERIFY(story.message().contains("Recorded"));
-    QCOMPARE(session.folder()->recordings().of(session.selected()->id)->size(), size_t{1});
+    QCOMPARE(desks.folder.folder()->recordings().of(desks.round.selected()->id)->size(), size_t{1});
 }
 
 void StoryTest::theCalibrationIsExported() {
     Story story;
-    Session& session = story.session();
+    Desks& desks = story.desks();
     QVERIFY(story.begin());
     story.goTo("Deliver");
     QVERIFY(story.click("exportHex"));
     QVERIFY(story.find<QLabel>("exported")->text().contains("round0.hex"));
     QVERIFY(story.click("exportHex"));
     QVERIFY(story.find<QLabel>("exported")->text().contains("round0-2.hex"));  // nothing is overwritten
-    const auto bytes = session.folder()->files().read(session.folder()->path() / "exports" / "round0-2.hex");
+    const auto bytes = desks.folder.folder()->files().read(desks.folder.folder()->path() / "exports" / "round0-2.hex");
     EXPECT_OK(bytes);
     QVERIFY(*image::readImage(*bytes, image::Format::IntelHex) ==
-            **session.folder()->rounds().image(session.selected()->id));
+            **desks.folder.folder()->rounds().image(desks.round.selected()->id));
 }
 
 void StoryTest::theLedgerSelectsByMouseAndKeys() {
@@ -315,15 +323,15 @@ void StoryTest::theLedgerSelectsByMouseAndKeys() {
     QVERIFY(story.begin() && story.makeBase());
     auto* ledger = story.window().ledger();
     QTest::mouseClick(ledger, Qt::LeftButton, {}, ledger->rowCentre(0));
-    QCOMPARE(story.session().selected()->number, 0);
+    QCOMPARE(story.desks().round.selected()->number, 0);
     QTest::keyClick(ledger, Qt::Key_Up);
-    QCOMPARE(story.session().selected()->number, 1);
+    QCOMPARE(story.desks().round.selected()->number, 1);
     QTest::keyClick(ledger, Qt::Key_Down);
-    QCOMPARE(story.session().selected()->number, 0);
+    QCOMPARE(story.desks().round.selected()->number, 0);
     QTest::keyClick(&story.window(), Qt::Key_B, Qt::ControlModifier);
     QVERIFY(ledger->collapsed() && ledger->width() == 56);
     QTest::mouseClick(ledger, Qt::LeftButton, {}, ledger->rowCentre(1));
-    QCOMPARE(story.session().selected()->number, 1);
+    QCOMPARE(story.desks().round.selected()->number, 1);
 }
 
 void StoryTest::stationsAreReachedByKeyboard() {
@@ -350,8 +358,8 @@ void StoryTest::aFolderThatIsNoneIsSaidAndNothingChanges() {
     Story story;
     QVERIFY(story.begin());
     QTemporaryDir empty;
-    EXPECT_FAILS(story.session().openFolder(empty.path().toStdString()), "is not a car folder");
-    QVERIFY(story.session().selected() && story.session().linkState() == LinkState::Open);
+    EXPECT_FAILS(story.desks().folder.open(empty.path().toStdString()), "is not a car folder");
+    QVERIFY(story.desks().round.selected() && story.desks().link.state() == LinkState::Open);
     QVERIFY(QDir(empty.path()).isEmpty());
 }
 
@@ -366,7 +374,7 @@ void StoryTest::aLinkNobodyListensOnIsSaid() {
     QTest::keyClicks(path, "/tmp/brusk-nobody-is-here");
     QVERIFY(story.click("carPrimary"));
     QVERIFY(story.message().contains("Nobody listens on /tmp/brusk-nobody-is-here"));
-    QVERIFY(story.session().linkState() == LinkState::Lost);
+    QVERIFY(story.desks().link.state() == LinkState::Lost);
     QVERIFY(story.find<QPushButton>("carPrimary")->isEnabled());  // it can be tried again
 }
 
@@ -378,8 +386,8 @@ void StoryTest::theFolderOpensAgainWhereItWasLeft() {
         QVERIFY(story.begin() && story.makeBase() && story.flash());
     }
     Story again(path);
-    QCOMPARE(again.session().selected()->number, 1);  // what is in the car
-    QVERIFY(again.session().calibration());
+    QCOMPARE(again.desks().round.selected()->number, 1);  // what is in the car
+    QVERIFY(again.desks().round.calibration());
     again.hurry();
     QVERIFY(again.connectBenchCar());
     // The bench car kept its flash: reading it says what the ledger says.
@@ -393,15 +401,15 @@ void StoryTest::aBuildSheetThatCantBeReadIsSaidAndKept() {
     const std::string facts = "{\"from\": \"a newer Brusk\"";
     {
         Story story(path);
-        EXPECT_OK(story.session().folder()->settings().keepSheet(facts));
+        EXPECT_OK(story.desks().folder.folder()->settings().keepSheet(facts));
     }
     Story again(path);
     QVERIFY2(again.message().contains("build sheet can't be read"), qPrintable(again.message()));
     proposals::BuildSheet typed;
     typed.of(proposals::Fact::Ethanol) = 10;
-    again.session().setBuildSheet(typed);
+    again.desks().sheet.setSheet(typed);
     QVERIFY(again.message().contains("nothing is kept over it"));
-    QCOMPARE(again.session().folder()->settings().sheet()->facts, facts);
+    QCOMPARE(again.desks().folder.folder()->settings().sheet()->facts, facts);
 }
 
 void StoryTest::aVinThatIsNoTextIsShown() {
@@ -412,14 +420,14 @@ void StoryTest::aVinThatIsNoTextIsShown() {
     std::fill_n(flash.begin() + static_cast<long>(at), benchcar::map::kVinSize, uint8_t{0xFF});
     std::copy(vin.begin(), vin.end(), flash.begin() + static_cast<long>(at));
     Story story;
-    EXPECT_OK(story.session().folder()->files().save(story.session().folder()->path() / "benchcar.flash",
+    EXPECT_OK(story.desks().folder.folder()->files().save(story.desks().folder.folder()->path() / "benchcar.flash",
                                                      ByteSpan(flash.data(), flash.size())));
     QVERIFY(story.begin());
     QString all;
     for (const QLabel* text : story.window().station("Car")->findChildren<QLabel*>())
         all += text->text() + "\n";
     QVERIFY2(all.contains(QString::fromUtf8("M\u00dcLLER\uFFFD7")), qPrintable(all));
-    QVERIFY(QString::fromStdString(story.session().rounds().front().note)
+    QVERIFY(QString::fromStdString(story.desks().folder.rounds().front().note)
                 .contains(QString::fromUtf8("M\u00dcLLER\uFFFD7")));
 }
 
@@ -448,8 +456,8 @@ void StoryTest::theOperatorChangesWeatherFuelAndFaultsWhileItDrives() {
         QTest::keyClicks(box, text);
         QTest::keyClick(box, Qt::Key_Return);
     }
-    QCOMPARE(story.session().benchOrders().fuel.octane_RON, 95.0);
-    QCOMPARE(story.session().benchOrders().weather.temperature_C, 35.0);
+    QCOMPARE(story.desks().link.benchOrders().octane_RON, 95.0);
+    QCOMPARE(story.desks().link.benchOrders().temperature_C, 35.0);
     // The idle route at twenty times as fast lasts five seconds; the fault comes in the middle of it.
     auto* route = story.find<QComboBox>("route");
     route->setFocus();
@@ -457,7 +465,7 @@ void StoryTest::theOperatorChangesWeatherFuelAndFaultsWhileItDrives() {
     for (int i = 0; i < 4; ++i)
         QTest::keyClick(route, Qt::Key_Down);
     QVERIFY(story.click("record"));
-    QTRY_VERIFY_WITH_TIMEOUT(story.session().live().time_s > 20, 20000 * kSlower);
+    QTRY_VERIFY_WITH_TIMEOUT(story.desks().drive.live().time_s > 20, 20000 * kSlower);
     auto* faults = story.find<QListWidget>("faults");
     QVERIFY(faults->isEnabled());
     auto* coolant = faults->findItems("Coolant sensor dead", Qt::MatchExactly).value(0);
@@ -467,9 +475,9 @@ void StoryTest::theOperatorChangesWeatherFuelAndFaultsWhileItDrives() {
     QTest::keyClick(faults, Qt::Key_Space);
     QCOMPARE(story.find<QLabel>("faultCount")->text(), "1 on");
     QVERIFY(story.settle(60000));
-    story.session().readTroubleCodes(false);
+    story.desks().controller.readCodes(false);
     QVERIFY(story.settle(20000));
-    const auto& codes = story.session().troubleCodes();
+    const auto& codes = story.desks().controller.codes();
     QVERIFY(std::any_of(codes.begin(), codes.end(), [](const auto& code) { return code.code.code == 0x011800; }));
     QTest::keyClick(faults, Qt::Key_Space);
     QCOMPARE(story.find<QLabel>("faultCount")->text(), "none");
@@ -479,9 +487,9 @@ void StoryTest::theDriverVisitsWhatTheRoundHasNotSeen() {
     Story story;
     // On the base for the parts: with the stock calibration the engine reads its own pressure wrong.
     QVERIFY(story.begin() && story.makeBase() && story.flash());
-    auto& session = story.session();
-    const int64_t round = *session.carContents().round;
-    const auto missing = [&] { return job::unseenNodes(*session.kit(), *session.folder(), round)->size(); };
+    auto& desks = story.desks();
+    const int64_t round = *desks.folder.car().contents.round;
+    const auto missing = [&] { return job::unseenNodes(*desks.folder.kit(), *desks.folder.folder(), round)->size(); };
     const size_t before = missing();
     QVERIFY(story.drive(static_cast<int>(routeChoices().size()) - 1));
     const size_t after = missing();

@@ -7,7 +7,7 @@
 #include <thread>
 
 #include "Expect.h"
-#include "app/Background.h"
+#include "app/desks/Background.h"
 #include "app/theme/Theme.h"
 #include "app/widgets/LaneView.h"
 #include "app/widgets/MapGrid.h"

@@ -13,6 +13,12 @@
 #include "app/stations/maps/MapsStation.h"
 #include "app/widgets/LaneView.h"
 #include "app/widgets/MapGrid.h"
+#include "core/job/FlashRound.h"
+#include "app/desks/LinkDesk.h"
+#include "app/desks/OpenFolder.h"
+#include "app/desks/Playback.h"
+#include "app/desks/ReferenceDesk.h"
+#include "app/desks/RoundDesk.h"
 
 using namespace brusk::app;
 
@@ -21,10 +27,10 @@ namespace {
 /// Every gate as it blocks or warns, each from a plan of the core for a car or a round with that one thing wrong.
 void shootGates(Story& story, const QString& out) {
     using namespace brusk;
-    Session& session = story.session();
-    carfolder::CarFolder& folder = *session.folder();
-    const job::Kit& demo = *session.kit();
-    const int64_t round = session.selected()->id;
+    Desks& desks = story.desks();
+    carfolder::CarFolder& folder = *desks.folder.folder();
+    const job::Kit& demo = *desks.folder.kit();
+    const int64_t round = desks.round.selected()->id;
     std::vector<job::Gate> gates;
     const auto take = [&](const job::Kit& kit, const link::Identity& identity) {
         const auto plan = job::planFlash(kit, folder, round, &identity);
@@ -33,7 +39,7 @@ void shootGates(Story& story, const QString& out) {
             if (gate.verdict == job::Gate::Verdict::Blocks) gates.push_back(gate);
     };
     const auto with = [&](auto change) {
-        link::Identity identity = *session.identity();
+        link::Identity identity = *desks.link.identity();
         change(identity);
         take(demo, identity);
     };
@@ -44,14 +50,14 @@ void shootGates(Story& story, const QString& out) {
     with([](link::Identity& i) { i.engineSpeed_rpm = 850; });
     job::Kit unmendable = demo;
     unmendable.profile.checksums.front() = {0x8C0000, 16, 0x800100};
-    take(unmendable, *session.identity());
+    take(unmendable, *desks.link.identity());
     const std::string identity = folder.settings().get("identity").value_or("");
     if (!folder.settings().set("identity", "")) qFatal("no identity to forget");
-    take(demo, *session.identity());
+    take(demo, *desks.link.identity());
     if (!folder.settings().set("identity", identity)) qFatal("the identity is gone");
     if (!folder.rounds().setRights(round, job::toJson(job::Rights{.serial = "E2-0200-0001"})))
         qFatal("no rights to set");
-    take(demo, *session.identity());
+    take(demo, *desks.link.identity());
     if (!folder.rounds().setRights(round, "")) qFatal("the rights stay");
     const auto calibration = *job::calibrationOf(demo, folder, round);
     const auto edit = calibration.prepare(*demo.definition->parameter("rev_limit"), {{0, 7400}},
@@ -59,8 +65,8 @@ void shootGates(Story& story, const QString& out) {
     auto loose = calibration;
     if (!edit || !loose.apply(*edit)) qFatal("the limit holds");
     const auto wide = folder.rounds().byId(round);
-    for (const auto& gate : job::gatesOf({demo, folder, *wide, loose.image(), 0, std::nullopt, session.identity(),
-                                          job::FlashScope::Changed, "", session.reference()}))
+    for (const auto& gate : job::gatesOf({demo, folder, *wide, loose.image(), 0, std::nullopt, desks.link.identity(),
+                                          job::FlashScope::Changed, "", desks.reference.reference()}))
         if (gate.verdict == job::Gate::Verdict::Warns) gates.push_back(gate);
     QFrame sheet;
     sheet.setProperty("panel", true);
@@ -87,10 +93,10 @@ void shootMaps(Story& story, Shoot shoot) {
     };
     // A recording is looked at, so that the ring is on the maps.
     for (int i = 0; i < 24; ++i)
-        story.session().setMoment(300 + 0.1 * i);
+        story.desks().playback.setMoment(300 + 0.1 * i);
     auto* grid = story.openParameter("how full");
     for (int i = 0; i < 24; ++i)
-        story.session().setMoment(302.4 + 0.1 * i);
+        story.desks().playback.setMoment(302.4 + 0.1 * i);
     QTest::mouseClick(grid, Qt::LeftButton, {}, grid->cellCentre(4, 5));
     QTest::mouseClick(grid, Qt::LeftButton, Qt::ShiftModifier, grid->cellCentre(5, 7));
     type("x1.02");
@@ -98,7 +104,7 @@ void shootMaps(Story& story, Shoot shoot) {
     shoot("maps");
     maps->active()->setPicture(ParameterPane::Picture::Surface);
     shoot("maps-surface");
-    story.session().setReference("original");
+    story.desks().reference.choose("original");
     maps->active()->setPicture(ParameterPane::Picture::Profiles);
     maps->active()->setShowsDifference(true);
     if (auto* finder = story.find<QLineEdit>("finder")) finder->clear();
@@ -152,7 +158,7 @@ int main(int argc, char** argv) {
     must(story.click("readCodes") && story.settle(), "trouble codes");
     shoot("car");
     story.goTo("Review");
-    must(QTest::qWaitFor([&] { return bool(story.session().playback().recording); }, 20000), "a recording to look at");
+    must(QTest::qWaitFor([&] { return bool(story.desks().playback.recording()); }, 20000), "a recording to look at");
     story.goTo("Base");
     auto* base = qobject_cast<BaseStation*>(window.station("Base"));
     must(QTest::qWaitFor([&] { return base->work() && !base->computing(); }, 5000), "the base's proposals");
@@ -166,7 +172,7 @@ int main(int argc, char** argv) {
             story.find<QCheckBox>("accept_donor_boost")->mapTo(cards->widget(), QPoint()).y() - 20);
     shoot("base-donor");
     if (argc > 3 && QString(argv[3]) == "base") return 0;
-    must(story.session().folder()->settings().set("base_donor", "").has_value(), "without the donor");
+    must(story.desks().folder.folder()->settings().set("base_donor", "").has_value(), "without the donor");
     story.goTo("Car");
     must(story.makeBase(), "base");
     if (argc > 3 && QString(argv[3]) == "maps") {
@@ -190,21 +196,21 @@ int main(int argc, char** argv) {
     shoot("flash-ready");
     // A limit let loose, an engine that runs, a battery that is low: what the gates say then.
     shootGates(story, out);
-    story.session().disconnectLink();
+    story.desks().link.disconnectLink();
     shoot("flash-blocked");
     must(story.connectBenchCar(), "connect again");
     story.goTo("Flash");
     story.settle();
     must(QTest::qWaitFor([&] { return story.find<QPushButton>("flash")->isEnabled(); }, 20000), "the gates again");
     // The picture of a flash under way: slow enough to be looked at.
-    story.session().setTimeLapse(1);
+    story.desks().link.setTimeLapse(1);
     must(story.click("flash") && story.click("confirmFlash"), "begin the flash");
     QTest::qWait(1100);
     window.grab().save(out + "/flash.png");
     must(story.settle(), "flash");
     shootMaps(story, shoot);
     story.goTo("Drive");
-    story.session().setTimeLapse(20);
+    story.desks().link.setTimeLapse(20);
     if (auto* lapse = window.findChild<QComboBox*>("timeLapse")) lapse->setCurrentIndex(2);
     must(story.click("record"), "record");
     QTest::qWait(9000);

@@ -66,7 +66,9 @@ void EvidenceUsedTest::whatWasDrivenOnTheRoundIsUsed() {
     // Where a round was not driven on, the one it came from speaks for it.
     const auto child = bench.change("injector_flow", 300, bench.original.id);
     EXPECT_FAILS(drivesOf(*bench.kit, *bench.folder, child.id), "No drive was recorded on this round yet");
-    QCOMPARE((*drivesOfLine(*bench.kit, *bench.folder, child.id))->size(), size_t{2});
+    const auto line = *drivesOfLine(*bench.kit, *bench.folder, child.id);
+    QCOMPARE(line.drives->size(), size_t{2});
+    QVERIFY(line.round != child.id);
 }
 
 void EvidenceUsedTest::evidenceFromOtherBytesIsNotUsedAndSaid() {

@@ -7,6 +7,10 @@
 #include <QVBoxLayout>
 
 #include "app/widgets/Panels.h"
+#include "app/desks/OpenFolder.h"
+#include "app/desks/Places.h"
+#include "app/desks/RoundDesk.h"
+#include "app/desks/UnitChoice.h"
 
 namespace brusk::app {
 
@@ -15,7 +19,7 @@ constexpr size_t kMostParameters = 12;
 constexpr int kMostOfOthers = 6;
 }  // namespace
 
-FindAnything::FindAnything(Session& session, QWidget* parent) : QFrame(parent), session_(session) {
+FindAnything::FindAnything(Desks& desks, QWidget* parent) : QFrame(parent), desks_(desks) {
     setObjectName("findAnything");
     setProperty("panel", true);
     setAutoFillBackground(true);
@@ -35,7 +39,7 @@ FindAnything::FindAnything(Session& session, QWidget* parent) : QFrame(parent), 
 }
 
 void FindAnything::begin() {
-    const auto now = session_.kit() ? session_.kit()->definition : nullptr;
+    const auto now = desks_.folder.kit() ? desks_.folder.kit()->definition : nullptr;
     if (now != definition_) {
         definition_ = now;
         finder_ = now ? std::make_unique<definition::Finder>(now) : nullptr;
@@ -62,7 +66,7 @@ void FindAnything::look(const QString& text) {
     const auto matches = [&](const QString& name) {
         return std::all_of(words.begin(), words.end(), [&](const QString& w) { return name.toLower().contains(w); });
     };
-    for (const auto& c : units::convertAll(text.toStdString(), session_.unitPreferences().stoichiometric)) {
+    for (const auto& c : units::convertAll(text.toStdString(), desks_.units.preferences().stoichiometric)) {
         const QString value = QString::number(c.value, 'g', 6) + " " + QString::fromStdString(c.unit);
         add(text.trimmed() + " = " + value, "Enter copies", [value] { QApplication::clipboard()->setText(value); });
     }
@@ -73,22 +77,22 @@ void FindAnything::look(const QString& text) {
             const auto& p = definition_->parameters[hit.parameter];
             const QString name = QString::fromStdString(p.name);
             add(QString::fromStdString(p.title()), QString::fromStdString(definition_->groupPath(p.name)),
-                [this, name] { emit session_.parameterWanted(name); });
+                [this, name] { desks_.places.go({.station = "Maps", .parameter = name}); });
         }
     int others = 0;
-    for (const auto& round : session_.rounds())
+    for (const auto& round : desks_.folder.rounds())
         if (!words.isEmpty() &&
             matches(QString("round %1 %2").arg(round.number).arg(QString::fromStdString(round.title))) &&
             others++ < kMostOfOthers)
             add(QString("Round %1: %2").arg(round.number).arg(QString::fromStdString(round.title)), "select",
-                [this, id = round.id] { session_.selectRound(id); });
+                [this, id = round.id] { desks_.round.select(id); });
     others = 0;
     if (definition_ && !words.isEmpty())
         for (const auto& m : definition_->measurements)
             if (others < kMostOfOthers && matches(QString::fromStdString(m.title() + " " + m.name))) {
                 ++others;
                 add(QString::fromStdString(m.title()) + " (channel)", QString::fromStdString(m.description),
-                    [this] { emit session_.stationWanted("Drive"); });
+                    [this] { desks_.places.go({.station = "Drive"}); });
             }
     if (list_->count() == 0) add("Nothing is called that.", {}, {});
     list_->setCurrentRow(0);

@@ -8,7 +8,7 @@
 #include <functional>
 #include <memory>
 
-#include "app/Session.h"
+#include "app/desks/Desks.h"
 #include "core/definition/Finder.h"
 
 namespace brusk::app {
@@ -21,7 +21,7 @@ class FindAnything : public QFrame {
         QString keys;
         std::function<void()> call;
     };
-    FindAnything(Session& session, QWidget* parent);
+    FindAnything(Desks& desks, QWidget* parent);
     void setActions(std::vector<Action> actions) { actions_ = std::move(actions); }
     void begin();
 
@@ -33,7 +33,7 @@ class FindAnything : public QFrame {
     void add(const QString& what, const QString& beside, std::function<void()> call);
     void take(int row);
 
-    Session& session_;
+    Desks& desks_;
     QLineEdit* text_;
     QListWidget* list_;
     std::vector<Action> actions_;

@@ -10,6 +10,9 @@
 
 #include "app/theme/Theme.h"
 #include "app/widgets/Times.h"
+#include "app/desks/OpenFolder.h"
+#include "app/desks/RoundDesk.h"
+#include "app/desks/Places.h"
 
 namespace brusk::app {
 
@@ -25,16 +28,20 @@ QString clock(const std::string& utc) {
 
 }  // namespace
 
-Ledger::Ledger(Session& session, QWidget* parent) : QWidget(parent), session_(session) {
+Ledger::Ledger(Desks& desks, QWidget* parent) : QWidget(parent), desks_(desks) {
     setObjectName("ledger");
     setAccessibleName("Rounds");
     setFocusPolicy(Qt::StrongFocus);
     setFixedWidth(190);
-    for (auto signal : {&Session::roundsChanged, &Session::roundSelected, &Session::folderChanged})
-        connect(&session_, signal, this, [this] {
+    const auto laysOut = [this](auto* desk, auto signal) {
+        connect(desk, signal, this, [this] {
             layOut();
             update();
         });
+    };
+    laysOut(&desks_.folder, &OpenFolder::roundsChanged);
+    laysOut(&desks_.folder, &OpenFolder::changed);
+    laysOut(&desks_.places, &Places::roundShown);
     connect(&Theme::instance(), &Theme::changed, this, qOverload<>(&QWidget::update));
 }
 
@@ -49,17 +56,17 @@ void Ledger::layOut() {
     rows_.clear();
     // The newest child of a round stays on its lane; an older one branches off to the right.
     std::map<int64_t, int64_t> mainChild;
-    for (const auto& round : session_.rounds())
+    for (const auto& round : desks_.folder.rounds())
         if (round.parent && !mainChild.count(*round.parent)) mainChild[*round.parent] = round.id;
     std::map<int64_t, int> lanes;
     int branches = 0;
-    for (auto it = session_.rounds().rbegin(); it != session_.rounds().rend(); ++it) {
+    for (auto it = desks_.folder.rounds().rbegin(); it != desks_.folder.rounds().rend(); ++it) {
         const bool main = !it->parent || mainChild[*it->parent] == it->id;
         lanes[it->id] = !it->parent ? 0 : main ? lanes[*it->parent] : std::min(++branches, 3);
     }
     double at = kTop;
     const QFontMetrics metrics(Theme::instance().text(13, true));
-    for (const auto& round : session_.rounds()) {
+    for (const auto& round : desks_.folder.rounds()) {
         Row row;
         row.round = round;
         row.top = at;
@@ -75,7 +82,7 @@ void Ledger::layOut() {
                                       .height() > metrics.height() * 1.5
                               ? 2
                               : 1;
-        const bool inCar = session_.carContents().round == round.id;
+        const bool inCar = desks_.folder.car().contents.round == round.id;
         row.height = collapsed_ ? 40 : 16.0 + lines * 17 + 16 + (inCar ? 18 : 0) + (round.fuelError_pct ? 25 : 0);
         at += row.height;
         rows_.push_back(row);
@@ -123,7 +130,7 @@ void Ledger::paintEvent(QPaintEvent*) {
 
 void Ledger::paintRow(QPainter& painter, const Row& row) {
     const Tokens& t = tokens();
-    const auto* selected = session_.selected();
+    const auto* selected = desks_.round.selected();
     const bool on = selected && selected->id == row.round.id;
     if (on) {
         painter.fillRect(QRectF(0, row.top, width() - 1, row.height), Tokens::mix(t.ground, t.accent, 0.14));
@@ -149,7 +156,7 @@ void Ledger::paintRow(QPainter& painter, const Row& row) {
     painter.drawText(QRectF(left, row.top + 10, room, 40), Qt::AlignLeft | Qt::TextWordWrap,
                      QString::fromStdString(row.round.title), &drawn);
     double y = drawn.bottom() + 1;
-    if (session_.carContents().round == row.round.id) {
+    if (desks_.folder.car().contents.round == row.round.id) {
         painter.setFont(Theme::instance().text(10, true));
         painter.setPen(t.accent);
         painter.setBrush(Qt::NoBrush);
@@ -179,16 +186,16 @@ void Ledger::mousePressEvent(QMouseEvent* event) {
     setFocus();
     const double y = event->position().y() + scroll_;
     for (const Row& row : rows_)
-        if (y >= row.top && y < row.top + row.height) return session_.selectRound(row.round.id);
+        if (y >= row.top && y < row.top + row.height) return desks_.round.select(row.round.id);
 }
 
 void Ledger::keyPressEvent(QKeyEvent* event) {
-    const auto* selected = session_.selected();
+    const auto* selected = desks_.round.selected();
     const auto at = std::find_if(rows_.begin(), rows_.end(),
                                  [&](const Row& row) { return selected && row.round.id == selected->id; });
     if (at == rows_.end()) return QWidget::keyPressEvent(event);
-    if (event->key() == Qt::Key_Down && at + 1 != rows_.end()) return session_.selectRound((at + 1)->round.id);
-    if (event->key() == Qt::Key_Up && at != rows_.begin()) return session_.selectRound((at - 1)->round.id);
+    if (event->key() == Qt::Key_Down && at + 1 != rows_.end()) return desks_.round.select((at + 1)->round.id);
+    if (event->key() == Qt::Key_Up && at != rows_.begin()) return desks_.round.select((at - 1)->round.id);
     QWidget::keyPressEvent(event);
 }
 

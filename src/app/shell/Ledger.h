@@ -5,14 +5,15 @@
 #include <QWidget>
 #include <vector>
 
-#include "app/Session.h"
+#include "app/desks/Desks.h"
+#include "core/carfolder/Rounds.h"
 
 namespace brusk::app {
 
 class Ledger : public QWidget {
     Q_OBJECT
   public:
-    explicit Ledger(Session& session, QWidget* parent = nullptr);
+    explicit Ledger(Desks& desks, QWidget* parent = nullptr);
     void setCollapsed(bool collapsed);
     bool collapsed() const { return collapsed_; }
     /// Middle of a round's row, for tests that click.
@@ -36,7 +37,7 @@ class Ledger : public QWidget {
     void paintRow(QPainter& painter, const Row& row);
     double dotX(const Row& row) const { return 22 + row.lane * 14; }
 
-    Session& session_;
+    Desks& desks_;
     std::vector<Row> rows_;
     bool collapsed_ = false;
     double scroll_ = 0;

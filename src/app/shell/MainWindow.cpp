@@ -19,10 +19,17 @@
 #include "app/stations/maps/MapsStation.h"
 #include "app/stations/review/ReviewStation.h"
 #include "app/theme/Theme.h"
+#include "app/desks/DriveDesk.h"
+#include "app/desks/FlashDesk.h"
+#include "app/desks/LinkDesk.h"
+#include "app/desks/Messages.h"
+#include "app/desks/OpenFolder.h"
+#include "app/desks/RoundDesk.h"
+#include "app/desks/Places.h"
 
 namespace brusk::app {
 
-MainWindow::MainWindow(Session& session, QWidget* parent) : QMainWindow(parent), session_(session) {
+MainWindow::MainWindow(Desks& desks, QWidget* parent) : QMainWindow(parent), desks_(desks) {
     setWindowTitle("Brusk");
     resize(1280, 800);
     setMinimumSize(1100, 700);
@@ -34,7 +41,7 @@ MainWindow::MainWindow(Session& session, QWidget* parent) : QMainWindow(parent),
     column->addWidget(makeHeader());
     auto* middle = new QHBoxLayout;
     middle->setSpacing(0);
-    ledger_ = new Ledger(session_);
+    ledger_ = new Ledger(desks_);
     middle->addWidget(ledger_);
     auto* right = new QVBoxLayout;
     right->setSpacing(0);
@@ -65,26 +72,26 @@ MainWindow::MainWindow(Session& session, QWidget* parent) : QMainWindow(parent),
     column->addWidget(makeFooter());
     setCentralWidget(central);
 
-    addStation("Car", new CarStation(session_), tabs_);
-    addStation("Base", new BaseStation(session_), tabs_);
-    addStation("Maps", new MapsStation(session_), tabs_);
-    addStation("Drive", new DriveStation(session_), tabs_);
-    addStation("Review", new ReviewStation(session_), tabs_);
-    addStation("Correct", new CorrectStation(session_), tabs_);
-    addStation("Flash", new FlashStation(session_), tabs_);
-    addStation("Deliver", new DeliverStation(session_), tabs_);
+    addStation("Car", new CarStation(desks_), tabs_);
+    addStation("Base", new BaseStation(desks_), tabs_);
+    addStation("Maps", new MapsStation(desks_), tabs_);
+    addStation("Drive", new DriveStation(desks_), tabs_);
+    addStation("Review", new ReviewStation(desks_), tabs_);
+    addStation("Correct", new CorrectStation(desks_), tabs_);
+    addStation("Flash", new FlashStation(desks_), tabs_);
+    addStation("Deliver", new DeliverStation(desks_), tabs_);
     tabs_->addStretch();
 
-    connect(&session_, &Session::folderChanged, this,
-            [this] { carName_->setText(QString::fromStdString(session_.setting("car_name"))); });
-    connect(&session_, &Session::linkChanged, this, &MainWindow::refreshLink);
-    connect(&session_, &Session::taskChanged, this, &MainWindow::refreshTask);
-    connect(&session_, &Session::roundsChanged, this, &MainWindow::refreshTask);
-    connect(&session_, &Session::message, this, &MainWindow::say);
-    connect(&session_, &Session::stationWanted, this, &MainWindow::showStation);
-    connect(&session_, &Session::parameterWanted, this, [this](const QString& name) {
-        showStation("Maps");
-        if (auto* maps = qobject_cast<MapsStation*>(station("Maps"))) maps->open(name);
+    connect(&desks_.folder, &OpenFolder::changed, this,
+            [this] { carName_->setText(QString::fromStdString(desks_.folder.setting("car_name"))); });
+    connect(&desks_.link, &LinkDesk::changed, this, &MainWindow::refreshLink);
+    connect(&desks_.link, &LinkDesk::taskChanged, this, &MainWindow::refreshTask);
+    connect(&desks_.folder, &OpenFolder::roundsChanged, this, &MainWindow::refreshTask);
+    connect(&desks_.messages, &Messages::said, this, &MainWindow::say);
+    connect(&desks_.places, &Places::wanted, this, [this](const Place& place) {
+        if (!place.station.isEmpty()) showStation(place.station);
+        if (place.parameter.isEmpty()) return;
+        if (auto* maps = qobject_cast<MapsStation*>(station("Maps"))) maps->open(place.parameter);
     });
     for (int i = 0; i < stations_.size(); ++i) {
         auto* shortcut = new QShortcut(QKeySequence(QString("Alt+%1").arg(i + 1)), this);
@@ -99,7 +106,7 @@ MainWindow::MainWindow(Session& session, QWidget* parent) : QMainWindow(parent),
 }
 
 void MainWindow::makeFindAnything() {
-    anything_ = new FindAnything(session_, this);
+    anything_ = new FindAnything(desks_, this);
     connect(new QShortcut(QKeySequence("Ctrl+K"), this), &QShortcut::activated, anything_, &FindAnything::begin);
     std::vector<FindAnything::Action> actions;
     actions.reserve(64);
@@ -108,8 +115,8 @@ void MainWindow::makeFindAnything() {
                            [this, name = stations_[i].first] { showStation(name); }});
     for (QAction* action : this->actions())
         actions.push_back({action->text(), action->shortcut().toString(), [action] { action->trigger(); }});
-    actions.push_back({"Undo", "Ctrl+Z", [this] { session_.undo(); }});
-    actions.push_back({"Redo", "Ctrl+Shift+Z", [this] { session_.redo(); }});
+    actions.push_back({"Undo", "Ctrl+Z", [this] { desks_.round.undo(); }});
+    actions.push_back({"Redo", "Ctrl+Shift+Z", [this] { desks_.round.redo(); }});
     if (auto* maps = qobject_cast<MapsStation*>(station("Maps"))) {
         const auto onMaps = [this, maps](auto call) {
             return [this, maps, call] {
@@ -161,14 +168,14 @@ QWidget* MainWindow::makeHeader() {
     auto* menu = new QMenu(menuButton);
     menu->addAction("Open a car folder ...", QKeySequence::Open, this, &MainWindow::openFolder);
     menu->addAction("Open this folder again", QKeySequence::Refresh, this, [this] {
-        if (!session_.folder()) return;
-        if (auto done = session_.openFolder(session_.folder()->path()); !done)
+        if (!desks_.folder.folder()) return;
+        if (auto done = desks_.folder.open(desks_.folder.folder()->path()); !done)
             say(QString::fromStdString(done.error().text()), true);
     });
     menu->addAction("New car folder ...", QKeySequence::New, this, &MainWindow::newFolder);
     menu->addAction("Light or dark", QKeySequence("Ctrl+D"), this, [] { Theme::instance().setDark(!tokens().dark); });
     menu->addAction("Units ...", QKeySequence(), this, [this] {
-        auto* dialog = new UnitsDialog(session_, this);
+        auto* dialog = new UnitsDialog(desks_, this);
         dialog->setAttribute(Qt::WA_DeleteOnClose);
         dialog->show();
     });
@@ -231,42 +238,42 @@ Station* MainWindow::station(const QString& name) const {
 }
 
 void MainWindow::refreshLink() {
-    switch (session_.linkState()) {
+    switch (desks_.link.state()) {
         case LinkState::Closed:
             setRole(linkDot_, "faint");
             linkText_->setText("No link");
             break;
         case LinkState::Connecting:
             setRole(linkDot_, "warm");
-            linkText_->setText(session_.linkName());
+            linkText_->setText(desks_.link.name());
             break;
         case LinkState::Open:
             setRole(linkDot_, "good");
-            linkText_->setText(session_.linkName());
+            linkText_->setText(desks_.link.name());
             break;
         case LinkState::Lost:
             setRole(linkDot_, "alarm");
             linkText_->setText("Link lost");
             break;
     }
-    const auto* identity = session_.identity();
-    voltage_->setText(identity && identity->voltage > 0 && session_.linkState() == LinkState::Open
+    const auto* identity = desks_.link.identity();
+    voltage_->setText(identity && identity->voltage > 0 && desks_.link.state() == LinkState::Open
                           ? QString::number(identity->voltage, 'f', 1) + " V"
                           : "");
     refreshTask();
 }
 
 void MainWindow::refreshTask() {
-    const auto* folder = session_.folder();
+    const auto* folder = desks_.folder.folder();
     const bool looks = folder && !folder->mayWrite();
     // Stays when the sentence above is long gone.
-    inTheCar_->setText((looks ? "Only to look. " : "") + session_.carSentence());
+    inTheCar_->setText((looks ? "Only to look. " : "") + desks_.folder.carSentence());
     inTheCar_->setToolTip(looks ? QString::fromStdString(folder->whyNot()) : QString());
     QString text;
-    if (session_.busy()) {
-        text = taskTitle(session_.task());
-        const auto& p = session_.progress();
-        if (p.total && !session_.driving()) text = progressText(p);
+    if (desks_.link.busy()) {
+        text = taskTitle(desks_.link.task());
+        const auto& p = desks_.link.progress();
+        if (p.total && !desks_.drive.driving()) text = progressText(p);
     }
     task_->setText(text);
 }
@@ -286,19 +293,19 @@ void MainWindow::newFolder() {
     const QString path = QFileDialog::getSaveFileName(this, "A new car folder, named after the car");
     if (path.isEmpty()) return;
     const storage::Path folder = path.toStdString();
-    if (auto done = session_.createFolder(folder, folder.filename().string()); !done)
+    if (auto done = desks_.folder.create(folder, folder.filename().string()); !done)
         say(QString::fromStdString(done.error().text()), true);
 }
 
 void MainWindow::openFolder() {
     const QString path = QFileDialog::getExistingDirectory(this, "Open a car folder");
     if (path.isEmpty()) return;
-    if (auto done = session_.openFolder(path.toStdString()); !done)
+    if (auto done = desks_.folder.open(path.toStdString()); !done)
         say(QString::fromStdString(done.error().text()), true);
 }
 
 void MainWindow::closeEvent(QCloseEvent* event) {
-    const QString held = session_.heldBy();
+    const QString held = desks_.flash.heldBy();
     if (held.isEmpty()) return event->accept();
     event->ignore();
     say(held, true);

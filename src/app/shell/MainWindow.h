@@ -8,7 +8,7 @@
 #include <QTimer>
 #include <QToolButton>
 
-#include "app/Session.h"
+#include "app/desks/Desks.h"
 #include "app/shell/Ledger.h"
 #include "app/widgets/Panels.h"
 
@@ -19,7 +19,7 @@ class FindAnything;
 class MainWindow : public QMainWindow {
     Q_OBJECT
   public:
-    explicit MainWindow(Session& session, QWidget* parent = nullptr);
+    explicit MainWindow(Desks& desks, QWidget* parent = nullptr);
     /// "Car", "Base", "Maps", "Drive", "Review", "Correct", "Flash", "Deliver".
     void showStation(const QString& name);
     Station* station(const QString& name) const;
@@ -38,7 +38,7 @@ class MainWindow : public QMainWindow {
     void closeEvent(QCloseEvent* event) override;
     void newFolder();
 
-    Session& session_;
+    Desks& desks_;
     QLabel* carName_;
     QLabel* linkDot_;
     QLabel* linkText_;

@@ -6,15 +6,16 @@
 #include <QSignalBlocker>
 
 #include "app/widgets/Panels.h"
+#include "app/desks/UnitChoice.h"
 
 namespace brusk::app {
 
-UnitsDialog::UnitsDialog(Session& session, QWidget* parent) : QDialog(parent), session_(session) {
+UnitsDialog::UnitsDialog(Desks& desks, QWidget* parent) : QDialog(parent), desks_(desks) {
     setWindowTitle("Units");
     setObjectName("unitsDialog");
     auto* column = new QVBoxLayout(this);
     auto* form = new QFormLayout;
-    const auto& now = session_.unitPreferences();
+    const auto& now = desks_.units.preferences();
     for (const auto quantity : units::kQuantities) {
         const auto symbols = units::unitsOf(quantity);
         if (symbols.size() < 2) continue;
@@ -47,7 +48,7 @@ void UnitsDialog::take() {
     for (auto box = boxes_.begin(); box != boxes_.end(); ++box)
         if (box.value()->currentIndex() > 0)
             wanted.wanted[static_cast<units::Quantity>(box.key())] = box.value()->currentText().toStdString();
-    session_.setUnitPreferences(wanted);
+    desks_.units.choose(wanted);
 }
 
 }  // namespace brusk::app

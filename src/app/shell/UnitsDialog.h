@@ -6,18 +6,18 @@
 #include <QDialog>
 #include <QMap>
 
-#include "app/Session.h"
+#include "app/desks/Desks.h"
 
 namespace brusk::app {
 
 class UnitsDialog : public QDialog {
     Q_OBJECT
   public:
-    explicit UnitsDialog(Session& session, QWidget* parent = nullptr);
+    explicit UnitsDialog(Desks& desks, QWidget* parent = nullptr);
 
   private:
     void take();
-    Session& session_;
+    Desks& desks_;
     QMap<int, QComboBox*> boxes_;
 };
 

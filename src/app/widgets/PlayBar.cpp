@@ -7,6 +7,8 @@
 
 #include "app/widgets/Panels.h"
 #include "app/widgets/Times.h"
+#include "app/desks/DriveDesk.h"
+#include "app/desks/Playback.h"
 
 namespace brusk::app {
 
@@ -15,7 +17,7 @@ constexpr double kSteps_per_s = 20;  // of the slider
 constexpr double kRates[] = {0.25, 0.5, 1, 2, 5, 20};
 }  // namespace
 
-PlayBar::PlayBar(Session& session, const QString& suffix, QWidget* parent) : QWidget(parent), session_(session) {
+PlayBar::PlayBar(Desks& desks, const QString& suffix, QWidget* parent) : QWidget(parent), desks_(desks) {
     auto* row = new QHBoxLayout(this);
     row->setContentsMargins(8, 0, 8, 0);
     row->setSpacing(8);
@@ -40,35 +42,35 @@ PlayBar::PlayBar(Session& session, const QString& suffix, QWidget* parent) : QWi
     row->addWidget(time_);
     row->addWidget(rate_);
     row->addWidget(title_);
-    connect(play_, &QPushButton::clicked, this, [this] { session_.play(!session_.playback().playing); });
-    connect(place_, &QSlider::valueChanged, this, [this](int at) { session_.setMoment(at / kSteps_per_s); });
+    connect(play_, &QPushButton::clicked, this, [this] { desks_.playback.play(!desks_.playback.playing()); });
+    connect(place_, &QSlider::valueChanged, this, [this](int at) { desks_.playback.setMoment(at / kSteps_per_s); });
     connect(rate_, &QComboBox::currentIndexChanged, this,
-            [this] { session_.setPlayRate(rate_->currentData().toDouble()); });
-    connect(&session_, &Session::playbackChanged, this, &PlayBar::refresh);
-    connect(&session_, &Session::momentChanged, this, &PlayBar::refreshMoment);
-    connect(&session_, &Session::driveChanged, this, &PlayBar::refresh);
+            [this] { desks_.playback.setRate(rate_->currentData().toDouble()); });
+    connect(&desks_.playback, &Playback::changed, this, &PlayBar::refresh);
+    connect(&desks_.playback, &Playback::momentChanged, this, &PlayBar::refreshMoment);
+    connect(&desks_.drive, &DriveDesk::driveChanged, this, &PlayBar::refresh);
     refresh();
 }
 
 void PlayBar::refresh() {
-    const auto& playback = session_.playback();
+    const Playback& playback = desks_.playback;
     // While the car drives, now is now.
-    setVisible(playback.recording && !session_.driving());
-    play_->setText(playback.playing ? "Halt" : "Play");
-    title_->setText(playback.title);
+    setVisible(playback.recording() && !desks_.drive.driving());
+    play_->setText(playback.playing() ? "Halt" : "Play");
+    title_->setText(playback.title());
     const QSignalBlocker quietPlace(place_), quietRate(rate_);
-    if (playback.recording)
-        place_->setRange(0, static_cast<int>(std::ceil(playback.recording->duration_s() * kSteps_per_s)));
-    rate_->setCurrentIndex(rate_->findData(playback.rate));
+    if (playback.recording())
+        place_->setRange(0, static_cast<int>(std::ceil(playback.recording()->duration_s() * kSteps_per_s)));
+    rate_->setCurrentIndex(rate_->findData(playback.rate()));
     refreshMoment();
 }
 
 void PlayBar::refreshMoment() {
-    const auto& playback = session_.playback();
-    if (!playback.recording) return;
+    const Playback& playback = desks_.playback;
+    if (!playback.recording()) return;
     const QSignalBlocker quiet(place_);
-    if (!place_->isSliderDown()) place_->setValue(static_cast<int>(playback.time_s * kSteps_per_s));
-    time_->setText(minutesText(playback.time_s) + " of " + minutesText(playback.recording->duration_s()));
+    if (!place_->isSliderDown()) place_->setValue(static_cast<int>(playback.time_s() * kSteps_per_s));
+    time_->setText(minutesText(playback.time_s()) + " of " + minutesText(playback.recording()->duration_s()));
 }
 
 }  // namespace brusk::app

@@ -7,7 +7,7 @@
 #include <QPushButton>
 #include <QSlider>
 
-#include "app/Session.h"
+#include "app/desks/Desks.h"
 
 namespace brusk::app {
 
@@ -15,13 +15,13 @@ class PlayBar : public QWidget {
     Q_OBJECT
   public:
     /// `suffix` makes the object names of a second bar its own.
-    PlayBar(Session& session, const QString& suffix, QWidget* parent = nullptr);
+    PlayBar(Desks& desks, const QString& suffix, QWidget* parent = nullptr);
 
   private:
     void refresh();
     void refreshMoment();
 
-    Session& session_;
+    Desks& desks_;
     QPushButton* play_;
     QSlider* place_;
     QLabel *time_, *title_;

@@ -6,6 +6,8 @@
 #include <QScrollBar>
 
 #include "app/theme/Theme.h"
+#include "app/desks/LinkDesk.h"
+#include "app/desks/OpenFolder.h"
 
 namespace brusk::app {
 
@@ -76,7 +78,7 @@ void TrafficModel::clear() {
     endResetModel();
 }
 
-TrafficView::TrafficView(Session& session) : Panel("Traffic"), session_(session) {
+TrafficView::TrafficView(Desks& desks) : Panel("Traffic"), desks_(desks) {
     count_ = label({}, "faint");
     others_ = new QCheckBox("other frames");
     others_->setObjectName("trafficOthers");
@@ -123,7 +125,7 @@ void TrafficView::restart() {
 }
 
 void TrafficView::take() {
-    const auto log = session_.traffic();
+    const auto log = desks_.link.traffic();
     save_->setEnabled(log != nullptr);
     if (log != log_) {
         log_ = log;
@@ -135,11 +137,11 @@ void TrafficView::take() {
     }
     if (!decoder_) {
         decoder_.emplace();
-        if (session_.kit()) {
-            link::IsoTpAddress all = session_.kit()->profile.address;
-            all.requestId = session_.kit()->profile.functionalId;
+        if (desks_.folder.kit()) {
+            link::IsoTpAddress all = desks_.folder.kit()->profile.address;
+            all.requestId = desks_.folder.kit()->profile.functionalId;
             decoder_->know(all);
-            decoder_->know(session_.kit()->profile.address);
+            decoder_->know(desks_.folder.kit()->profile.address);
         }
     }
     // Of a long silence only the newest frames are of interest.
@@ -159,7 +161,7 @@ void TrafficView::take() {
 
 void TrafficView::save() {
     const auto stamp = QDateTime::currentDateTime().toString("yyyyMMdd-HHmmss");
-    session_.saveTraffic(session_.folder()->path() / "exports" / ("traffic-" + stamp.toStdString() + ".log"));
+    desks_.link.saveTraffic(desks_.folder.folder()->path() / "exports" / ("traffic-" + stamp.toStdString() + ".log"));
 }
 
 }  // namespace brusk::app

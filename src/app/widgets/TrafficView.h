@@ -8,8 +8,9 @@
 #include <QTimer>
 #include <deque>
 
-#include "app/Session.h"
+#include "app/desks/Desks.h"
 #include "app/widgets/Panels.h"
+#include "core/link/Traffic.h"
 
 namespace brusk::app {
 
@@ -32,14 +33,14 @@ class TrafficModel : public QAbstractTableModel {
 class TrafficView : public Panel {
     Q_OBJECT
   public:
-    explicit TrafficView(Session& session);
+    explicit TrafficView(Desks& desks);
 
   private:
     void take();
     void restart();
     void save();
 
-    Session& session_;
+    Desks& desks_;
     TrafficModel* model_;
     QTableView* table_;
     QCheckBox* others_;

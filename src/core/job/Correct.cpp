@@ -186,17 +186,23 @@ Result<DrivesPtr> drivesOf(const Kit& kit, const carfolder::CarFolder& folder, i
     return fail(ErrorCode::NotFound, "No drive was recorded on this round yet. Flash it, drive, and come back.");
 }
 
-Result<DrivesPtr> drivesOfLine(const Kit& kit, const carfolder::CarFolder& folder, int64_t round) {
-    DrivesPtr first;
+Result<DrivenLine> drivesOfLine(const Kit& kit, const carfolder::CarFolder& folder, int64_t round) {
+    DrivenLine out{std::make_shared<const evidence::Drives>(evidence::Drives::Recordings()), std::nullopt, {}};
     for (std::optional<int64_t> at = round; at;) {
-        auto out = drivesIfAny(kit, folder, *at);
-        if (!out || !(*out)->empty()) return out;
-        if (!first || first->leftOut().empty()) first = *out;
+        auto drives = drivesIfAny(kit, folder, *at);
+        if (!drives) return tl::unexpected(drives.error());
+        const auto& leftOut = (*drives)->leftOut();
+        out.leftOut.insert(out.leftOut.end(), leftOut.begin(), leftOut.end());
+        if (!(*drives)->empty()) {
+            out.drives = std::move(*drives);
+            out.round = at;
+            return out;
+        }
         const auto here = folder.rounds().byId(*at);
         if (!here) return tl::unexpected(here.error());
         at = here->parent;
     }
-    return first;
+    return out;
 }
 
 namespace {
@@ -261,8 +267,12 @@ Result<std::vector<MapNode>> unseenNodes(const Kit& kit, carfolder::CarFolder& f
 
 Result<evidence::FuelError> measureFuelError(const Kit& kit, carfolder::CarFolder& folder, int64_t round) {
     const auto drives = drivesOf(kit, folder, round);
-    if (!drives) return tl::unexpected(drives.error());
-    const auto seen = samplesOf(kit, folder, round, **drives);
+    return drives ? measureFuelError(kit, folder, round, **drives) : tl::unexpected(drives.error());
+}
+
+Result<evidence::FuelError> measureFuelError(const Kit& kit, carfolder::CarFolder& folder, int64_t round,
+                                             const evidence::Drives& drives) {
+    const auto seen = samplesOf(kit, folder, round, drives);
     if (!seen) return tl::unexpected(seen.error());
     const auto error = evidence::fuelError(seen->cells(), proposals::kVisited);
     if (auto done = folder.rounds().setFuelError(round, error.rms * 100); !done) return tl::unexpected(done.error());

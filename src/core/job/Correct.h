@@ -27,8 +27,13 @@ using DrivesPtr = std::shared_ptr<const evidence::Drives>;
 /// newest drive that tells its own. A wideband's delay that these drives do not tell is that of the car's earlier ones.
 /// None at all is an error that says why.
 [[nodiscard]] Result<DrivesPtr> drivesOf(const Kit& kit, const carfolder::CarFolder& folder, int64_t round);
-/// The same of the round or of its nearest ancestor that was driven on; empty where nobody drove yet.
-[[nodiscard]] Result<DrivesPtr> drivesOfLine(const Kit& kit, const carfolder::CarFolder& folder, int64_t round);
+/// The same of the round or of its nearest ancestor that was driven on.
+struct DrivenLine {
+    DrivesPtr drives;                  ///< empty where nobody drove yet
+    std::optional<int64_t> round;      ///< on which they were driven
+    std::vector<std::string> leftOut;  ///< recordings of these rounds that are not used, a sentence each
+};
+[[nodiscard]] Result<DrivenLine> drivesOfLine(const Kit& kit, const carfolder::CarFolder& folder, int64_t round);
 /// What evidence needs to know of the bytes that were in the car.
 evidence::Drives::Options evidenceOptions(const calibration::Calibration& inCar);
 
@@ -51,6 +56,8 @@ struct MapNode {
 
 /// Measures a round's fuel error from its recordings and keeps it in the ledger.
 [[nodiscard]] Result<evidence::FuelError> measureFuelError(const Kit& kit, carfolder::CarFolder& folder, int64_t round);
+[[nodiscard]] Result<evidence::FuelError> measureFuelError(const Kit& kit, carfolder::CarFolder& folder, int64_t round,
+                                                           const evidence::Drives& drives);
 
 /// The proposals for the round that is selected: the base where it is the original, the limits of the next drives on
 /// one that was built on it. `decisions`, `stage` and `donor` are those kept in the folder.

@@ -10,6 +10,14 @@
 #include <utility>
 
 #include "app/stations/car/BuildSheetForm.h"
+#include "app/desks/Background.h"
+#include "app/desks/Messages.h"
+#include "app/desks/OpenFolder.h"
+#include "app/desks/Places.h"
+#include "app/desks/ReferenceDesk.h"
+#include "app/desks/RoundDesk.h"
+#include "app/desks/SheetDesk.h"
+#include "app/desks/UnitChoice.h"
 #include "core/base/Text.h"
 
 namespace brusk::app {
@@ -28,14 +36,15 @@ QString qs(std::string_view text) {
 
 }  // namespace
 
-BaseStation::BaseStation(Session& session, QWidget* parent) : Station("Base", parent), session_(session) {
+BaseStation::BaseStation(Desks& desks, QWidget* parent) : Station("Base", parent), desks_(desks) {
     primary()->setObjectName("makeBaseRound");
     auto* columns = new QHBoxLayout;
     columns->setSpacing(12);
     fitted_ = new FittedPanel;
-    connect(fitted_, &FittedPanel::sheetWanted, this, [this] { emit session_.stationWanted("Car"); });
+    connect(fitted_, &FittedPanel::sheetWanted, this, [this] { desks_.places.go({.station = "Car"}); });
     connect(fitted_, &FittedPanel::causeWanted, this, &BaseStation::lookAt);
-    connect(fitted_, &FittedPanel::roleWanted, &session_, &Session::rolesWanted);
+    connect(fitted_, &FittedPanel::roleWanted, this,
+            [this](const QString& role) { desks_.places.go({.station = "Maps", .role = role}); });
     columns->addWidget(fitted_);
     scroll_ = new QScrollArea;
     scroll_->setObjectName("proposals");
@@ -43,7 +52,7 @@ BaseStation::BaseStation(Session& session, QWidget* parent) : Station("Base", pa
     scroll_->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
     columns->addWidget(scroll_, 1);
     drives_ = new FirstDrivesPanel;
-    connect(drives_, &FirstDrivesPanel::parameterWanted, &session_, &Session::parameterWanted);
+    connect(drives_, &FirstDrivesPanel::parameterWanted, this, &BaseStation::openParameter);
     connect(drives_, &FirstDrivesPanel::stageChosen, this, [this](proposals::Stage stage) {
         stage_ = stage;
         // A limit set by hand was meant for its own stage.
@@ -63,38 +72,48 @@ BaseStation::BaseStation(Session& session, QWidget* parent) : Station("Base", pa
     brief->setContext(Qt::WidgetWithChildrenShortcut);
     connect(brief, &QShortcut::activated, this, &BaseStation::turnBrief);
     // What cards tell in other units, or of parameters that are gone, is told anew.
-    for (auto change : {&Session::definitionChanged, &Session::unitsChanged, &Session::folderChanged})
-        connect(&session_, change, this, [this] {
+    const auto forgets = [this](auto* desk, auto change) {
+        connect(desk, change, this, [this] {
             askingParts_ = false;
             qDeleteAll(findChildren<ProposalCard*>());
         });
-    for (auto change :
-         {&Session::roundSelected, &Session::folderChanged, &Session::linkChanged, &Session::buildSheetChanged,
-          &Session::definitionChanged, &Session::unitsChanged, &Session::donorsChanged})
-        connect(&session_, change, this, [this] {
+    };
+    forgets(&desks_.folder, &OpenFolder::definitionChanged);
+    forgets(&desks_.folder, &OpenFolder::changed);
+    forgets(&desks_.units, &UnitChoice::changed);
+    const auto computes = [this](auto* desk, auto change) {
+        connect(desk, change, this, [this] {
             if (isVisible()) compute();
         });
+    };
+    computes(&desks_.places, &Places::roundShown);
+    computes(&desks_.folder, &OpenFolder::changed);
+    computes(&desks_.folder, &OpenFolder::kitFound);
+    computes(&desks_.folder, &OpenFolder::definitionChanged);
+    computes(&desks_.sheet, &SheetDesk::sheetChanged);
+    computes(&desks_.units, &UnitChoice::changed);
+    computes(&desks_.reference, &ReferenceDesk::donorsChanged);
     compute();
 }
 
 void BaseStation::compute() {
-    const auto* round = session_.selected();
-    if (session_.folder()) {
-        auto decisions = job::decisionsFromJson(session_.setting(kDecisions));
-        if (!decisions) session_.say(qs(decisions.error().text()), true);
+    const auto* round = desks_.round.selected();
+    if (desks_.folder.folder()) {
+        auto decisions = job::decisionsFromJson(desks_.folder.setting(kDecisions));
+        if (!decisions) desks_.messages.say(qs(decisions.error().text()), true);
         decisions_ = std::move(decisions).value_or(proposals::Decisions{});
-        const std::string kept = session_.setting(kStage);
+        const std::string kept = desks_.folder.setting(kStage);
         const auto at = std::find(std::begin(proposals::kStages), std::end(proposals::kStages), kept);
         stage_ = at == std::end(proposals::kStages)
                      ? proposals::Stage::Gentle
                      : static_cast<proposals::Stage>(at - std::begin(proposals::kStages));
     }
-    if (session_.folder()) {
-        donor_ = session_.setting(kDonor);
-        brief_ = !session_.setting(kBrief).empty();
+    if (desks_.folder.folder()) {
+        donor_ = desks_.folder.setting(kDonor);
+        brief_ = !desks_.folder.setting(kBrief).empty();
     }
-    const int mine = ++asked_;
-    if (!round || !session_.kit() || !session_.calibration()) {
+    ++asked_;
+    if (!round || !desks_.folder.kit() || !desks_.round.calibration()) {
         computing_ = false;
         work_.reset();
         problem_.clear();
@@ -103,13 +122,18 @@ void BaseStation::compute() {
     computing_ = true;
     refreshButton();
     using Work = Result<job::BaseWork>;
-    session_.inBackground<Work>(
-        [kit = session_.sharedKit(), folder = session_.sharedFolder(), id = round->id, sheet = session_.buildSheet(),
+    desks_.background.latest(
+        this,
+        [kit = desks_.folder.car().kit, folder = desks_.folder.car().folder, id = round->id, sheet = desks_.sheet.sheet(),
          decisions = decisions_, stage = stage_,
-         from = donor()] { return job::baseWork(*kit, *folder, id, sheet, decisions, stage, from.get()); },
-        [this, mine](Work work) {
+         from = donor()]() -> Work { return job::baseWork(*kit, *folder, id, sheet, decisions, stage, from.get()); },
+        [this, mine = asked_](Work work) {
             if (mine == asked_) computed(std::move(work));
         });
+}
+
+void BaseStation::openParameter(const QString& name) {
+    desks_.places.go({.station = "Maps", .parameter = name});
 }
 
 void BaseStation::computed(Result<job::BaseWork> work) {
@@ -125,7 +149,7 @@ void BaseStation::computed(Result<job::BaseWork> work) {
 }
 
 job::DonorPtr BaseStation::donor() const {
-    for (const auto& one : session_.donors())
+    for (const auto& one : desks_.reference.donors())
         if (one->name == donor_) return one;
     return nullptr;
 }
@@ -135,10 +159,10 @@ void BaseStation::fill() {
     const QString focused = focusWidget() ? focusWidget()->objectName() : QString();
     const int scrolled = scroll_->verticalScrollBar()->value();
     subtitle()->setText(
-        session_.selected()
-            ? QString("built on round %1, %2").arg(session_.selected()->number).arg(qs(session_.selected()->title))
+        desks_.round.selected()
+            ? QString("built on round %1, %2").arg(desks_.round.selected()->number).arg(qs(desks_.round.selected()->title))
             : "");
-    fitted_->show(session_.buildSheet(), work());
+    fitted_->show(desks_.sheet.sheet(), work());
     drives_->show(work(), stage_);
     if (askingParts_) return refreshButton();
     // The old cards go as the new ones take their place; those that tell the same move over.
@@ -188,10 +212,10 @@ void BaseStation::fillCards() {
 
 ProposalCard* BaseStation::cardOf(const proposals::Proposal& p) {
     if (auto* shown = findChild<ProposalCard*>("card_" + qs(p.id)); shown && shown->tells(p)) return shown;
-    auto* card = new ProposalCard(p, session_.unitPreferences());
+    auto* card = new ProposalCard(p, desks_.units.preferences());
     card->setObjectName("card_" + qs(p.id));
     connect(card, &ProposalCard::decided, this, &BaseStation::decide);
-    connect(card, &ProposalCard::parameterWanted, &session_, &Session::parameterWanted);
+    connect(card, &ProposalCard::parameterWanted, this, &BaseStation::openParameter);
     return card;
 }
 
@@ -204,7 +228,7 @@ QWidget* BaseStation::donorHead() {
     choice->setAccessibleName("Donor: another car's calibration whose tables are offered");
     choice->setToolTip("Another car's calibration; groups of its tables that fit better are suggested");
     choice->addItem("no donor");
-    for (const auto& one : session_.donors())
+    for (const auto& one : desks_.reference.donors())
         choice->addItem(qs(one->name), qs(one->name));
     choice->addItem("add a donor \u2026");
     choice->setCurrentIndex(std::max(0, choice->findData(qs(donor_))));
@@ -259,10 +283,10 @@ void BaseStation::lookAt(const QString& cause) {
 }
 
 void BaseStation::chooseDonor(int index) {
-    const auto donors = static_cast<int>(session_.donors().size());
+    const auto donors = static_cast<int>(desks_.reference.donors().size());
     if (index > donors) return addDonor();
-    donor_ = index == 0 ? std::string() : session_.donors()[static_cast<size_t>(index) - 1]->name;
-    if (index > 0) session_.setReference(QString("donor:%1").arg(index - 1));  // on Maps too
+    donor_ = index == 0 ? std::string() : desks_.reference.donors()[static_cast<size_t>(index) - 1]->name;
+    if (index > 0) desks_.reference.choose(QString("donor:%1").arg(index - 1));  // on Maps too
     // What was said yes to was another's.
     std::erase_if(decisions_, [](const auto& one) { return proposals::causeOf(one.first) == kDonorCause; });
     keepDecisions();
@@ -272,16 +296,16 @@ void BaseStation::chooseDonor(int index) {
 void BaseStation::addDonor() {
     const QString image = QFileDialog::getOpenFileName(
         this, "A donor's image",
-        qs(session_.kit() ? storage::Path(session_.kit()->definitionFile).parent_path().string() : ""),
+        qs(desks_.folder.kit() ? storage::Path(desks_.folder.kit()->definitionFile).parent_path().string() : ""),
         "Images (*.hex *.s19 *.srec *.mot *.bin);;All files (*)");
     if (!image.isEmpty()) addDonorFile(image);
     compute();  // the choice shows again what is so
 }
 
 void BaseStation::addDonorFile(const QString& image) {
-    if (auto done = session_.addDonor(image.toStdString(), {}); !done)
-        return session_.say(qs(done.error().text()), true);
-    chooseDonor(static_cast<int>(session_.donors().size()));
+    if (auto done = desks_.reference.addDonor(image.toStdString(), {}); !done)
+        return desks_.messages.say(qs(done.error().text()), true);
+    chooseDonor(static_cast<int>(desks_.reference.donors().size()));
 }
 
 void BaseStation::askDonorParts() {
@@ -299,10 +323,10 @@ void BaseStation::askDonorParts() {
     auto* form = new BuildSheetForm([](const proposals::BuildSheet& sheet) { return proposals::refusals(sheet); },
                                     proposals::factsOfDonors());
     form->setObjectName("donorSheet");
-    form->setParts(session_.parts());
-    connect(form, &BuildSheetForm::partKept, &session_, &Session::keepPart);
-    connect(form, &BuildSheetForm::partForgotten, &session_, &Session::forgetPart);
-    connect(&session_, &Session::partsChanged, form, [this, form] { form->setParts(session_.parts()); });
+    form->setParts(desks_.sheet.parts());
+    connect(form, &BuildSheetForm::partKept, &desks_.sheet, &SheetDesk::keepPart);
+    connect(form, &BuildSheetForm::partForgotten, &desks_.sheet, &SheetDesk::forgetPart);
+    connect(&desks_.sheet, &SheetDesk::partsChanged, form, [this, form] { form->setParts(desks_.sheet.parts()); });
     form->setSheet(from->sheet);
     column->addWidget(form);
     connect(
@@ -311,7 +335,7 @@ void BaseStation::askDonorParts() {
             askingParts_ = false;
             const auto sheet = form->sheet();
             if (from == donor() && !(from->sheet == sheet))
-                session_.setDonorSheet(from, sheet);  // computes anew
+                desks_.reference.setDonorSheet(from, sheet);  // computes anew
             else
                 QMetaObject::invokeMethod(this, &BaseStation::fill, Qt::QueuedConnection);
         },
@@ -343,10 +367,10 @@ QWidget* BaseStation::causeHead(const QString& cause) {
 }
 
 void BaseStation::keepDecisions() {
-    if (!session_.folder()) return;
+    if (!desks_.folder.folder()) return;
     const auto keep = [&](const char* key, const std::string& value) {
-        if (auto done = session_.folder()->settings().set(key, value); !done)
-            session_.say(qs(done.error().text()), true);
+        if (auto done = desks_.folder.folder()->settings().set(key, value); !done)
+            desks_.messages.say(qs(done.error().text()), true);
     };
     keep(kDecisions, job::toJson(decisions_));
     keep(kDonor, donor_);
@@ -374,7 +398,7 @@ void BaseStation::decideCause(const std::string& cause, bool accept) {
 
 void BaseStation::refreshButton() {
     const auto count = work_ ? work_->plan.edits().size() : 0;
-    const int next = session_.rounds().empty() ? 1 : session_.rounds().front().number + 1;
+    const int next = desks_.folder.rounds().empty() ? 1 : desks_.folder.rounds().front().number + 1;
     primary()->setText(
         count ? QString("Make round %1 with %2 %3").arg(next).arg(count).arg(count == 1 ? "proposal" : "proposals")
               : QString("Make round %1").arg(next));
@@ -391,9 +415,9 @@ void BaseStation::makeRound() {
     const std::string title = work_->onOriginal
                                   ? "Base for the new parts"
                                   : "Limits for " + std::string(proposals::kStages[static_cast<size_t>(stage_)]);
-    const auto round = session_.makeRound(work_->plan.edits(), title, work_->plan.account(session_.buildSheet()));
-    if (!round) return session_.say(qs(round.error().text()), true);
-    session_.say(QString("Round %1 is made. Flash it next.").arg(round->number));
+    const auto round = desks_.round.makeRound(work_->plan.edits(), title, work_->plan.account(desks_.sheet.sheet()));
+    if (!round) return desks_.messages.say(qs(round.error().text()), true);
+    desks_.messages.say(QString("Round %1 is made. Flash it next.").arg(round->number));
 }
 
 }  // namespace brusk::app

@@ -5,17 +5,19 @@
 
 #include <QScrollArea>
 
-#include "app/Session.h"
+#include "app/desks/Desks.h"
 #include "app/stations/base/ProposalCard.h"
 #include "app/stations/base/SidePanels.h"
 #include "app/widgets/Panels.h"
+#include "core/job/Correct.h"
+#include "core/job/Donors.h"
 
 namespace brusk::app {
 
 class BaseStation : public Station {
     Q_OBJECT
   public:
-    BaseStation(Session& session, QWidget* parent = nullptr);
+    BaseStation(Desks& desks, QWidget* parent = nullptr);
     QString hint() const override {
         return "Space accepts or leaves out a proposal \u00b7 Tab goes on \u00b7 Ctrl+Enter makes the round";
     }
@@ -27,6 +29,7 @@ class BaseStation : public Station {
 
   private:
     void compute();
+    void openParameter(const QString& name);
     void computed(Result<job::BaseWork> work);
     void fill();
     QWidget* donorHead();
@@ -50,7 +53,7 @@ class BaseStation : public Station {
     void makeRound();
     void refreshButton();
 
-    Session& session_;
+    Desks& desks_;
     proposals::Decisions decisions_;
     proposals::Stage stage_ = proposals::Stage::Gentle;
     std::optional<job::BaseWork> work_;

@@ -4,7 +4,7 @@
 
 #include <QCheckBox>
 
-#include "app/Session.h"
+#include "app/desks/Desks.h"
 #include "app/widgets/Panels.h"
 #include "core/proposals/BaseCalibration.h"
 

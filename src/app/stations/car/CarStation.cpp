@@ -5,6 +5,12 @@
 #include <QSignalBlocker>
 
 #include "core/link/SocketCan.h"
+#include "app/desks/ControllerDesk.h"
+#include "app/desks/LinkDesk.h"
+#include "app/desks/OpenFolder.h"
+#include "app/desks/RoundDesk.h"
+#include "app/desks/SheetDesk.h"
+#include "core/job/AnyCar.h"
 
 namespace brusk::app {
 
@@ -48,7 +54,7 @@ QString LinkChoice::advice() const {
     return {};
 }
 
-CarStation::CarStation(Session& session, QWidget* parent) : Station("Car", parent), session_(session) {
+CarStation::CarStation(Desks& desks, QWidget* parent) : Station("Car", parent), desks_(desks) {
     primary()->setObjectName("carPrimary");
     auto* columns = new QHBoxLayout;
     columns->setSpacing(12);
@@ -63,7 +69,7 @@ CarStation::CarStation(Session& session, QWidget* parent) : Station("Car", paren
     sheetPanel_ = new Panel("Build sheet");
     sheetPanel_->headRow()->addWidget(label("the parts fitted; Base computes from them", "faint"));
     sheet_ = new BuildSheetForm(
-        [this](const proposals::BuildSheet& sheet) { return proposals::refusals(sheet, session_.calibration()); });
+        [this](const proposals::BuildSheet& sheet) { return proposals::refusals(sheet, desks_.round.calibration()); });
     auto* scroll = new QScrollArea;
     scroll->setWidgetResizable(true);
     scroll->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
@@ -71,32 +77,33 @@ CarStation::CarStation(Session& session, QWidget* parent) : Station("Car", paren
     scroll->setMinimumHeight(300);
     sheetPanel_->body()->addWidget(scroll);
     right->addWidget(sheetPanel_, 3);
-    codes_ = new CodesPanel(session_);
+    codes_ = new CodesPanel(desks_);
     right->addWidget(codes_, 1);
-    obd_ = new ObdPanel(session_);
+    obd_ = new ObdPanel(desks_);
     right->addWidget(obd_, 1);
     columns->addLayout(right, 6);
     body()->addLayout(columns, 1);
 
-    connect(sheet_, &BuildSheetForm::changed, this, [this] { session_.setBuildSheet(sheet_->sheet()); });
-    connect(&session_, &Session::buildSheetChanged, this, [this] {
-        if (const auto sheet = session_.buildSheet(); !(sheet == sheet_->sheet())) sheet_->setSheet(sheet);
+    connect(sheet_, &BuildSheetForm::changed, this, [this] { desks_.sheet.setSheet(sheet_->sheet()); });
+    connect(&desks_.sheet, &SheetDesk::sheetChanged, this, [this] {
+        if (const auto sheet = desks_.sheet.sheet(); !(sheet == sheet_->sheet())) sheet_->setSheet(sheet);
     });
-    const auto takeParts = [this] { sheet_->setParts(session_.parts()); };
-    connect(&session_, &Session::partsChanged, this, takeParts);
+    const auto takeParts = [this] { sheet_->setParts(desks_.sheet.parts()); };
+    connect(&desks_.sheet, &SheetDesk::partsChanged, this, takeParts);
     takeParts();
-    connect(sheet_, &BuildSheetForm::partKept, &session_, &Session::keepPart);
-    connect(sheet_, &BuildSheetForm::partForgotten, &session_, &Session::forgetPart);
+    connect(sheet_, &BuildSheetForm::partKept, &desks_.sheet, &SheetDesk::keepPart);
+    connect(sheet_, &BuildSheetForm::partForgotten, &desks_.sheet, &SheetDesk::forgetPart);
     connect(primary(), &QPushButton::clicked, this, &CarStation::act);
-    connect(&session_, &Session::folderChanged, this, [this] {
-        sheet_->setSheet(session_.buildSheet());
-        const QString kept = QString::fromStdString(session_.setting("link"));
+    connect(&desks_.folder, &OpenFolder::changed, this, [this] {
+        sheet_->setSheet(desks_.sheet.sheet());
+        const QString kept = QString::fromStdString(desks_.folder.setting("link"));
         linkChoice_->choose(kept);
         if (kept.startsWith(kSocket)) socketPath_->setText(kept.mid(5));
         refresh();
     });
-    for (auto signal : {&Session::linkChanged, &Session::taskChanged, &Session::roundsChanged, &Session::obdChanged})
-        connect(&session_, signal, this, &CarStation::refresh);
+    for (auto signal : {&LinkDesk::changed, &LinkDesk::taskChanged, &LinkDesk::obdChanged})
+        connect(&desks_.link, signal, this, &CarStation::refresh);
+    connect(&desks_.folder, &OpenFolder::roundsChanged, this, &CarStation::refresh);
     busTimer_.setInterval(kBusEvery_ms);
     connect(&busTimer_, &QTimer::timeout, this, [this] {
         if (isVisible()) refreshBus();
@@ -106,7 +113,7 @@ CarStation::CarStation(Session& session, QWidget* parent) : Station("Car", paren
 }
 
 void CarStation::shown() {
-    if (session_.linkState() != LinkState::Open) linkChoice_->list();
+    if (desks_.link.state() != LinkState::Open) linkChoice_->list();
     refresh();
 }
 
@@ -146,8 +153,8 @@ void CarStation::makeLinkPanel(QVBoxLayout* column) {
     panel->body()->addWidget(ipLines_);
     column->addWidget(panel);
     connect(linkChoice_, &QComboBox::currentIndexChanged, this, &CarStation::refresh);
-    connect(cable_, &QPushButton::clicked, this, [this] { session_.setBenchCable(!session_.benchCablePlugged()); });
-    connect(disconnect_, &QPushButton::clicked, this, [this] { session_.disconnectLink(); });
+    connect(cable_, &QPushButton::clicked, this, [this] { desks_.link.setBenchCable(!desks_.link.benchCablePlugged()); });
+    connect(disconnect_, &QPushButton::clicked, this, [this] { desks_.link.disconnectLink(); });
 }
 
 void CarStation::makeIdentityPanel(QVBoxLayout* column) {
@@ -188,9 +195,9 @@ void CarStation::makeIdentityPanel(QVBoxLayout* column) {
     progressBox_->hide();
     panel->body()->addWidget(progressBox_);
     column->addWidget(panel);
-    connect(compare_, &QPushButton::clicked, this, [this] { session_.checkAgainstLedger(); });
+    connect(compare_, &QPushButton::clicked, this, [this] { desks_.controller.checkAgainstLedger(); });
     connect(calibrationOnly_, &QPushButton::clicked, this,
-            [this] { session_.readController(job::ReadScope::Calibration); });
+            [this] { desks_.controller.read(job::ReadScope::Calibration); });
 }
 
 QString CarStation::chosenLink() const {
@@ -199,37 +206,37 @@ QString CarStation::chosenLink() const {
 }
 
 void CarStation::act() {
-    if (session_.busy())
-        session_.cancelTask();
-    else if (session_.linkState() == LinkState::Open && session_.obdCar())
-        session_.refreshObd(false);
-    else if (session_.linkState() == LinkState::Open)
-        session_.readController();
+    if (desks_.link.busy())
+        desks_.link.cancelTask();
+    else if (desks_.link.state() == LinkState::Open && desks_.link.obdCar())
+        desks_.controller.refreshObd(false);
+    else if (desks_.link.state() == LinkState::Open)
+        desks_.controller.read();
     else
-        session_.connectLink(chosenLink());
+        desks_.link.connectTo(chosenLink(), desks_.folder.kits(), desks_.folder.setting("profile"));
 }
 
 void CarStation::refreshProgress() {
-    const bool reading = session_.task() == Task::Read;
+    const bool reading = desks_.link.task() == Task::Read;
     progressBox_->setVisible(reading);
     if (!reading) return;
-    const auto& p = session_.progress();
+    const auto& p = desks_.link.progress();
     progress_->setValue(p.total ? static_cast<int>(p.done * 1000 / p.total) : 0);
     progressText_->setText(progressText(p));
 }
 
 void CarStation::refreshButtons() {
-    const bool open = session_.linkState() == LinkState::Open;
-    const bool idle = !session_.busy();
-    const bool reading = session_.task() == Task::Read;
-    const bool anyCar = session_.obdCar() != nullptr;
-    const bool fits = open && !anyCar && session_.mismatch().isEmpty();
-    const bool known = !session_.rounds().empty();
+    const bool open = desks_.link.state() == LinkState::Open;
+    const bool idle = !desks_.link.busy();
+    const bool reading = desks_.link.task() == Task::Read;
+    const bool anyCar = desks_.link.obdCar() != nullptr;
+    const bool fits = open && !anyCar && desks_.folder.car().mismatch.isEmpty();
+    const bool known = !desks_.folder.rounds().empty();
     socketPath_->setVisible(linkChoice_->chosen() == kSocket);
     linkChoice_->setEnabled(!open);
     socketPath_->setEnabled(!open);
-    cable_->setVisible(session_.linkIsBenchCar());
-    cable_->setText(session_.benchCablePlugged() ? "Pull the cable" : "Plug the cable in");
+    cable_->setVisible(desks_.link.isBenchCar());
+    cable_->setText(desks_.link.benchCablePlugged() ? "Pull the cable" : "Plug the cable in");
     disconnect_->setVisible(open && idle);
     compare_->setVisible(fits && known);
     compare_->setEnabled(idle);
@@ -238,46 +245,46 @@ void CarStation::refreshButtons() {
     primary()->setText(reading                                                                ? "Stop reading"
                        : open && anyCar                                                       ? "Ask the car again"
                        : open                                                                 ? "Read the controller"
-                       : session_.linkIsBenchCar() && session_.linkState() == LinkState::Lost ? "Connect again"
+                       : desks_.link.isBenchCar() && desks_.link.state() == LinkState::Lost ? "Connect again"
                                                                                               : "Connect");
-    primary()->setEnabled(session_.folder() && (idle || reading) && (!open || anyCar || fits || reading));
+    primary()->setEnabled(desks_.folder.folder() && (idle || reading) && (!open || anyCar || fits || reading));
 }
 
 void CarStation::refreshLink() {
-    switch (session_.linkState()) {
+    switch (desks_.link.state()) {
         case LinkState::Closed:
             linkState_->setText("Not connected.");
             setRole(linkState_, "faint");
             break;
         case LinkState::Connecting:
-            linkState_->setText(session_.linkText());
+            linkState_->setText(desks_.link.text());
             setRole(linkState_, "faint");
             break;
         case LinkState::Open:
-            linkState_->setText(session_.linkText());
-            setRole(linkState_, session_.mismatch().isEmpty() ? "good" : "warm");
+            linkState_->setText(desks_.link.text());
+            setRole(linkState_, desks_.folder.car().mismatch.isEmpty() ? "good" : "warm");
             break;
         case LinkState::Lost:
-            linkState_->setText(session_.linkText());
+            linkState_->setText(desks_.link.text());
             setRole(linkState_, "alarm");
             break;
     }
-    const QString lines = session_.linkState() == LinkState::Open ? QString() : linkChoice_->advice();
+    const QString lines = desks_.link.state() == LinkState::Open ? QString() : linkChoice_->advice();
     ipLines_->setText(lines);
     ipLines_->setVisible(!lines.isEmpty());
     refreshBus();
 }
 
 void CarStation::refreshBus() {
-    const bool open = session_.linkState() == LinkState::Open;
+    const bool open = desks_.link.state() == LinkState::Open;
     bus_->setVisible(open);
     if (!open) return;
-    const link::PortStatus status = session_.portStatus();
+    const link::PortStatus status = desks_.link.portStatus();
     QString text = status.bitrateKnown ? QString("%1 kbit/s").arg(status.bitrate / 1000) : QString("virtual bus");
-    if (const auto traffic = session_.traffic())
+    if (const auto traffic = desks_.link.traffic())
         text += QString("   bus %1 %").arg(traffic->busLoad() * 100, 0, 'f', 0);
-    if (session_.identity() && session_.identity()->voltage > 0)
-        text += QString("   %1 V").arg(session_.identity()->voltage, 0, 'f', 1);
+    if (desks_.link.identity() && desks_.link.identity()->voltage > 0)
+        text += QString("   %1 V").arg(desks_.link.identity()->voltage, 0, 'f', 1);
     text += QString("   %1 error frames").arg(status.errorFrames);
     if (status.overruns) text += QString("   %1 frames lost").arg(status.overruns);
     bus_->setText(text);
@@ -289,19 +296,19 @@ void CarStation::refreshBus() {
 }
 
 void CarStation::refreshIdentity() {
-    mismatch_->setText(session_.mismatch());
-    mismatch_->setVisible(!session_.mismatch().isEmpty());
-    inTheCar_->setText(session_.carSentence());
-    const link::Identity* identity = session_.identity() ? session_.identity() : session_.keptIdentity();
-    if (!identity || !session_.kit()) return;
-    for (const auto& item : session_.kit()->profile.identity) {
+    mismatch_->setText(desks_.folder.car().mismatch);
+    mismatch_->setVisible(!desks_.folder.car().mismatch.isEmpty());
+    inTheCar_->setText(desks_.folder.carSentence());
+    const link::Identity* identity = desks_.link.identity() ? desks_.link.identity() : desks_.folder.keptIdentity();
+    if (!identity || !desks_.folder.kit()) return;
+    for (const auto& item : desks_.folder.kit()->profile.identity) {
         const QString value = QString::fromStdString(identity->at(item.key));
         identity_->set(QString::fromStdString(item.label), value.isEmpty() ? "not told in boot mode" : value);
     }
     identity_->set(
         "Profile",
-        session_.linkWhy().isEmpty() ? QString::fromStdString(session_.kit()->profile.name) : session_.linkWhy(), "");
-    for (const auto& round : session_.rounds())
+        desks_.link.why().isEmpty() ? QString::fromStdString(desks_.folder.kit()->profile.name) : desks_.link.why(), "");
+    for (const auto& round : desks_.folder.rounds())
         if (round.number == 0)
             identity_->set("Original",
                            QString("kept %1, original.hex, never overwritten")
@@ -314,14 +321,14 @@ void CarStation::refresh() {
     refreshButtons();
     refreshLink();
     refreshIdentity();
-    const bool anyCar = session_.obdCar() != nullptr;
+    const bool anyCar = desks_.link.obdCar() != nullptr;
     controllerPanel_->setVisible(!anyCar);
     sheetPanel_->setVisible(!anyCar);
     obd_->setVisible(anyCar);
     codes_->setVisible(!anyCar);
-    if (session_.folder()) {
-        subtitle()->setText("folder " + QString::fromStdString(session_.folder()->path().filename().string()));
-        subtitle()->setToolTip(QString::fromStdString(session_.folder()->path().string()));
+    if (desks_.folder.folder()) {
+        subtitle()->setText("folder " + QString::fromStdString(desks_.folder.folder()->path().filename().string()));
+        subtitle()->setToolTip(QString::fromStdString(desks_.folder.folder()->path().string()));
     } else {
         subtitle()->setText("Open a car folder (Ctrl+O) or make a new one (Ctrl+N).");
     }

@@ -7,7 +7,7 @@
 #include <QProgressBar>
 #include <QTimer>
 
-#include "app/Session.h"
+#include "app/desks/Desks.h"
 #include "app/stations/car/BuildSheetForm.h"
 #include "app/stations/car/CodesPanel.h"
 #include "app/stations/car/ObdPanel.h"
@@ -33,7 +33,7 @@ class LinkChoice : public QComboBox {
 class CarStation : public Station {
     Q_OBJECT
   public:
-    CarStation(Session& session, QWidget* parent = nullptr);
+    CarStation(Desks& desks, QWidget* parent = nullptr);
     QString hint() const override { return "reading changes nothing in the car"; }
     void shown() override;
 
@@ -49,7 +49,7 @@ class CarStation : public Station {
     void act();
     QString chosenLink() const;
 
-    Session& session_;
+    Desks& desks_;
     LinkChoice* linkChoice_;
     QLineEdit* socketPath_;
     QPushButton* cable_;

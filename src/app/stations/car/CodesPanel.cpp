@@ -4,6 +4,10 @@
 #include <QGridLayout>
 #include <QScrollArea>
 #include <QToolButton>
+#include "app/desks/ControllerDesk.h"
+#include "app/desks/LinkDesk.h"
+#include "app/desks/OpenFolder.h"
+#include "app/desks/Places.h"
 
 namespace brusk::app {
 
@@ -16,7 +20,7 @@ QString stateOf(const link::TroubleCode& code) {
 }
 }  // namespace
 
-CodesPanel::CodesPanel(Session& session) : Panel("Trouble codes"), session_(session) {
+CodesPanel::CodesPanel(Desks& desks) : Panel("Trouble codes"), desks_(desks) {
     read_ = new QPushButton("Read");
     read_->setObjectName("readCodes");
     clear_ = new QPushButton("Clear");
@@ -44,23 +48,23 @@ CodesPanel::CodesPanel(Session& session) : Panel("Trouble codes"), session_(sess
     scroll->setWidget(detail_);
     row->addWidget(scroll, 1);
     body()->addLayout(row, 1);
-    connect(read_, &QPushButton::clicked, this, [this] { session_.readTroubleCodes(false); });
-    connect(clear_, &QPushButton::clicked, this, [this] { session_.readTroubleCodes(true); });
+    connect(read_, &QPushButton::clicked, this, [this] { desks_.controller.readCodes(false); });
+    connect(clear_, &QPushButton::clicked, this, [this] { desks_.controller.readCodes(true); });
     connect(list_, &QListWidget::currentRowChanged, this, &CodesPanel::refreshDetail);
-    connect(&session_, &Session::codesChanged, this, &CodesPanel::refreshList);
-    for (auto signal : {&Session::linkChanged, &Session::taskChanged})
-        connect(&session_, signal, this, &CodesPanel::refreshButtons);
+    connect(&desks_.controller, &ControllerDesk::codesChanged, this, &CodesPanel::refreshList);
+    for (auto signal : {&LinkDesk::changed, &LinkDesk::taskChanged})
+        connect(&desks_.link, signal, this, &CodesPanel::refreshButtons);
     refreshList();
 }
 
 void CodesPanel::refreshButtons() {
-    const bool ready = session_.linkState() == LinkState::Open && !session_.busy() && session_.kit();
+    const bool ready = desks_.link.state() == LinkState::Open && !desks_.link.busy() && desks_.folder.kit();
     read_->setEnabled(ready);
-    clear_->setEnabled(ready && session_.troubleCodesRead());
+    clear_->setEnabled(ready && desks_.controller.codesRead());
 }
 
 void CodesPanel::refreshList() {
-    const auto& codes = session_.troubleCodes();
+    const auto& codes = desks_.controller.codes();
     list_->clear();
     for (const auto& report : codes)
         list_->addItem(QString::fromStdString(report.code.name()) + "  " + stateOf(report.code));
@@ -68,8 +72,8 @@ void CodesPanel::refreshList() {
     list_->setVisible(any);
     detail_->setVisible(any);
     empty_->setVisible(!any);
-    empty_->setText(session_.troubleCodesRead() ? "None stored." : "Not read yet.");
-    setRole(empty_, session_.troubleCodesRead() ? "good" : "faint");
+    empty_->setText(desks_.controller.codesRead() ? "None stored." : "Not read yet.");
+    setRole(empty_, desks_.controller.codesRead() ? "good" : "faint");
     if (any) list_->setCurrentRow(0);
     refreshButtons();
 }
@@ -77,8 +81,8 @@ void CodesPanel::refreshList() {
 void CodesPanel::refreshDetail() {
     emptyLayout(detailBody_);
     const int at = list_->currentRow();
-    if (at < 0 || at >= static_cast<int>(session_.troubleCodes().size())) return;
-    const job::TroubleCodeReport& report = session_.troubleCodes()[static_cast<size_t>(at)];
+    if (at < 0 || at >= static_cast<int>(desks_.controller.codes().size())) return;
+    const job::TroubleCodeReport& report = desks_.controller.codes()[static_cast<size_t>(at)];
     QString head = stateOf(report.code);
     if (report.occurrences)
         head += QString(", set %1 %2").arg(report.occurrences).arg(report.occurrences == 1 ? "time" : "times");
@@ -110,7 +114,7 @@ void CodesPanel::refreshDetail() {
         link->setText(QString::fromStdString(parameter->title()) + " \u2192");
         link->setToolTip(QString::fromStdString(parameter->description));
         connect(link, &QToolButton::clicked, this,
-                [this, name = QString::fromStdString(parameter->name)] { emit session_.parameterWanted(name); });
+                [this, name = QString::fromStdString(parameter->name)] { desks_.places.go({.station = "Maps", .parameter = name}); });
         links->addWidget(link);
     }
     links->addStretch();

@@ -4,7 +4,7 @@
 
 #include <QListWidget>
 
-#include "app/Session.h"
+#include "app/desks/Desks.h"
 #include "app/widgets/Panels.h"
 
 namespace brusk::app {
@@ -12,14 +12,14 @@ namespace brusk::app {
 class CodesPanel : public Panel {
     Q_OBJECT
   public:
-    explicit CodesPanel(Session& session);
+    explicit CodesPanel(Desks& desks);
 
   private:
     void refreshButtons();
     void refreshList();
     void refreshDetail();
 
-    Session& session_;
+    Desks& desks_;
     QPushButton* read_;
     QPushButton* clear_;
     QLabel* empty_;

@@ -2,6 +2,9 @@
 #include "app/stations/car/ObdPanel.h"
 
 #include <QHeaderView>
+#include "app/desks/ControllerDesk.h"
+#include "app/desks/LinkDesk.h"
+#include "core/job/AnyCar.h"
 
 namespace brusk::app {
 
@@ -22,7 +25,7 @@ QString shown(const link::ObdValue& value) {
 }
 }  // namespace
 
-ObdPanel::ObdPanel(Session& session) : Panel("Any car (OBD)"), session_(session) {
+ObdPanel::ObdPanel(Desks& desks) : Panel("Any car (OBD)"), desks_(desks) {
     clear_ = new QPushButton("Clear codes");
     clear_->setObjectName("clearObdCodes");
     headRow()->addWidget(clear_);
@@ -44,17 +47,17 @@ ObdPanel::ObdPanel(Session& session) : Panel("Any car (OBD)"), session_(session)
     values_->verticalHeader()->setDefaultSectionSize(22);
     values_->setShowGrid(false);
     body()->addWidget(values_, 1);
-    connect(clear_, &QPushButton::clicked, this, [this] { session_.refreshObd(true); });
-    connect(&session_, &Session::obdChanged, this, &ObdPanel::refresh);
+    connect(clear_, &QPushButton::clicked, this, [this] { desks_.controller.refreshObd(true); });
+    connect(&desks_.link, &LinkDesk::obdChanged, this, &ObdPanel::refresh);
     again_.setInterval(kAgain_ms);
     connect(&again_, &QTimer::timeout, this, [this] {
-        if (isVisible() && !session_.busy() && session_.linkState() == LinkState::Open) session_.refreshObd(false);
+        if (isVisible() && !desks_.link.busy() && desks_.link.state() == LinkState::Open) desks_.controller.refreshObd(false);
     });
     again_.start();
 }
 
 void ObdPanel::refresh() {
-    const ObdCar* car = session_.obdCar();
+    const job::ObdCar* car = desks_.link.obdCar();
     if (!car) return;
     QStringList names;
     for (const auto& controller : car->controllers)

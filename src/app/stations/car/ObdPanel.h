@@ -5,7 +5,7 @@
 #include <QTableWidget>
 #include <QTimer>
 
-#include "app/Session.h"
+#include "app/desks/Desks.h"
 #include "app/widgets/Panels.h"
 
 namespace brusk::app {
@@ -13,12 +13,12 @@ namespace brusk::app {
 class ObdPanel : public Panel {
     Q_OBJECT
   public:
-    explicit ObdPanel(Session& session);
+    explicit ObdPanel(Desks& desks);
 
   private:
     void refresh();
 
-    Session& session_;
+    Desks& desks_;
     Facts* vehicle_;
     QLabel* codes_;
     QPushButton* clear_;

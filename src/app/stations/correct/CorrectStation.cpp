@@ -9,6 +9,14 @@
 
 #include "app/theme/Theme.h"
 #include "app/widgets/Times.h"
+#include "app/desks/EvidenceDesk.h"
+#include "app/desks/Background.h"
+#include "app/desks/Messages.h"
+#include "app/desks/OpenFolder.h"
+#include "app/desks/Places.h"
+#include "app/desks/RoundDesk.h"
+#include "app/desks/UnitChoice.h"
+#include "core/job/Correct.h"
 
 namespace brusk::app {
 
@@ -60,7 +68,7 @@ void Distribution::paintEvent(QPaintEvent*) {
     painter.drawText(QRectF(width() - 40, base, 40, 14), Qt::AlignRight | Qt::AlignVCenter, "+30 %");
 }
 
-CorrectStation::CorrectStation(Session& session, QWidget* parent) : Station("Air", parent), session_(session) {
+CorrectStation::CorrectStation(Desks& desks, QWidget* parent) : Station("Air", parent), desks_(desks) {
     primary()->setObjectName("makeRound");
     body()->setContentsMargins(0, 0, 0, 0);
     body()->setSpacing(0);
@@ -104,16 +112,16 @@ CorrectStation::CorrectStation(Session& session, QWidget* parent) : Station("Air
 
     connect(primary(), &QPushButton::clicked, this, &CorrectStation::makeRound);
     connect(grid_, &MapGrid::selectionMoved, this, &CorrectStation::refreshCell);
-    connect(&session_, &Session::roundSelected, this, [this] {
+    connect(&desks_.places, &Places::roundShown, this, [this] {
         if (isVisible()) refresh();
     });
-    connect(&session_, &Session::unitsChanged, this, [this] {
+    connect(&desks_.units, &UnitChoice::changed, this, [this] {
         if (!correction_) return;
         for (int i = 0; i < kLayers; ++i)
             small_[i]->setContents(contentsOf(static_cast<Layer>(i)));
         show(layer_);
     });
-    connect(&session_, &Session::samplesChanged, this, &CorrectStation::compute);
+    connect(&desks_.evidence, &EvidenceDesk::changed, this, &CorrectStation::compute);
     refresh();
 }
 
@@ -218,12 +226,12 @@ proposals::AirCorrectionOptions CorrectStation::options() const {
 
 void CorrectStation::refresh() {
     correction_.reset();
-    const auto* round = session_.selected();
+    const auto* round = desks_.round.selected();
     subtitle()->setText(round ? QString("VE map \u00b7 from the drives on round %1, %2")
                                     .arg(round->number)
                                     .arg(QString::fromStdString(round->title))
                               : "");
-    if (round) session_.loadDrives(round->id);
+    if (round) desks_.evidence.load(round->id);
     refreshSide();
     compute();
 }
@@ -231,21 +239,17 @@ void CorrectStation::refresh() {
 void CorrectStation::compute() {
     strengthText_->setText(QString("%1 %").arg(strength_->value()));
     doubtText_->setText(QString("\u00b1 %1 %").arg(doubt_->value() / 10.0, 0, 'f', 1));
-    const auto* round = session_.selected();
-    const auto drives = round ? session_.drives(round->id) : nullptr;
-    if (!drives || !session_.calibration()) return refreshSide();
-    if (computing_) {
-        again_ = true;
-        return;
-    }
-    computing_ = true;
+    const auto* round = desks_.round.selected();
+    const auto drives = round ? desks_.evidence.of(round->id) : nullptr;
+    if (!drives || !desks_.round.calibration()) return refreshSide();
     struct Computed {
         Result<proposals::AirCorrection> correction;
         std::vector<std::string> warnings;
         std::string axes;
     };
-    session_.inBackground<Computed>(
-        [drives, calibration = *session_.calibration(), o = options()] {
+    desks_.background.latest(
+        this,
+        [drives, calibration = *desks_.round.calibration(), o = options()] {
             Computed out{proposals::correctAir(calibration, *drives, o), {}, {}};
             if (!out.correction) return out;
             const auto axes = evidence::checkAxes(calibration, *drives);
@@ -254,13 +258,9 @@ void CorrectStation::compute() {
             return out;
         },
         [this, id = round->id](Computed computed) {
-            computing_ = false;
-            if (again_ || !session_.selected() || session_.selected()->id != id) {
-                again_ = false;
-                return compute();
-            }
+            if (desks_.places.round() != id) return;
             if (!computed.correction)
-                return session_.say(QString::fromStdString(computed.correction.error().text()), true);
+                return desks_.messages.say(QString::fromStdString(computed.correction.error().text()), true);
             correction_ = std::move(*computed.correction);
             warnings_ = std::move(computed.warnings);
             axes_->setText(QString::fromStdString(computed.axes));
@@ -276,7 +276,7 @@ GridContents CorrectStation::contentsOf(Layer layer) const {
     GridContents out;
     out.rows = c.table.rows;
     out.columns = c.table.columns;
-    out.setAxes(ShownAxis(c.table.x, session_.unitPreferences()), ShownAxis(c.table.y, session_.unitPreferences()));
+    out.setAxes(ShownAxis(c.table.x, desks_.units.preferences()), ShownAxis(c.table.y, desks_.units.preferences()));
     out.decimals = 1;
     const size_t count = c.table.values.size();
     out.values.resize(count);
@@ -330,7 +330,7 @@ void CorrectStation::refreshCell() {
     const size_t i = std::min(grid_->currentCell(), c.table.values.size() - 1);
     static const char* const states[] = {"stays as it is", "changed from its own evidence", "changed, not sure yet",
                                          "follows its neighbours", "held at the largest step"};
-    const ShownAxis x(c.table.x, session_.unitPreferences()), y(c.table.y, session_.unitPreferences());
+    const ShownAxis x(c.table.x, desks_.units.preferences()), y(c.table.y, desks_.units.preferences());
     cell_->setText(QString("%1, %2: %3 in %4, off by %5 \u00b1 %6; %7 \u2192 %8 %, %9")
                        .arg(x.text(i % c.table.columns), y.text(i / c.table.columns))
                        .arg(counted(c.cells[i].count, "sample", "samples"), counted(c.fit.visits[i], "visit", "visits"))
@@ -342,12 +342,12 @@ void CorrectStation::refreshCell() {
 }
 
 void CorrectStation::refreshSide() {
-    const auto* round = session_.selected();
-    const auto drives = round ? session_.drives(round->id) : nullptr;
+    const auto* round = desks_.round.selected();
+    const auto drives = round ? desks_.evidence.of(round->id) : nullptr;
     recordings_->clear();
     samples_->clear();
     delay_->clear();
-    const auto entries = round ? session_.recordings(round->id) : std::vector<carfolder::RecordingEntry>{};
+    const auto entries = round ? desks_.evidence.recordings(round->id) : std::vector<carfolder::RecordingEntry>{};
     for (const auto& entry : entries)
         recordings_->set(QString::fromStdString(entry.title) + ", " + timeOfDay(entry.startedAt),
                          QString("%1 min").arg(entry.duration_s / 60, 0, 'f', 1));
@@ -384,7 +384,7 @@ void CorrectStation::refreshSide() {
                         ? "No drive was recorded on this round. Flash it, then record one on the Drive station."
                         : "Reading the recordings ...");
     primary()->setEnabled(ready && correction_->changed > 0);
-    const int next = session_.rounds().empty() ? 1 : session_.rounds().front().number + 1;
+    const int next = desks_.folder.rounds().empty() ? 1 : desks_.folder.rounds().front().number + 1;
     primary()->setText(ready ? QString("Make round %1 with %2 cells").arg(next).arg(correction_->changed)
                              : QString("Make round %1").arg(next));
     if (!ready) return;
@@ -416,9 +416,9 @@ void CorrectStation::makeRound() {
                              " cells, expected after " + percent(c.expected).toStdString() + "; strength " +
                              std::to_string(strength_->value()) + " %, " + std::to_string(c.changed) +
                              " cells changed.";
-    const auto round = session_.makeRound({c.edit}, "Air model from drives", note);
-    if (!round) return session_.say(QString::fromStdString(round.error().text()), true);
-    session_.say(QString("Round %1 is made. Flash it next.").arg(round->number));
+    const auto round = desks_.round.makeRound({c.edit}, "Air model from drives", note);
+    if (!round) return desks_.messages.say(QString::fromStdString(round.error().text()), true);
+    desks_.messages.say(QString("Round %1 is made. Flash it next.").arg(round->number));
 }
 
 }  // namespace brusk::app

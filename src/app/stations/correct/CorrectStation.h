@@ -4,7 +4,7 @@
 
 #include <QSlider>
 
-#include "app/Session.h"
+#include "app/desks/Desks.h"
 #include "app/widgets/MapGrid.h"
 #include "app/widgets/Panels.h"
 #include "core/proposals/AirCorrection.h"
@@ -30,7 +30,7 @@ class Distribution : public QWidget {
 class CorrectStation : public Station {
     Q_OBJECT
   public:
-    CorrectStation(Session& session, QWidget* parent = nullptr);
+    CorrectStation(Desks& desks, QWidget* parent = nullptr);
     QString hint() const override { return "1 to 4 switch the layer \u00b7 arrows look at cells"; }
     void shown() override { refresh(); }
 
@@ -50,7 +50,7 @@ class CorrectStation : public Station {
     void makeRound();
     proposals::AirCorrectionOptions options() const;
 
-    Session& session_;
+    Desks& desks_;
     std::optional<proposals::AirCorrection> correction_;
     std::vector<std::string> warnings_;  ///< beside it
     Layer layer_ = kChange;
@@ -64,8 +64,6 @@ class CorrectStation : public Station {
     QSlider *strength_, *doubt_;
     Facts *recordings_, *samples_, *delay_;
     QLabel* axes_;  ///< what the tables say at recorded inputs
-    bool computing_ = false;
-    bool again_ = false;
 };
 
 }  // namespace brusk::app

@@ -2,10 +2,14 @@
 #include "app/stations/deliver/DeliverStation.h"
 
 #include "core/image/ImageFile.h"
+#include "app/desks/Messages.h"
+#include "app/desks/OpenFolder.h"
+#include "app/desks/Places.h"
+#include "app/desks/RoundDesk.h"
 
 namespace brusk::app {
 
-DeliverStation::DeliverStation(Session& session, QWidget* parent) : Station("Deliver", parent), session_(session) {
+DeliverStation::DeliverStation(Desks& desks, QWidget* parent) : Station("Deliver", parent), desks_(desks) {
     primary()->setObjectName("exportHex");
     primary()->setText("Export as Intel HEX");
     auto* panel = new Panel("The calibration of this round");
@@ -26,12 +30,12 @@ DeliverStation::DeliverStation(Session& session, QWidget* parent) : Station("Del
     body()->addWidget(later);
     body()->addStretch();
     connect(primary(), &QPushButton::clicked, this, &DeliverStation::exportHex);
-    connect(&session_, &Session::roundSelected, this, &DeliverStation::refresh);
+    connect(&desks_.places, &Places::roundShown, this, &DeliverStation::refresh);
     refresh();
 }
 
 void DeliverStation::refresh() {
-    const auto* round = session_.selected();
+    const auto* round = desks_.round.selected();
     primary()->setEnabled(round != nullptr);
     written_->clear();
     if (!round) return subtitle()->setText("Nothing was read yet.");
@@ -44,19 +48,19 @@ void DeliverStation::refresh() {
 }
 
 void DeliverStation::exportHex() {
-    const auto* round = session_.selected();
+    const auto* round = desks_.round.selected();
     if (!round) return;
-    session_.saveDraftNow();
-    const auto image = session_.folder()->rounds().image(round->id);
-    if (!image) return session_.say(QString::fromStdString(image.error().text()), true);
+    desks_.round.saveNow();
+    const auto image = desks_.folder.folder()->rounds().image(round->id);
+    if (!image) return desks_.messages.say(QString::fromStdString(image.error().text()), true);
     const auto bytes = image::writeImage(**image, image::Format::IntelHex);
-    if (!bytes) return session_.say(QString::fromStdString(bytes.error().text()), true);
-    auto& files = session_.folder()->files();
+    if (!bytes) return desks_.messages.say(QString::fromStdString(bytes.error().text()), true);
+    auto& files = desks_.folder.folder()->files();
     // A name that is taken gets a number: nothing is overwritten.
     const storage::Path path =
-        files.freeName(session_.folder()->path() / "exports", "round" + std::to_string(round->number), ".hex");
+        files.freeName(desks_.folder.folder()->path() / "exports", "round" + std::to_string(round->number), ".hex");
     if (auto done = files.save(path, *bytes); !done)
-        return session_.say(QString::fromStdString(done.error().text()), true);
+        return desks_.messages.say(QString::fromStdString(done.error().text()), true);
     written_->setText("Wrote " + QString::fromStdString(path.string()));
 }
 

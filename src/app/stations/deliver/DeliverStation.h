@@ -2,7 +2,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
-#include "app/Session.h"
+#include "app/desks/Desks.h"
 #include "app/widgets/Panels.h"
 
 namespace brusk::app {
@@ -10,14 +10,14 @@ namespace brusk::app {
 class DeliverStation : public Station {
     Q_OBJECT
   public:
-    DeliverStation(Session& session, QWidget* parent = nullptr);
+    DeliverStation(Desks& desks, QWidget* parent = nullptr);
     void shown() override { refresh(); }
 
   private:
     void refresh();
     void exportHex();
 
-    Session& session_;
+    Desks& desks_;
     Facts* facts_;
     QLabel* written_;
 };

@@ -6,6 +6,11 @@
 
 #include "app/stations/drive/OperatorPanel.h"
 #include "app/widgets/Times.h"
+#include "app/desks/DriveDesk.h"
+#include "app/desks/LinkDesk.h"
+#include "app/desks/Messages.h"
+#include "app/desks/OpenFolder.h"
+#include "app/desks/UnitChoice.h"
 #include "core/evidence/MixtureRatio.h"
 
 namespace brusk::app {
@@ -57,7 +62,7 @@ void Readout::show(double value, const char* role) {
     setRole(value_, role);
 }
 
-DriveStation::DriveStation(Session& session, QWidget* parent) : Station("Drive", parent), session_(session) {
+DriveStation::DriveStation(Desks& desks, QWidget* parent) : Station("Drive", parent), desks_(desks) {
     primary()->setObjectName("record");
     status_ = label({}, "numbers");
     status_->setObjectName("driveStatus");
@@ -88,16 +93,16 @@ DriveStation::DriveStation(Session& session, QWidget* parent) : Station("Drive",
         drawCoverage();
     });
     connect(primary(), &QPushButton::clicked, this, [this] {
-        if (session_.driving()) return session_.stopDrive();
+        if (desks_.drive.driving()) return desks_.drive.stop();
         time_.clear();
         columns_.clear();
-        session_.setTimeLapse(lapse_->currentData().toDouble());
-        if (auto done = session_.startDrive(chosen(), route_->currentData().toString().toStdString()); !done)
-            session_.say(QString::fromStdString(done.error().text()), true);
+        desks_.link.setTimeLapse(lapse_->currentData().toDouble());
+        if (auto done = desks_.drive.start(chosen(), route_->currentData().toString().toStdString()); !done)
+            desks_.messages.say(QString::fromStdString(done.error().text()), true);
     });
-    connect(&session_, &Session::liveChanged, this, &DriveStation::takeLive);
-    connect(&session_, &Session::driveChanged, this, [this] {
-        if (session_.driving())
+    connect(&desks_.drive, &DriveDesk::liveChanged, this, &DriveStation::takeLive);
+    connect(&desks_.drive, &DriveDesk::driveChanged, this, [this] {
+        if (desks_.drive.driving())
             paint_.start();
         else
             paint_.stop();
@@ -105,9 +110,11 @@ DriveStation::DriveStation(Session& session, QWidget* parent) : Station("Drive",
         drawCoverage();
         refresh();
     });
-    for (auto signal : {&Session::linkChanged, &Session::taskChanged, &Session::roundsChanged, &Session::folderChanged})
-        connect(&session_, signal, this, &DriveStation::refresh);
-    connect(&session_, &Session::linkChanged, this, &DriveStation::fillChannels);
+    for (auto signal : {&LinkDesk::changed, &LinkDesk::taskChanged})
+        connect(&desks_.link, signal, this, &DriveStation::refresh);
+    for (auto signal : {&OpenFolder::roundsChanged, &OpenFolder::changed})
+        connect(&desks_.folder, signal, this, &DriveStation::refresh);
+    connect(&desks_.link, &LinkDesk::changed, this, &DriveStation::fillChannels);
     refresh();
 }
 
@@ -131,17 +138,17 @@ void DriveStation::makeReadouts() {
     body()->addLayout(row);
     const auto units = [this] {
         for (const auto& [readout, role] : readouts_)
-            readout->setShown(session_.unitPreferences().shown(std::string(role.unit())));
+            readout->setShown(desks_.units.preferences().shown(std::string(role.unit())));
         drawLanes();
         drawCoverage();
     };
-    connect(&session_, &Session::unitsChanged, this, units);
+    connect(&desks_.units, &UnitChoice::changed, this, units);
     for (const auto& [readout, role] : readouts_)
-        readout->setShown(session_.unitPreferences().shown(std::string(role.unit())));
+        readout->setShown(desks_.units.preferences().shown(std::string(role.unit())));
 }
 
 QWidget* DriveStation::makeOperatorPanel() {
-    auto* panel = new OperatorPanel(session_);
+    auto* panel = new OperatorPanel(desks_);
     route_ = panel->route();
     lapse_ = panel->lapse();
     return panel;
@@ -160,9 +167,9 @@ QWidget* DriveStation::makeChannelPanel() {
 }
 
 void DriveStation::fillChannels() {
-    if (!session_.kit() || channels_->count()) return;
+    if (!desks_.folder.kit() || channels_->count()) return;
     const QSignalBlocker quiet(channels_);
-    const auto& d = *session_.kit()->definition;
+    const auto& d = *desks_.folder.kit()->definition;
     const auto usual = job::usualChannels(d);
     for (const auto& m : d.measurements) {
         auto* item = new QListWidgetItem(
@@ -184,8 +191,8 @@ std::vector<std::string> DriveStation::chosen() const {
 }
 
 void DriveStation::refreshCost() {
-    if (!session_.kit()) return;
-    const auto set = job::channelSet(*session_.kit(), chosen());
+    if (!desks_.folder.kit()) return;
+    const auto set = job::channelSet(*desks_.folder.kit(), chosen());
     cost_->setText(set ? QString("%1 at %2 Hz \u00b7 link %3 %")
                              .arg(set->measurements.size())
                              .arg(set->rate_hz, 0, 'f', 0)
@@ -195,8 +202,8 @@ void DriveStation::refreshCost() {
 }
 
 void DriveStation::takeLive() {
-    const auto& live = session_.live();
-    if (!session_.liveChannels()) return;
+    const auto& live = desks_.drive.live();
+    if (!desks_.drive.channels()) return;
     if (columns_.empty()) columns_.resize(std::size(kLanes));
     if (time_.size() >= kMostLive) {
         const long half = static_cast<long>(kMostLive / 2);
@@ -206,23 +213,23 @@ void DriveStation::takeLive() {
     }
     time_.push_back(live.time_s);
     for (size_t i = 0; i < std::size(kLanes); ++i)
-        columns_[i].push_back(static_cast<float>(session_.liveRole(kLanes[i].role)));
+        columns_[i].push_back(static_cast<float>(desks_.drive.role(kLanes[i].role)));
 }
 
 void DriveStation::drawLanes() {
     for (const auto& [readout, role] : readouts_)
-        readout->show(session_.liveRole(role));
+        readout->show(desks_.drive.role(role));
     // What the lambda says against what was asked, trims counted; the settled answer is Correct's.
-    const double asked = session_.liveRole("lambda_asked"), measured = session_.liveRole("lambda_measured");
-    const double off = evidence::airRatioOf(measured, asked, session_.liveRole("short_trim") / 100,
-                                            session_.liveRole("long_trim") / 100) *
+    const double asked = desks_.drive.role("lambda_asked"), measured = desks_.drive.role("lambda_measured");
+    const double off = evidence::airRatioOf(measured, asked, desks_.drive.role("short_trim") / 100,
+                                            desks_.drive.role("long_trim") / 100) *
                            100 -
                        100;
-    const bool burning = session_.liveRole("fuel_cut") == 0;
+    const bool burning = desks_.drive.role("fuel_cut") == 0;
     fuelOff_->show(burning ? off : std::nan(""), std::abs(off) > 5 && burning ? "warm" : "numbers");
     std::vector<Trace> traces;
     for (size_t i = 0; i < std::size(kLanes) && i < columns_.size(); ++i) {
-        const auto shown = session_.unitPreferences().shown(kLanes[i].unit);
+        const auto shown = desks_.units.preferences().shown(kLanes[i].unit);
         const QString unit = QString::fromStdString(shown.unit);
         traces.push_back({kLanes[i].name + (unit == "lambda" ? QString() : " " + unit), kLanes[i].unit, kLanes[i].lane,
                           kLanes[i].colour, kLanes[i].decimals, std::make_shared<const TraceData>(time_, columns_[i]),
@@ -231,20 +238,20 @@ void DriveStation::drawLanes() {
     lanes_->setTraces(std::move(traces), 3);
     const double now = time_.empty() ? kLaneSpan_s : std::max(time_.back(), kLaneSpan_s);
     lanes_->setSpan(now - kLaneSpan_s, now);
-    if (session_.driving()) {
+    if (desks_.drive.driving()) {
         status_->setText(minutesText(time_.empty() ? 0 : time_.back()));
     }
 }
 
 void DriveStation::drawCoverage() {
-    const auto coverage = session_.coverage();
+    const auto coverage = desks_.drive.coverage();
     if (!coverage || !coverage->sees()) {
         coverageText_->setText(coverage ? "what moves along its axes is not recorded" : "");
         return coverage_->setContents({});
     }
     const auto& map = coverage->map();
     const auto now = coverage->now();
-    const auto& units = session_.unitPreferences();
+    const auto& units = desks_.units.preferences();
     GridContents c;
     c.rows = map.rows;
     c.columns = map.columns;
@@ -268,21 +275,21 @@ void DriveStation::drawCoverage() {
 }
 
 void DriveStation::refresh() {
-    const bool driving = session_.driving();
-    const bool open = session_.linkState() == LinkState::Open;
+    const bool driving = desks_.drive.driving();
+    const bool open = desks_.link.state() == LinkState::Open;
     primary()->setText(driving ? "Stop recording" : "Record");
-    primary()->setEnabled(driving || (open && !session_.busy() && session_.carContents().round));
-    operatorPanel_->setVisible(session_.linkIsBenchCar());
+    primary()->setEnabled(driving || (open && !desks_.link.busy() && desks_.folder.car().contents.round));
+    operatorPanel_->setVisible(desks_.link.isBenchCar());
     channels_->setEnabled(!driving);
     route_->setEnabled(!driving);
     lapse_->setEnabled(!driving);
-    const auto* round = session_.carContents().round ? session_.roundById(*session_.carContents().round) : nullptr;
+    const auto* round = desks_.folder.car().contents.round ? desks_.folder.car().round(*desks_.folder.car().contents.round) : nullptr;
     if (driving)
         subtitle()->setText(round ? QString("recording on round %1").arg(round->number) : "recording");
     else if (!open)
         subtitle()->setText("Connect on the Car station, then record.");
     else if (!round)
-        subtitle()->setText(session_.carSentence());
+        subtitle()->setText(desks_.folder.carSentence());
     else
         subtitle()->setText(QString("the car runs round %1, %2; the recording will belong to it")
                                 .arg(round->number)

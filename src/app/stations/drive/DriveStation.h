@@ -6,7 +6,7 @@
 #include <QListWidget>
 #include <QTimer>
 
-#include "app/Session.h"
+#include "app/desks/Desks.h"
 #include "app/widgets/LaneView.h"
 #include "app/widgets/MapGrid.h"
 #include "app/widgets/Panels.h"
@@ -32,7 +32,7 @@ class Readout : public QFrame {
 class DriveStation : public Station {
     Q_OBJECT
   public:
-    DriveStation(Session& session, QWidget* parent = nullptr);
+    DriveStation(Desks& desks, QWidget* parent = nullptr);
     QString hint() const override { return "recording goes to the car folder as it comes"; }
     void shown() override { fillChannels(); }
 
@@ -48,7 +48,7 @@ class DriveStation : public Station {
     void drawCoverage();
     std::vector<std::string> chosen() const;
 
-    Session& session_;
+    Desks& desks_;
     QList<std::pair<Readout*, roles::Role>> readouts_;
     Readout* fuelOff_;
     LaneView* lanes_;

@@ -3,8 +3,10 @@
 
 #include <QGridLayout>
 
-#include "app/LinkParts.h"
+#include "app/link/LinkParts.h"
 #include "app/widgets/Times.h"
+#include "app/desks/LinkDesk.h"
+#include "app/desks/Messages.h"
 
 namespace brusk::app {
 namespace {
@@ -25,7 +27,7 @@ QDoubleSpinBox* number(const char* name, double least, double most, double value
 
 }  // namespace
 
-OperatorPanel::OperatorPanel(Session& session, QWidget* parent) : Panel("Bench car", parent), session_(session) {
+OperatorPanel::OperatorPanel(Desks& desks, QWidget* parent) : Panel("Bench car", parent), desks_(desks) {
     setObjectName("operatorPanel");
     headRow()->addWidget(label("simulated", "faint"));
     body()->setSpacing(4);
@@ -54,16 +56,16 @@ void OperatorPanel::makeRoute() {
     body()->addWidget(route_);
     body()->addWidget(lapse_);
     connect(lapse_, &QComboBox::currentIndexChanged, this,
-            [this] { session_.setTimeLapse(lapse_->currentData().toDouble()); });
+            [this] { desks_.link.setTimeLapse(lapse_->currentData().toDouble()); });
 }
 
 void OperatorPanel::makeWeatherAndFuel() {
-    const BenchOrders& now = session_.benchOrders();
-    temperature_ = number("weatherTemperature", -30, 45, now.weather.temperature_C, 0, " \u00b0C", "Outside air");
-    pressure_ = number("weatherPressure", 60, 106, now.weather.pressure_kPa, 1, " kPa",
+    const BenchOrders& now = desks_.link.benchOrders();
+    temperature_ = number("weatherTemperature", -30, 45, now.temperature_C, 0, " \u00b0C", "Outside air");
+    pressure_ = number("weatherPressure", 60, 106, now.pressure_kPa, 1, " kPa",
                        "Air pressure: 101.3 at the sea, 80 at 2,000 m");
-    octane_ = number("fuelOctane", 85, 105, now.fuel.octane_RON, 0, " RON", "Octane of what is in the tank");
-    ethanol_ = number("fuelEthanol", 0, 85, now.fuel.ethanol * 100, 0, " % ethanol", "Share of ethanol by volume");
+    octane_ = number("fuelOctane", 85, 105, now.octane_RON, 0, " RON", "Octane of what is in the tank");
+    ethanol_ = number("fuelEthanol", 0, 85, now.ethanol_pct, 0, " % ethanol", "Share of ethanol by volume");
     auto* grid = new QGridLayout;
     grid->setSpacing(4);
     grid->addWidget(label("Weather", "faint"), 0, 0);
@@ -91,7 +93,7 @@ void OperatorPanel::makeFaults() {
     faults_->setMinimumHeight(48);
     faults_->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
     faults_->setTextElideMode(Qt::ElideRight);
-    for (const auto& choice : benchcar::faultChoices()) {
+    for (const auto& choice : faultChoices()) {
         auto* item = new QListWidgetItem(QString::fromStdString(choice.title), faults_);
         item->setToolTip(item->text());
         item->setData(Qt::UserRole, QString::fromStdString(choice.name));
@@ -103,20 +105,13 @@ void OperatorPanel::makeFaults() {
 }
 
 void OperatorPanel::order() {
-    BenchOrders orders;
-    orders.weather = {temperature_->value(), pressure_->value()};
-    orders.fuel = {octane_->value(), ethanol_->value() / 100};
-    int count = 0;
+    BenchOrders orders{temperature_->value(), pressure_->value(), octane_->value(), ethanol_->value(), {}};
     for (int i = 0; i < faults_->count(); ++i) {
         if (faults_->item(i)->checkState() != Qt::Checked) continue;
-        const auto name = faults_->item(i)->data(Qt::UserRole).toString().toStdString();
-        if (auto done = benchcar::addFault(orders.faults, name); !done)
-            session_.say(QString::fromStdString(done.error().text()), true);
-        else
-            ++count;
+        orders.faults.push_back(faults_->item(i)->data(Qt::UserRole).toString().toStdString());
     }
-    faultCount_->setText(count == 0 ? "none" : QString("%1 on").arg(count));
-    session_.orderBenchCar(orders);
+    faultCount_->setText(orders.faults.empty() ? "none" : QString("%1 on").arg(orders.faults.size()));
+    desks_.link.orderBenchCar(orders);
 }
 
 }  // namespace brusk::app

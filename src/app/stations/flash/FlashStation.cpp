@@ -6,6 +6,13 @@
 #include <algorithm>
 
 #include "app/widgets/Times.h"
+#include "app/desks/ControllerDesk.h"
+#include "app/desks/FlashDesk.h"
+#include "app/desks/LinkDesk.h"
+#include "app/desks/Messages.h"
+#include "app/desks/OpenFolder.h"
+#include "app/desks/Places.h"
+#include "app/desks/RoundDesk.h"
 #include "core/base/Text.h"
 
 namespace brusk::app {
@@ -35,7 +42,7 @@ QString sectorsText(size_t n) {
 
 }  // namespace
 
-FlashStation::FlashStation(Session& session, QWidget* parent) : Station("Flash", parent), session_(session) {
+FlashStation::FlashStation(Desks& desks, QWidget* parent) : Station("Flash", parent), desks_(desks) {
     primary()->setObjectName("flash");
     scope_ = new QComboBox;
     scope_->setObjectName("flashScope");
@@ -49,7 +56,7 @@ FlashStation::FlashStation(Session& session, QWidget* parent) : Station("Flash",
     makeConfirm();
     makeProgress();
     makeColumns();
-    auto* traffic = new TrafficView(session_);
+    auto* traffic = new TrafficView(desks_);
     body()->addWidget(traffic, 3);
 
     connect(scope_, &QComboBox::currentIndexChanged, this, [this](int index) {
@@ -62,11 +69,16 @@ FlashStation::FlashStation(Session& session, QWidget* parent) : Station("Flash",
         plan();
     });
     connect(primary(), &QPushButton::clicked, this, &FlashStation::act);
-    connect(cancel_, &QPushButton::clicked, &session_, &Session::cancelTask);
-    for (auto signal : {&Session::linkChanged, &Session::roundSelected, &Session::roundsChanged, &Session::taskChanged})
-        connect(&session_, signal, this, [this] {
+    connect(cancel_, &QPushButton::clicked, &desks_.link, &LinkDesk::cancelTask);
+    const auto refreshes = [this](auto* desk, auto signal) {
+        connect(desk, signal, this, [this] {
             if (isVisible()) refresh();
         });
+    };
+    refreshes(&desks_.link, &LinkDesk::changed);
+    refreshes(&desks_.link, &LinkDesk::taskChanged);
+    refreshes(&desks_.places, &Places::roundShown);
+    refreshes(&desks_.folder, &OpenFolder::roundsChanged);
 }
 
 void FlashStation::makeMemory() {
@@ -105,7 +117,7 @@ void FlashStation::makeConfirm() {
     body()->addWidget(confirm_);
     connect(yes_, &QPushButton::clicked, this, [this] {
         confirm_->hide();
-        session_.flashSelected(options_);
+        desks_.flash.flash(options_);
         // What was typed was for this flash.
         options_.typedSerial.clear();
     });
@@ -157,20 +169,20 @@ void FlashStation::shown() {
     confirm_->hide();
     refresh();
     // The gates look at the car as it is now.
-    if (session_.linkState() == LinkState::Open && !session_.busy()) session_.refreshIdentity();
+    if (desks_.link.state() == LinkState::Open && !desks_.link.busy()) desks_.controller.refreshIdentity();
 }
 
 void FlashStation::settle(job::Gate::Remedy remedy, const QString& parameter) {
     switch (remedy) {
         case job::Gate::Remedy::Connect:
         case job::Gate::Remedy::Read:
-            emit session_.stationWanted("Car");
+            desks_.places.go({.station = "Car"});
             break;
         case job::Gate::Remedy::AskAgain:
-            session_.refreshIdentity();
+            desks_.controller.refreshIdentity();
             break;
         case job::Gate::Remedy::ShowParameter:
-            emit session_.parameterWanted(parameter);
+            desks_.places.go({.station = "Maps", .parameter = parameter});
             break;
         default:
             break;
@@ -182,7 +194,7 @@ void FlashStation::act() {
     QString text =
         QString("Round %1 goes into %2: %3, %4 KiB. Keep the ignition on and a charger connected until it is done.")
             .arg(plan_->round.number)
-            .arg(QString::fromStdString(session_.identity() ? session_.identity()->at("vin") : ""))
+            .arg(QString::fromStdString(desks_.link.identity() ? desks_.link.identity()->at("vin") : ""))
             .arg(sectorsText(plan_->sectors.size()))
             .arg(plan_->bytes() / 1024);
     for (const auto& gate : plan_->gates)
@@ -195,14 +207,14 @@ void FlashStation::act() {
 
 void FlashStation::refresh() {
     refreshProgress();
-    if (session_.flashing() && plan_) {
+    if (desks_.flash.flashing() && plan_) {
         // The plan stands until the flash is over; only what moves is drawn anew.
         refreshPrimary();
         refreshRibbon();
         return refreshJournal();
     }
-    const auto* round = session_.selected();
-    if (!round || !session_.kit()) {
+    const auto* round = desks_.round.selected();
+    if (!round || !desks_.folder.kit()) {
         plan_.reset();
         primary()->setText("Flash");
         primary()->setEnabled(false);
@@ -217,22 +229,21 @@ void FlashStation::refresh() {
 }
 
 void FlashStation::plan() {
-    const auto* round = session_.selected();
-    if (!round || !session_.kit() || session_.flashing()) return;
+    const auto* round = desks_.round.selected();
+    if (!round || !desks_.folder.kit() || desks_.flash.flashing()) return;
     planning_ = true;
     std::optional<link::Identity> identity;
-    if (session_.linkState() == LinkState::Open && session_.identity()) identity = *session_.identity();
-    session_.planFlash(round->id, identity, options_, [this, number = ++asked_](Result<job::FlashPlan> plan) {
-        if (number == asked_) takePlan(std::move(plan));
-    });
+    if (desks_.link.state() == LinkState::Open && desks_.link.identity()) identity = *desks_.link.identity();
+    desks_.flash.plan(this, identity, options_,
+                      [this](Result<job::FlashPlan> plan) { takePlan(std::move(plan)); });
     refreshPrimary();
 }
 
 void FlashStation::takePlan(Result<job::FlashPlan> plan) {
     planning_ = false;
     // A flash that began meanwhile keeps the plan it was begun with.
-    if (session_.flashing()) return;
-    if (!plan) return session_.say(QString::fromStdString(plan.error().text()), true);
+    if (desks_.flash.flashing()) return;
+    if (!plan) return desks_.messages.say(QString::fromStdString(plan.error().text()), true);
     plan_ = std::move(*plan);
     gates_->setGates(plan_->gates);
     refreshPrimary();
@@ -241,15 +252,15 @@ void FlashStation::takePlan(Result<job::FlashPlan> plan) {
 }
 
 void FlashStation::refreshProgress() {
-    const bool flashing = session_.flashing();
+    const bool flashing = desks_.flash.flashing();
     progressPanel_->setVisible(flashing);
     scope_->setEnabled(!flashing);
     if (flashing) {
-        const auto& p = session_.progress();
+        const auto& p = desks_.link.progress();
         progress_->setValue(p.total ? static_cast<int>(p.done * 1000 / p.total) : 0);
         progressText_->setText(progressText(p));
     }
-    const auto last = session_.lastFlash();
+    const auto last = desks_.flash.lastReport();
     lastFlash_->setVisible(last && last->sectors > 0);
     if (last && last->sectors > 0)
         lastFlash_->setText(QString("last flash: %1, %2 KiB in %3 s, %4 times the theoretical least")
@@ -262,16 +273,16 @@ void FlashStation::refreshProgress() {
 void FlashStation::refreshPrimary() {
     const size_t n = plan_ ? plan_->sectors.size() : 0;
     primary()->setText(!plan_ ? QString("Flash") : n == 0 ? QString("In the car already") : "Flash " + sectorsText(n));
-    primary()->setEnabled(plan_ && !planning_ && n > 0 && !plan_->blocked() && !session_.busy());
+    primary()->setEnabled(plan_ && !planning_ && n > 0 && !plan_->blocked() && !desks_.link.busy());
 }
 
 void FlashStation::refreshRibbon() {
-    const bool flashing = session_.flashing();
-    const auto& unknown = session_.carContents().unknown;
-    const auto now = flashing ? session_.progress().sector : std::optional<image::Sector>();
+    const bool flashing = desks_.flash.flashing();
+    const auto& unknown = desks_.folder.car().contents.unknown;
+    const auto now = flashing ? desks_.link.progress().sector : std::optional<image::Sector>();
     bool behind = now.has_value();  // sectors of the plan up to the one under work are done
     std::vector<MemoryRibbon::Cell> cells;
-    for (const auto& sector : session_.kit()->profile.sectors()) {
+    for (const auto& sector : desks_.folder.kit()->profile.sectors()) {
         using State = MemoryRibbon::State;
         const bool toWrite = std::find(plan_->sectors.begin(), plan_->sectors.end(), sector) != plan_->sectors.end();
         const bool lost =
@@ -289,7 +300,7 @@ void FlashStation::refreshRibbon() {
     ribbonText_->setText(plan_->sectors.empty() ? QString("every sector holds this round's bytes")
                                                 : QString("%1 of %2 sectors to write, %3 KiB")
                                                       .arg(plan_->sectors.size())
-                                                      .arg(session_.kit()->profile.sectors().size())
+                                                      .arg(desks_.folder.kit()->profile.sectors().size())
                                                       .arg(plan_->bytes() / 1024));
 }
 
@@ -301,7 +312,7 @@ void FlashStation::refreshChanges() {
         changes_->addStretch();
         return;
     }
-    const bool inCar = session_.carContents().round == plan_->comparedWith->id;
+    const bool inCar = desks_.folder.car().contents.round == plan_->comparedWith->id;
     changesHead_->setText(
         QString(inCar ? "against round %1, in the car" : "against round %1").arg(plan_->comparedWith->number));
     if (plan_->changes.empty()) changes_->addWidget(label("Nothing.", "faint"));
@@ -314,10 +325,10 @@ void FlashStation::refreshChanges() {
         name->setText(QString::fromStdString(d.parameter->title()));
         name->setToolTip(QString::fromStdString(d.parameter->description));
         connect(name, &QToolButton::clicked, this, [this, parameter = QString::fromStdString(d.parameter->name)] {
-            emit session_.parameterWanted(parameter);
+            desks_.places.go({.station = "Maps", .parameter = parameter});
         });
         row->addWidget(name);
-        const auto& conversion = session_.kit()->definition->conversionOf(*d.parameter);
+        const auto& conversion = desks_.folder.kit()->definition->conversionOf(*d.parameter);
         QString text = QString("%1%2 %3")
                            .arg(d.largest > 0 ? "+" : "")
                            .arg(d.largest, 0, 'f', conversion.decimals)
@@ -334,7 +345,7 @@ void FlashStation::refreshChanges() {
 }
 
 void FlashStation::refreshJournal() {
-    const auto entries = session_.orSay(session_.folder()->memory().journal(kJournalLines));
+    const auto entries = desks_.flash.journal(kJournalLines);
     // Progress comes many times a second; the lines are made anew when there is a new one.
     const QString newest = entries.empty() ? QString() : QString::fromStdString(entries[0].at + entries[0].what);
     if (newest == newestJournal_ && journal_->count() > 0) return;

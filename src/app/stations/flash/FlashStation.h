@@ -5,18 +5,19 @@
 #include <QComboBox>
 #include <QProgressBar>
 
-#include "app/Session.h"
+#include "app/desks/Desks.h"
 #include "app/stations/flash/GateList.h"
 #include "app/stations/flash/MemoryRibbon.h"
 #include "app/widgets/Panels.h"
 #include "app/widgets/TrafficView.h"
+#include "core/job/FlashRound.h"
 
 namespace brusk::app {
 
 class FlashStation : public Station {
     Q_OBJECT
   public:
-    FlashStation(Session& session, QWidget* parent = nullptr);
+    FlashStation(Desks& desks, QWidget* parent = nullptr);
     QString hint() const override { return "each sector is read back before the ledger believes it"; }
     void shown() override;
 
@@ -37,7 +38,7 @@ class FlashStation : public Station {
     void settle(job::Gate::Remedy remedy, const QString& parameter);
     void act();
 
-    Session& session_;
+    Desks& desks_;
     std::optional<job::FlashPlan> plan_;
     job::FlashOptions options_;
     int asked_ = 0;  ///< counts the questions, so that only the newest answer is taken

@@ -10,16 +10,24 @@
 #include <cmath>
 #include <set>
 
-#include "app/SessionBackground.h"
 #include "app/widgets/Panels.h"
+#include "app/desks/Background.h"
+#include "app/desks/DefinitionDesk.h"
+#include "app/desks/Messages.h"
+#include "app/desks/OpenFolder.h"
+#include "app/desks/RoundDesk.h"
 #include "core/base/Text.h"
 #include "core/definition/A2lWriter.h"
+#include "core/job/Maps.h"
+#include "core/job/Donors.h"
 
 namespace brusk::app {
 
 using definition::Parameter;
 
 namespace {
+
+constexpr int kOther = 1;  // the question about another definition, beside that about roles
 
 QFormLayout* formIn(QWidget* page) {
     auto* form = new QFormLayout(page);
@@ -54,7 +62,7 @@ QString qs(const std::string& text) {
 
 }  // namespace
 
-DefinitionPanel::DefinitionPanel(Session& session, QWidget* parent) : QFrame(parent), session_(session) {
+DefinitionPanel::DefinitionPanel(Desks& desks, QWidget* parent) : QFrame(parent), desks_(desks) {
     setObjectName("definitionPanel");
     setFixedWidth(312);
     auto* column = new QVBoxLayout(this);
@@ -98,11 +106,11 @@ DefinitionPanel::DefinitionPanel(Session& session, QWidget* parent) : QFrame(par
     pages_->addWidget(roles_);
     connect(roles_, &RolesPage::nameFollowed, this, &DefinitionPanel::nameFollowed);
     connect(roles_, &RolesPage::confirmed, this, [this](const auto& given) {
-        if (!session_.kit() || given.empty()) return;
-        keep(definition::withRoles(*session_.kit()->definition, given), name_,
+        if (!desks_.folder.kit() || given.empty()) return;
+        keep(definition::withRoles(*desks_.folder.kit()->definition, given), name_,
              QString("Kept %1 %2 in the definition.").arg(given.size()).arg(given.size() == 1 ? "role" : "roles"));
     });
-    connect(&session_, &Session::definitionChanged, this, [this] {
+    connect(&desks_.folder, &OpenFolder::definitionChanged, this, [this] {
         if (isVisible() && pages_->currentWidget() == roles_) guessRoles();
     });
     column->addWidget(pages_, 1);
@@ -110,7 +118,7 @@ DefinitionPanel::DefinitionPanel(Session& session, QWidget* parent) : QFrame(par
         label("Kept as a new A2L file in the car folder; the one it came from is never written over.", "faint");
     fact->setWordWrap(true);
     column->addWidget(fact);
-    connect(&session_, &Session::calibrationChanged, this, [this] {
+    connect(&desks_.round, &RoundDesk::calibrationChanged, this, [this] {
         if (isVisible()) preview();
     });
 }
@@ -121,15 +129,15 @@ void DefinitionPanel::showRoles(const QString& wanted) {
 }
 
 void DefinitionPanel::guessRoles() {
-    const auto* kit = session_.kit();
+    const auto* kit = desks_.folder.kit();
     if (!kit || rolesOf_ == kit->definition) return;
     rolesOf_ = kit->definition;
     roles_->showBusy();
     constexpr size_t kOffered = 6;  // for each role
-    session_.inBackground<std::vector<definition::MissingRole>>(
-        [of = rolesOf_] { return definition::missingRoles(*of, kOffered); },
-        [self = QPointer(this), of = rolesOf_](const std::vector<definition::MissingRole>& missing) {
-            if (self && self->rolesOf_ == of) self->roles_->show(*of, missing);
+    desks_.background.latest(
+        this, [of = rolesOf_] { return definition::missingRoles(*of, kOffered); },
+        [this, of = rolesOf_](const std::vector<definition::MissingRole>& missing) {
+            if (rolesOf_ == of) roles_->show(*of, missing);
         });
 }
 
@@ -278,8 +286,8 @@ QWidget* DefinitionPanel::makeCopyPage() {
 }
 
 void DefinitionPanel::fillChoices() {
-    if (!session_.kit()) return;
-    const auto& d = *session_.kit()->definition;
+    if (!desks_.folder.kit()) return;
+    const auto& d = *desks_.folder.kit()->definition;
     const auto refill = [](QComboBox* box, const QStringList& items) {
         const QSignalBlocker quiet(box);
         const QString kept = box->currentText();
@@ -309,7 +317,7 @@ void DefinitionPanel::fillChoices() {
 void DefinitionPanel::showParameter(const QString& name) {
     name_ = name;
     fillChoices();
-    const auto* kit = session_.kit();
+    const auto* kit = desks_.folder.kit();
     const Parameter* p = kit ? kit->definition->parameter(name.toStdString()) : nullptr;
     if (!p) return;
     nameEdit_->setText(qs(p->name));
@@ -324,20 +332,20 @@ void DefinitionPanel::showParameter(const QString& name) {
 }
 
 void DefinitionPanel::keep(const Result<std::string>& text, const QString& name, const QString& said) {
-    if (!text) return session_.say(qs(text.error().text()), true);
-    session_.changeDefinition(*text, [self = QPointer(this), name, said] {
+    if (!text) return desks_.messages.say(qs(text.error().text()), true);
+    desks_.definition.change(*text, [self = QPointer(this), name, said] {
         if (!self) return;
-        self->session_.say(said);
+        self->desks_.messages.say(said);
         emit self->made(name);
         self->showParameter(name);
     });
 }
 
 void DefinitionPanel::keepEdits() {
-    const auto* kit = session_.kit();
+    const auto* kit = desks_.folder.kit();
     if (!kit || name_.isEmpty()) return;
     const auto address = parseUnsigned(addressEdit_->text().trimmed().toStdString());
-    if (!address || *address > 0xFFFFFFFF) return session_.say("The address is not a number of up to 32 bits.", true);
+    if (!address || *address > 0xFFFFFFFF) return desks_.messages.say("The address is not a number of up to 32 bits.", true);
     definition::ObjectChanges changes;
     changes.description = descriptionEdit_->text().toStdString();
     changes.role = roleEdit_->currentText().trimmed().toStdString();
@@ -348,7 +356,7 @@ void DefinitionPanel::keepEdits() {
     if (!group.isEmpty()) changes.group = group.toStdString();
     int made = 0;
     const auto text = definition::withChanges(*kit->definition, name_.toStdString(), changes, &made);
-    if (text && made == 0) return session_.say("Nothing was changed.");
+    if (text && made == 0) return desks_.messages.say("Nothing was changed.");
     keep(text, qs(*changes.newName),
          QString("Kept the definition with %1 %2 of %3.")
              .arg(made)
@@ -378,7 +386,7 @@ definition::NewParameter DefinitionPanel::described() const {
 }
 
 void DefinitionPanel::preview() {
-    const auto* calibration = session_.calibration();
+    const auto* calibration = desks_.round.calibration();
     if (!calibration) return;
     const bool map = kind_->currentIndex() == 2, curve = kind_->currentIndex() == 1, text = kind_->currentIndex() == 3;
     columns_->setEnabled(text || ((map || curve) && xAxis_->currentIndex() <= 0));
@@ -414,17 +422,17 @@ void DefinitionPanel::preview() {
 }
 
 void DefinitionPanel::addDescribed() {
-    const auto* kit = session_.kit();
+    const auto* kit = desks_.folder.kit();
     if (!kit) return;
     const auto wanted = described();
     const auto small = definition::describe(wanted, *kit->definition);
-    if (!small) return session_.say(qs(small.error().text()), true);
+    if (!small) return desks_.messages.say(qs(small.error().text()), true);
     keep(definition::withAdded(*kit->definition, *small, "added_by_hand"), qs(wanted.name),
          QString("Added %1 to the definition.").arg(qs(wanted.name)));
 }
 
 void DefinitionPanel::openOther(const QString& path) {
-    if (!session_.folder()) return;
+    if (!desks_.folder.folder()) return;
     otherFile_->setText(path);
     otherFact_->setText("Reading \u2026");
     struct Read {
@@ -432,9 +440,9 @@ void DefinitionPanel::openOther(const QString& path) {
         std::shared_ptr<definition::Finder> finder;
         size_t remarks = 0;
     };
-    QPointer<DefinitionPanel> self(this);
-    session_.inBackground<Read>(
-        [&files = session_.folder()->files(), path = path.toStdString()] {
+    desks_.background.latest(
+        this,
+        [&files = desks_.folder.files(), path = path.toStdString()] {
             Read out;
             auto contents = job::readDefinition(files, path);
             if (!contents) {
@@ -446,17 +454,17 @@ void DefinitionPanel::openOther(const QString& path) {
             out.finder = std::make_shared<definition::Finder>(*out.definition);
             return out;
         },
-        [self](const Read& read) {
-            if (!self) return;
-            if (!read.definition) return self->otherFact_->setText(qs(read.definition.error().text()));
-            self->other_ = *read.definition;
-            self->otherFinder_ = read.finder;
-            self->otherFact_->setText(
+        [this](const Read& read) {
+            if (!read.definition) return otherFact_->setText(qs(read.definition.error().text()));
+            other_ = *read.definition;
+            otherFinder_ = read.finder;
+            otherFact_->setText(
                 QString("%1 parameters%2")
-                    .arg(self->other_->parameters.size())
+                    .arg(other_->parameters.size())
                     .arg(read.remarks ? QString(", %1 remarks on the file").arg(read.remarks) : QString()));
-            self->findOther();
-        });
+            findOther();
+        },
+        kOther);
 }
 
 void DefinitionPanel::findOther() {
@@ -471,10 +479,10 @@ void DefinitionPanel::findOther() {
 
 void DefinitionPanel::copyChosen() {
     const Parameter* p = otherModel_->parameter(otherView_->currentIndex());
-    const auto* kit = session_.kit();
+    const auto* kit = desks_.folder.kit();
     if (!p || !kit) return;
     const auto part = definition::extract(*other_, p->name);
-    if (!part) return session_.say(qs(part.error().text()), true);
+    if (!part) return desks_.messages.say(qs(part.error().text()), true);
     keep(definition::withAdded(*kit->definition, *part, "copied"), qs(p->name),
          QString("Copied %1 from %2.").arg(qs(p->title()), otherFile_->text().section('/', -1)));
 }

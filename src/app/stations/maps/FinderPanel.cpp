@@ -7,8 +7,14 @@
 #include <QSettings>
 #include <QVBoxLayout>
 
-#include "app/SessionBackground.h"
 #include "app/widgets/Panels.h"
+#include "app/desks/Background.h"
+#include "app/desks/Places.h"
+#include "app/desks/EvidenceDesk.h"
+#include "app/desks/LinkDesk.h"
+#include "app/desks/OpenFolder.h"
+#include "app/desks/ReferenceDesk.h"
+#include "app/desks/RoundDesk.h"
 #include "core/calibration/Compare.h"
 
 namespace brusk::app {
@@ -22,7 +28,7 @@ constexpr size_t kMostListed = 2000;
 constexpr size_t kExpandBelow = 1500;  // a tree of more parameters opens closed
 }  // namespace
 
-FinderPanel::FinderPanel(Session& session, QWidget* parent) : QFrame(parent), session_(session) {
+FinderPanel::FinderPanel(Desks& desks, QWidget* parent) : QFrame(parent), desks_(desks) {
     setFixedWidth(222);
     auto* column = new QVBoxLayout(this);
     column->setContentsMargins(10, 10, 8, 6);
@@ -72,15 +78,15 @@ FinderPanel::FinderPanel(Session& session, QWidget* parent) : QFrame(parent), se
     const QSettings kept("Brusk", "Brusk");
     pinned_ = kept.value("maps/pinned").toStringList();
     recent_ = kept.value("maps/recent").toStringList();
-    connect(&session_, &Session::definitionChanged, this, &FinderPanel::refresh);
-    connect(&session_, &Session::folderChanged, this, &FinderPanel::refresh);
-    connect(&session_, &Session::linkChanged, this, [this] {
-        if (session_.kit() && session_.kit()->definition != definition_) refresh();
+    connect(&desks_.folder, &OpenFolder::definitionChanged, this, &FinderPanel::refresh);
+    connect(&desks_.folder, &OpenFolder::changed, this, &FinderPanel::refresh);
+    connect(&desks_.link, &LinkDesk::changed, this, [this] {
+        if (desks_.folder.kit() && desks_.folder.kit()->definition != definition_) refresh();
     });
-    connect(&session_, &Session::recordingsChanged, this, [this] {
+    connect(&desks_.evidence, &EvidenceDesk::changed, this, [this] {
         if (evident_->isChecked()) refresh();
     });
-    connect(&session_, &Session::referenceChanged, this, [this] {
+    connect(&desks_.reference, &ReferenceDesk::changed, this, [this] {
         if (differs_->isChecked()) refresh();
     });
     refresh();
@@ -132,7 +138,7 @@ void FinderPanel::refreshFilterText() {
 }
 
 void FinderPanel::makeFinder() {
-    const auto now = session_.kit() ? session_.kit()->definition : nullptr;
+    const auto now = desks_.folder.kit() ? desks_.folder.kit()->definition : nullptr;
     if (now == definition_) return;
     definition_ = now;
     finder_.reset();
@@ -142,13 +148,12 @@ void FinderPanel::makeFinder() {
         return;
     }
     // A large definition takes longer than a frame to be made searchable; the tree is there meanwhile.
-    QPointer<FinderPanel> self(this);
-    session_.inBackground<std::shared_ptr<const definition::Finder>>(
-        [now] { return std::make_shared<const definition::Finder>(now); },
-        [self, now](std::shared_ptr<const definition::Finder> made) {
-            if (!self || self->definition_ != now) return;
-            self->finder_ = std::move(made);
-            if (!self->text_->text().isEmpty()) self->refresh();
+    desks_.background.latest(
+        this, [now] { return std::make_shared<const definition::Finder>(now); },
+        [this, now](std::shared_ptr<const definition::Finder> made) {
+            if (definition_ != now) return;
+            finder_ = std::move(made);
+            if (!text_->text().isEmpty()) refresh();
         });
 }
 
@@ -156,7 +161,7 @@ bool FinderPanel::passes(const Parameter& p) const {
     if (kinds_.empty() ? p.kind == Parameter::Kind::AxisPoints && text_->text().isEmpty() : !kinds_.count(p.kind))
         return false;
     if (!evident_->isChecked()) return true;
-    const auto driven = session_.driven();
+    const auto driven = desks_.evidence.behind(desks_.places.round());
     if (!driven || p.axes.empty()) return false;
     return std::all_of(p.axes.begin(), p.axes.end(), [&](const auto& axis) {
         for (size_t i = 0; i < driven->size(); ++i)
@@ -167,9 +172,9 @@ bool FinderPanel::passes(const Parameter& p) const {
 
 void FinderPanel::showDifferences() {
     // Against the reference, or against the round this one came from.
-    const auto parent = session_.referenceNamed("parent");
-    const auto* against = edited_->isChecked() ? parent.get() : session_.reference();
-    const auto* ours = session_.calibration();
+    const auto parent = desks_.reference.named("parent");
+    const auto* against = edited_->isChecked() ? parent.get() : desks_.reference.reference();
+    const auto* ours = desks_.round.calibration();
     std::vector<uint32_t> rows;
     std::vector<QString> beside;
     std::set<uint32_t> found;
@@ -196,7 +201,7 @@ void FinderPanel::refresh() {
         count_->clear();
         return;
     }
-    if (evident_->isChecked()) session_.loadRecordings();
+    if (evident_->isChecked()) desks_.evidence.load(desks_.places.round());
     if (differs_->isChecked() || edited_->isChecked()) return showDifferences();
     const std::string text = text_->text().trimmed().toStdString();
     if (text.empty()) {

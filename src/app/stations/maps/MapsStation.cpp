@@ -9,12 +9,21 @@
 #include <cmath>
 
 #include "core/calibration/Cdf.h"
+#include "app/desks/Messages.h"
+#include "app/desks/OpenFolder.h"
+#include "app/desks/Places.h"
+#include "app/desks/Playback.h"
+#include "app/desks/ReferenceDesk.h"
+#include "app/desks/RoundDesk.h"
+#include "app/desks/EvidenceDesk.h"
+#include "app/desks/UnitChoice.h"
+#include "app/desks/DriveDesk.h"
 
 namespace brusk::app {
 
 using calibration::Direction;
 
-MapsStation::MapsStation(Session& session, QWidget* parent) : Station("Maps", parent), session_(session) {
+MapsStation::MapsStation(Desks& desks, QWidget* parent) : Station("Maps", parent), desks_(desks) {
     primary()->hide();
     title()->hide();
     subtitle()->hide();
@@ -23,7 +32,7 @@ MapsStation::MapsStation(Session& session, QWidget* parent) : Station("Maps", pa
     auto* row = new QHBoxLayout;
     row->setSpacing(0);
     auto* left = new QVBoxLayout;
-    finder_ = new FinderPanel(session_);
+    finder_ = new FinderPanel(desks_);
     left->addWidget(finder_, 1);
     makeFamilyStrip(left);
     row->addLayout(left);
@@ -32,7 +41,7 @@ MapsStation::MapsStation(Session& session, QWidget* parent) : Station("Maps", pa
     column->setContentsMargins(6, 8, 6, 4);
     column->setSpacing(4);
     makeBar(column);
-    respace_ = new RespacePanel(session_);
+    respace_ = new RespacePanel(desks_);
     column->addWidget(respace_);
     bench_ = new QSplitter(Qt::Vertical);
     upper_ = new QSplitter(Qt::Horizontal);
@@ -42,14 +51,14 @@ MapsStation::MapsStation(Session& session, QWidget* parent) : Station("Maps", pa
     for (QSplitter* splitter : {bench_, upper_, lower_})
         splitter->setChildrenCollapsible(false);
     column->addWidget(bench_, 1);
-    column->addWidget(new PlayBar(session_, "Maps"));
+    column->addWidget(new PlayBar(desks_, "Maps"));
     empty_ = label("Read the controller on the Car station; its parameters appear here.", "faint");
     column->addWidget(empty_);
     row->addLayout(column, 1);
 
     side_ = new QStackedWidget;
-    card_ = new ParameterCard(session_);
-    definitionPanel_ = new DefinitionPanel(session_);
+    card_ = new ParameterCard(desks_);
+    definitionPanel_ = new DefinitionPanel(desks_);
     side_->addWidget(card_);
     side_->addWidget(definitionPanel_);
     row->addWidget(side_);
@@ -64,23 +73,31 @@ MapsStation::MapsStation(Session& session, QWidget* parent) : Station("Maps", pa
     connect(card_, &ParameterCard::nameFollowed, this, [this](const QString& name) { open(name); });
     connect(card_, &ParameterCard::searched, finder_, &FinderPanel::lookFor);
     connect(card_, &ParameterCard::definitionAsked, this, [this] { showDefinitionWork(true); });
-    connect(&session_, &Session::rolesWanted, this, [this](const QString& role) {
-        emit session_.stationWanted("Maps");
+    connect(&desks_.places, &Places::wanted, this, [this](const Place& place) {
+        if (place.role.isEmpty()) return;
         showDefinitionWork(true);
-        definitionPanel_->showRoles(role);
+        definitionPanel_->showRoles(place.role);
     });
     connect(definitionPanel_, &DefinitionPanel::closed, this, [this] { showDefinitionWork(false); });
     for (auto asked : {&DefinitionPanel::made, &DefinitionPanel::nameFollowed})
         connect(definitionPanel_, asked, this, [this](const QString& name) { open(name); });
-    for (auto change : {&Session::calibrationChanged, &Session::referenceChanged, &Session::roundSelected,
-                        &Session::recordingsChanged, &Session::unitsChanged, &Session::definitionChanged})
-        connect(&session_, change, this, &MapsStation::reload);
-    for (auto change : {&Session::liveChanged, &Session::driveChanged, &Session::momentChanged})
-        connect(&session_, change, this, [this] {
+    const auto reloads = [this](auto* desk, auto change) { connect(desk, change, this, &MapsStation::reload); };
+    reloads(&desks_.round, &RoundDesk::calibrationChanged);
+    reloads(&desks_.reference, &ReferenceDesk::changed);
+    reloads(&desks_.places, &Places::roundShown);
+    reloads(&desks_.evidence, &EvidenceDesk::changed);
+    reloads(&desks_.units, &UnitChoice::changed);
+    reloads(&desks_.folder, &OpenFolder::definitionChanged);
+    const auto moves = [this](auto* desk, auto change) {
+        connect(desk, change, this, [this] {
             if (!isVisible()) return;
             for (ParameterPane* pane : panes_)
                 pane->refreshRing();
         });
+    };
+    moves(&desks_.drive, &DriveDesk::liveChanged);
+    moves(&desks_.drive, &DriveDesk::driveChanged);
+    moves(&desks_.playback, &Playback::momentChanged);
     makeShortcuts();
     activate(addPane());
     reload();
@@ -120,8 +137,8 @@ void MapsStation::makeBar(QVBoxLayout* column) {
     redo_->setObjectName("redo");
     bar->addWidget(undo_);
     bar->addWidget(redo_);
-    connect(undo_, &QPushButton::clicked, &session_, &Session::undo);
-    connect(redo_, &QPushButton::clicked, &session_, &Session::redo);
+    connect(undo_, &QPushButton::clicked, &desks_.round, &RoundDesk::undo);
+    connect(redo_, &QPushButton::clicked, &desks_.round, &RoundDesk::redo);
     for (QPushButton* button : bar_->findChildren<QPushButton*>())
         button->setStyleSheet("padding: 4px 7px;");
     // In a narrow bench the amount gives way, never a word on a button.
@@ -173,7 +190,7 @@ void MapsStation::makeMenus(QHBoxLayout* row) {
     hardware->setObjectName("hardwareLimits");
     hardware->setCheckable(true);
     hardware->setToolTip("Beyond the usual limits, where the definition knows what the hardware bears");
-    connect(hardware, &QAction::toggled, &session_, &Session::setHardwareLimits);
+    connect(hardware, &QAction::toggled, &desks_.round, &RoundDesk::setHardwareLimits);
     auto* copy = menuButton("copy", "Copy");
     item(copy, "copyCells", "Copy\tCtrl+C", [this] { active_->copy(false); });
     item(copy, "copyWithBreakpoints", "Copy with breakpoints\tCtrl+Shift+C", [this] { active_->copy(true); });
@@ -199,7 +216,7 @@ void MapsStation::makeMenus(QHBoxLayout* row) {
     addAction(difference_);
     connect(difference_, &QAction::toggled, this, [this](bool on) {
         if (on && active_->referenceValues().empty()) {
-            session_.say(active_->noReference(), true);
+            desks_.messages.say(active_->noReference(), true);
             return difference_->setChecked(false);
         }
         active_->setShowsDifference(on);
@@ -225,26 +242,26 @@ void MapsStation::fillReferenceMenu() {
         return action;
     };
     auto* group = new QActionGroup(menu);
-    for (const auto& choice : session_.referenceChoices()) {
+    for (const auto& choice : desks_.reference.choices()) {
         auto* action = menu->addAction(choice.name);
         action->setCheckable(true);
-        action->setChecked(choice.key == session_.referenceKey());
+        action->setChecked(choice.key == desks_.reference.key());
         group->addAction(action);
-        connect(action, &QAction::triggered, this, [this, key = choice.key] { session_.setReference(key); });
+        connect(action, &QAction::triggered, this, [this, key = choice.key] { desks_.reference.choose(key); });
     }
     menu->addSeparator();
     menu->addAction(difference_);
     item("takeReference", "Take the selection from it\tR", [this] { active_->takeReference(strength()); });
     const auto takeWhole = [this](bool axes) {
-        const auto* donor = session_.reference();
-        if (!donor || !session_.calibration() || !active_->readable())
-            return session_.say("There is no reference to take from.", true);
+        const auto* donor = desks_.reference.reference();
+        if (!donor || !desks_.round.calibration() || !active_->readable())
+            return desks_.messages.say("There is no reference to take from.", true);
         calibration::TransferOptions options;
         options.axes = axes;
         options.strength = strength();
-        forFamily(calibration::transfer(*session_.calibration(), *donor, {active_->parameter().toStdString()}, options,
+        forFamily(calibration::transfer(*desks_.round.calibration(), *donor, {active_->parameter().toStdString()}, options,
                                         "take " + active_->table().parameter->title() + (axes ? " with its axes" : "") +
-                                            " from " + session_.referenceName().toStdString()));
+                                            " from " + desks_.reference.name().toStdString()));
     };
     item("takeWhole", "Take all of it, resampled", [takeWhole] { takeWhole(false); });
     item("takeWithAxes", "Take all of it with its breakpoints", [takeWhole] { takeWhole(true); });
@@ -267,22 +284,22 @@ void MapsStation::chooseDonor(bool ownDefinition) {
 }
 
 void MapsStation::addDonorFile(const QString& image, const QString& definition) {
-    if (auto done = session_.addDonor(image.toStdString(), definition.toStdString()); !done)
-        return session_.say(QString::fromStdString(done.error().text()), true);
-    session_.say("Holding " + session_.referenceName() + " beside this calibration.");
+    if (auto done = desks_.reference.addDonor(image.toStdString(), definition.toStdString()); !done)
+        return desks_.messages.say(QString::fromStdString(done.error().text()), true);
+    desks_.messages.say("Holding " + desks_.reference.name() + " beside this calibration.");
 }
 
 void MapsStation::exportCdf(const QString& path) {
-    if (!session_.calibration() || !session_.folder()) return;
+    if (!desks_.round.calibration() || !desks_.folder.folder()) return;
     std::vector<std::string> names, leftOut;
     for (const QString& name : finder_->chosen())
         names.push_back(name.toStdString());
     if (names.size() < 2) names = {active_->parameter().toStdString()};
-    const auto text = calibration::writeCdf(*session_.calibration(), names, leftOut);
-    if (!text) return session_.say(QString::fromStdString(text.error().text()), true);
-    if (auto done = session_.folder()->files().save(path.toStdString(), asBytes(*text)); !done)
-        return session_.say(QString::fromStdString(done.error().text()), true);
-    session_.say(QString("Saved %1 parameters to %2.%3")
+    const auto text = calibration::writeCdf(*desks_.round.calibration(), names, leftOut);
+    if (!text) return desks_.messages.say(QString::fromStdString(text.error().text()), true);
+    if (auto done = desks_.folder.folder()->files().save(path.toStdString(), asBytes(*text)); !done)
+        return desks_.messages.say(QString::fromStdString(done.error().text()), true);
+    desks_.messages.say(QString("Saved %1 parameters to %2.%3")
                      .arg(names.size() - leftOut.size())
                      .arg(path.section('/', -1),
                           leftOut.empty() ? QString() : " Left out: " + QString::fromStdString(leftOut[0])),
@@ -290,13 +307,13 @@ void MapsStation::exportCdf(const QString& path) {
 }
 
 void MapsStation::importCdf(const QString& path) {
-    if (!session_.calibration() || !session_.folder()) return;
-    const auto text = session_.folder()->files().read(path.toStdString());
-    if (!text) return session_.say(QString::fromStdString(text.error().text()), true);
+    if (!desks_.round.calibration() || !desks_.folder.folder()) return;
+    const auto text = desks_.folder.folder()->files().read(path.toStdString());
+    if (!text) return desks_.messages.say(QString::fromStdString(text.error().text()), true);
     const auto contents = calibration::readCdf(std::string(asText(*text)));
     if (!contents)
-        return session_.say(path.section('/', -1) + ": " + QString::fromStdString(contents.error().text()), true);
-    auto plan = calibration::transferTables(*session_.calibration(), contents->tables, {},
+        return desks_.messages.say(path.section('/', -1) + ": " + QString::fromStdString(contents.error().text()), true);
+    auto plan = calibration::transferTables(*desks_.round.calibration(), contents->tables, {},
                                             "take values from " + path.section('/', -1).toStdString());
     // What the file itself held back is told like what did not fit.
     for (const auto& d : contents->diagnostics)
@@ -317,7 +334,7 @@ void MapsStation::askAmount(const QString& prefix) {
     const QString amount = amount_->text().trimmed();
     if (amount.isEmpty()) {
         amount_->setFocus();
-        return session_.say("Type an amount first.", false);
+        return desks_.messages.say("Type an amount first.", false);
     }
     active_->operate(prefix + amount);
 }
@@ -328,12 +345,12 @@ void MapsStation::makeShortcuts() {
         shortcut->setContext(Qt::WidgetWithChildrenShortcut);
         connect(shortcut, &QShortcut::activated, this, call);
     };
-    on("Ctrl+Z", [this] { session_.undo(); });
-    on("Ctrl+Shift+Z", [this] { session_.redo(); });
-    on("Ctrl+Y", [this] { session_.redo(); });
+    on("Ctrl+Z", [this] { desks_.round.undo(); });
+    on("Ctrl+Shift+Z", [this] { desks_.round.redo(); });
+    on("Ctrl+Y", [this] { desks_.round.redo(); });
     on("Ctrl+F", [this] { finder_->focusFinder(); });
     on("Ctrl+W", [this] { closePane(active_); });
-    on("Ctrl+P", [this] { session_.play(!session_.playback().playing); });
+    on("Ctrl+P", [this] { desks_.playback.play(!desks_.playback.playing()); });
     on("F3", [this] { finder_->lookFor(nameUnderPointer()); });
     on("Ctrl+1", [this] { active_->setPicture(ParameterPane::Picture::Profiles); });
     on("Ctrl+2", [this] { active_->setPicture(ParameterPane::Picture::Surface); });
@@ -397,25 +414,25 @@ void MapsStation::makeFamilyStrip(QVBoxLayout* column) {
     connect(apply, &QPushButton::clicked, this, [this, names, title] {
         const auto operation = calibration::parseOperation(familyAmount_->text().toStdString());
         if (!operation)
-            return session_.say("\"" + familyAmount_->text() + "\" is not a number, +2, x1.05 or -3%.", true);
-        if (session_.calibration())
+            return desks_.messages.say("\"" + familyAmount_->text() + "\" is not a number, +2, x1.05 or -3%.", true);
+        if (desks_.round.calibration())
             forFamily(
-                calibration::operateOnAll(*session_.calibration(), *operation, names(), title(operation->describe())));
+                calibration::operateOnAll(*desks_.round.calibration(), *operation, names(), title(operation->describe())));
     });
     connect(alike, &QPushButton::clicked, this, [this, names, title] {
-        if (!session_.calibration() || !active_->readable()) return;
+        if (!desks_.round.calibration() || !active_->readable()) return;
         calibration::TransferOptions options;
         options.strength = strength();
-        forFamily(calibration::fillAlike(*session_.calibration(), active_->table(), names(), options,
+        forFamily(calibration::fillAlike(*desks_.round.calibration(), active_->table(), names(), options,
                                          title("fill like " + active_->table().parameter->title())));
     });
     connect(donor, &QPushButton::clicked, this, [this, names, title] {
-        if (!session_.calibration() || !session_.reference())
-            return session_.say("There is no reference to take from.", true);
+        if (!desks_.round.calibration() || !desks_.reference.reference())
+            return desks_.messages.say("There is no reference to take from.", true);
         calibration::TransferOptions options;
         options.strength = strength();
-        forFamily(calibration::transfer(*session_.calibration(), *session_.reference(), names(), options,
-                                        title("take from " + session_.referenceName().toStdString())));
+        forFamily(calibration::transfer(*desks_.round.calibration(), *desks_.reference.reference(), names(), options,
+                                        title("take from " + desks_.reference.name().toStdString())));
     });
 }
 
@@ -438,13 +455,13 @@ void MapsStation::forFamily(calibration::Transfer plan) {
     }
     const bool any = !plan.edit.empty();
     if (any)
-        if (auto done = session_.edit(plan.edit); !done)
-            return session_.say(QString::fromStdString(done.error().text()), true);
+        if (auto done = desks_.round.edit(plan.edit); !done)
+            return desks_.messages.say(QString::fromStdString(done.error().text()), true);
     QString said = any ? QString::fromStdString(plan.edit.name) +
                              (plan.lines.size() > 1 ? QString(": %1 changed").arg(changed) : QString())
                        : QString("Nothing changed");
     if (plan.edit.clamped) said += QString("; %1 cells held at a limit").arg(plan.edit.clamped);
-    session_.say(said + (remarks.isEmpty() ? "." : ". " + remarks.mid(0, 3).join(" ")),
+    desks_.messages.say(said + (remarks.isEmpty() ? "." : ". " + remarks.mid(0, 3).join(" ")),
                  std::any_of(plan.lines.begin(), plan.lines.end(), [](const auto& line) {
                      return line.outcome == calibration::TransferLine::Outcome::NotPossible;
                  }));
@@ -454,7 +471,7 @@ void MapsStation::forFamily(calibration::Transfer plan) {
 
 ParameterPane* MapsStation::addPane() {
     const QString suffix = panes_.isEmpty() ? QString() : QString::number(panes_.size() + 1);
-    auto* pane = new ParameterPane(session_, suffix);
+    auto* pane = new ParameterPane(desks_, suffix);
     panes_ << pane;
     connect(pane, &ParameterPane::activated, this, [this, pane] { activate(pane); });
     connect(pane, &ParameterPane::closeAsked, this, [this, pane] { closePane(pane); });
@@ -481,7 +498,7 @@ void MapsStation::arrange() {
 }
 
 void MapsStation::closePane(ParameterPane* pane) {
-    if (panes_.size() < 2) return session_.say("One parameter always stays open.");
+    if (panes_.size() < 2) return desks_.messages.say("One parameter always stays open.");
     panes_.removeAll(pane);
     pane->hide();
     pane->deleteLater();
@@ -518,9 +535,9 @@ void MapsStation::shown() {
 
 void MapsStation::reload() {
     // Nobody sees it: the work is done when somebody does.
-    stale_ = !isVisible() && active_ && !active_->parameter().isEmpty() && session_.calibration();
+    stale_ = !isVisible() && active_ && !active_->parameter().isEmpty() && desks_.round.calibration();
     if (stale_) return;
-    const auto* calibration = session_.calibration();
+    const auto* calibration = desks_.round.calibration();
     if (active_->parameter().isEmpty() && calibration)
         if (const auto* ve = calibration->definition().parameterWithRole("ve_map"))
             active_->open(QString::fromStdString(ve->name));
@@ -534,10 +551,10 @@ void MapsStation::reload() {
 }
 
 void MapsStation::refreshBar() {
-    undo_->setEnabled(session_.history().canUndo());
-    redo_->setEnabled(session_.history().canRedo());
-    undo_->setToolTip("Undo: " + QString::fromStdString(session_.history().undoName()) + " (Ctrl+Z)");
-    redo_->setToolTip("Redo: " + QString::fromStdString(session_.history().redoName()) + " (Ctrl+Shift+Z)");
+    undo_->setEnabled(desks_.round.history().canUndo());
+    redo_->setEnabled(desks_.round.history().canRedo());
+    undo_->setToolTip("Undo: " + QString::fromStdString(desks_.round.history().undoName()) + " (Ctrl+Z)");
+    redo_->setToolTip("Redo: " + QString::fromStdString(desks_.round.history().redoName()) + " (Ctrl+Shift+Z)");
     card_->show(active_);
     if (definitionPanel_->isVisible() && active_) definitionPanel_->showParameter(active_->parameter());
     QString text;
@@ -558,7 +575,7 @@ void MapsStation::refreshBar() {
                        .arg(most, 0, 'f', decimals)
                        .arg(sum / static_cast<double>(cells.size()), 0, 'f', decimals);
         if (active_->showsDifference())
-            text += QString("%1difference to %2").arg(text.isEmpty() ? "" : " \u00b7 ", session_.referenceName());
+            text += QString("%1difference to %2").arg(text.isEmpty() ? "" : " \u00b7 ", desks_.reference.name());
         else if (!active_->ridges().empty())
             text += QString("%1%2 cells stand out of their neighbours")
                         .arg(text.isEmpty() ? "" : " \u00b7 ")

@@ -18,7 +18,7 @@ namespace brusk::app {
 class MapsStation : public Station {
     Q_OBJECT
   public:
-    MapsStation(Session& session, QWidget* parent = nullptr);
+    MapsStation(Desks& desks, QWidget* parent = nullptr);
     QString hint() const override {
         return "type a number, +2, x1.05 or -3% \u00b7 H V B fill \u00b7 S softens \u00b7 R takes the reference \u00b7 "
                "Ctrl+Z undoes";
@@ -61,7 +61,7 @@ class MapsStation : public Station {
     void familyChanged();
     void forFamily(calibration::Transfer plan);
 
-    Session& session_;
+    Desks& desks_;
     bool stale_ = true;  ///< something changed while the station was not seen
     FinderPanel* finder_;
     QList<ParameterPane*> panes_;

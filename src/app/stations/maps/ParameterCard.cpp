@@ -9,13 +9,16 @@
 #include <cmath>
 
 #include "app/theme/Theme.h"
+#include "app/desks/ReferenceDesk.h"
+#include "app/desks/RoundDesk.h"
+#include "app/desks/UnitChoice.h"
 #include "core/base/Text.h"
 
 namespace brusk::app {
 
 using definition::Parameter;
 
-ParameterCard::ParameterCard(Session& session, QWidget* parent) : QFrame(parent), session_(session) {
+ParameterCard::ParameterCard(Desks& desks, QWidget* parent) : QFrame(parent), desks_(desks) {
     setFixedWidth(252);
     setObjectName("card");
     auto* column = new QVBoxLayout(this);
@@ -98,14 +101,14 @@ void ParameterCard::cellFacts(ParameterPane& pane) {
     const auto& c = pane.grid()->contents();
     if (!c.x.empty()) {
         const auto unit = [&](const std::string& stored) {
-            return QString::fromStdString(session_.unitPreferences().shown(stored).unit);
+            return QString::fromStdString(desks_.units.preferences().shown(stored).unit);
         };
         QString place = QString::number(c.x[cell % t.columns], 'f', c.xDecimals) + " " + unit(t.x.unit);
         if (!c.y.empty())
             place += ", " + QString::number(c.y[cell / t.columns], 'f', c.yDecimals) + " " + unit(t.y.unit);
         fact("Cell", place);
     }
-    const auto& conversion = session_.calibration()->definition().conversionOf(*t.parameter);
+    const auto& conversion = desks_.round.calibration()->definition().conversionOf(*t.parameter);
     const bool words = conversion.kind == definition::Conversion::Kind::Verbal;
     fact("Value", number(t.values[cell]) +
                       (words ? " = " + QString::fromUtf8(conversion.textFor(t.raw[cell]).data(),
@@ -148,11 +151,11 @@ void ParameterCard::referenceFacts(ParameterPane& pane, size_t cell) {
     const auto& shown = pane.shown();
     const auto& t = pane.table();
     QStringList met;
-    for (const auto& choice : session_.referenceChoices()) {
+    for (const auto& choice : desks_.reference.choices()) {
         if (met.size() >= 6) break;
-        const auto other = session_.referenceNamed(choice.key);
+        const auto other = desks_.reference.named(choice.key);
         if (!other) continue;
-        const Parameter* p = &other->definition() == &session_.calibration()->definition()
+        const Parameter* p = &other->definition() == &desks_.round.calibration()->definition()
                                  ? t.parameter
                                  : calibration::counterpart(other->definition(), *t.parameter);
         const auto theirs = p ? other->read(*p, t.slice) : Result<calibration::Table>(fail(ErrorCode::NotFound, ""));
@@ -193,7 +196,7 @@ void ParameterCard::storedFacts(ParameterPane& pane, size_t cell) {
 }
 
 void ParameterCard::neighbours(const Parameter& p) {
-    const auto* shared = session_.sharedBytes();
+    const auto* shared = desks_.round.sharedBytes();
     if (!shared) return;
     const auto others = shared->of(p);
     if (!others.empty()) heading("On the same bytes");
@@ -213,8 +216,8 @@ void ParameterCard::show(ParameterPane* pane) {
     html_.clear();
     inTable_ = false;
     browser_->clear();
-    if (!pane || !pane->readable() || !session_.calibration()) return;
-    const auto& d = session_.calibration()->definition();
+    if (!pane || !pane->readable() || !desks_.round.calibration()) return;
+    const auto& d = desks_.round.calibration()->definition();
     const Parameter& p = *pane->table().parameter;
     paragraph(QString("<p style=\"margin:2px 2px 8px 2px; color:%1\">%2</p>")
                   .arg(tokens().faint.name(), QString::fromStdString(p.description).toHtmlEscaped()));

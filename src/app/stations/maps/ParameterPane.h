@@ -10,7 +10,7 @@
 #include <QStackedWidget>
 #include <QToolButton>
 
-#include "app/Session.h"
+#include "app/desks/Desks.h"
 #include "app/stations/maps/ValueEditor.h"
 #include "app/widgets/MapGrid.h"
 #include "app/widgets/ProfileView.h"
@@ -18,6 +18,7 @@
 #include "core/calibration/Compare.h"
 #include "core/calibration/Shape.h"
 #include "core/calibration/Surface.h"
+#include "core/job/Maps.h"
 
 namespace brusk::app {
 
@@ -25,7 +26,7 @@ class ParameterPane : public QFrame {
     Q_OBJECT
   public:
     /// `suffix` makes the object names of a second, third ... pane their own.
-    ParameterPane(Session& session, const QString& suffix, QWidget* parent = nullptr);
+    ParameterPane(Desks& desks, const QString& suffix, QWidget* parent = nullptr);
 
     void open(const QString& parameter);
     QString parameter() const { return parameter_; }
@@ -99,7 +100,7 @@ class ParameterPane : public QFrame {
     void drag(int row, int column, double shownValue, bool done);
     std::vector<double> inShown(const std::vector<double>& values) const;
 
-    Session& session_;
+    Desks& desks_;
     QString parameter_;
     bool readable_ = false;
     calibration::Table table_;

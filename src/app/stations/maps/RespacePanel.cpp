@@ -7,10 +7,13 @@
 
 #include "app/theme/Theme.h"
 #include "app/widgets/Panels.h"
+#include "app/desks/Messages.h"
+#include "app/desks/RoundDesk.h"
+#include "app/desks/UnitChoice.h"
 
 namespace brusk::app {
 
-RespacePanel::RespacePanel(Session& session, QWidget* parent) : QFrame(parent), session_(session) {
+RespacePanel::RespacePanel(Desks& desks, QWidget* parent) : QFrame(parent), desks_(desks) {
     setObjectName("respace");
     setProperty("panel", true);
     auto* column = new QVBoxLayout(this);
@@ -56,22 +59,22 @@ RespacePanel::RespacePanel(Session& session, QWidget* parent) : QFrame(parent), 
     });
     connect(apply_, &QPushButton::clicked, this, [this] {
         if (!plan_ || plan_->edit.empty()) return;
-        if (auto done = session_.edit(plan_->edit); !done)
-            return session_.say(QString::fromStdString(done.error().text()), true);
-        session_.say(QString::fromStdString(plan_->edit.name) + ": " + outcome_->text());
+        if (auto done = desks_.round.edit(plan_->edit); !done)
+            return desks_.messages.say(QString::fromStdString(done.error().text()), true);
+        desks_.messages.say(QString::fromStdString(plan_->edit.name) + ": " + outcome_->text());
         hide();
     });
 }
 
 void RespacePanel::begin(ParameterPane* pane, size_t axis) {
     if (!pane || !pane->readable() || axis >= pane->table().parameter->axes.size())
-        return session_.say("This parameter has no such axis.", true);
+        return desks_.messages.say("This parameter has no such axis.", true);
     const auto& values = axis == 0 ? pane->table().x : pane->table().y;
     if (!values.editable)
-        return session_.say("The breakpoints of this axis do not lie in the image; they can't be moved.", true);
+        return desks_.messages.say("The breakpoints of this axis do not lie in the image; they can't be moved.", true);
     pane_ = pane;
     axis_ = axis;
-    shown_ = session_.unitPreferences().shown(values.unit);
+    shown_ = desks_.units.preferences().shown(values.unit);
     title_->setText(QString("%1, %2").arg(QString::fromStdString(values.label), QString::fromStdString(shown_.unit)));
     setText(values.values);
     show();
@@ -97,7 +100,7 @@ std::optional<std::vector<double>> RespacePanel::typed() const {
 
 void RespacePanel::preview() {
     const auto values = typed();
-    const auto* calibration = session_.calibration();
+    const auto* calibration = desks_.round.calibration();
     if (!pane_ || !pane_->readable() || !calibration) return hide();
     plan_ = values ? calibration::respace(
                          *calibration, *pane_->table().parameter, axis_, *values,

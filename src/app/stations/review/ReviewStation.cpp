@@ -6,8 +6,17 @@
 #include <cmath>
 
 #include "app/widgets/Times.h"
+#include "app/desks/Background.h"
+#include "app/desks/EvidenceDesk.h"
+#include "app/desks/Messages.h"
+#include "app/desks/OpenFolder.h"
+#include "app/desks/Places.h"
+#include "app/desks/Playback.h"
+#include "app/desks/RoundDesk.h"
+#include "app/desks/UnitChoice.h"
 #include "core/evidence/MapSamples.h"
 #include "core/proposals/AirCorrection.h"
+#include "core/job/Correct.h"
 
 namespace brusk::app {
 
@@ -46,7 +55,7 @@ double shownOf(const evidence::CellStat& cell, int what) {
 
 }  // namespace
 
-ReviewStation::ReviewStation(Session& session, QWidget* parent) : Station("Review", parent), session_(session) {
+ReviewStation::ReviewStation(Desks& desks, QWidget* parent) : Station("Review", parent), desks_(desks) {
     primary()->hide();
     auto* top = new QHBoxLayout;
     top->setSpacing(12);
@@ -64,7 +73,7 @@ ReviewStation::ReviewStation(Session& session, QWidget* parent) : Station("Revie
     lanes_->setObjectName("reviewLanes");
     auto* traces = new QVBoxLayout;
     traces->addWidget(lanes_, 1);
-    traces->addWidget(new PlayBar(session_, ""));
+    traces->addWidget(new PlayBar(desks_, ""));
     top->addLayout(traces, 1);
     body()->addLayout(top, 5);
     auto* bottom = new QHBoxLayout;
@@ -81,35 +90,35 @@ ReviewStation::ReviewStation(Session& session, QWidget* parent) : Station("Revie
     cells_->setObjectName("cellView");
     bottom->addWidget(cells_);
     body()->addLayout(bottom, 5);
-    connect(&session_, &Session::unitsChanged, this, [this] {
+    connect(&desks_.units, &UnitChoice::changed, this, [this] {
         if (recording_) showRecording();
         refreshCells();
     });
     connect(list_, &QListWidget::currentRowChanged, this, &ReviewStation::load);
     connect(what_, &QComboBox::currentIndexChanged, this, &ReviewStation::refreshCells);
     connect(cells_, &MapGrid::selectionMoved, this, &ReviewStation::showMoments);
-    connect(lanes_, &LaneView::cursorMoved, &session_, &Session::setMoment);
-    connect(&session_, &Session::momentChanged, this, &ReviewStation::showMoment);
+    connect(lanes_, &LaneView::cursorMoved, &desks_.playback, &Playback::setMoment);
+    connect(&desks_.playback, &Playback::momentChanged, this, &ReviewStation::showMoment);
     for (const auto& [keys, place] : {std::pair{QKeySequence(Qt::Key_Space), static_cast<QWidget*>(lanes_)},
                                       {QKeySequence("Ctrl+P"), static_cast<QWidget*>(this)}}) {
         auto* shortcut = new QShortcut(keys, place);
         shortcut->setContext(Qt::WidgetWithChildrenShortcut);
-        connect(shortcut, &QShortcut::activated, this, [this] { session_.play(!session_.playback().playing); });
+        connect(shortcut, &QShortcut::activated, this, [this] { desks_.playback.play(!desks_.playback.playing()); });
     }
-    connect(&session_, &Session::roundSelected, this, [this] {
+    connect(&desks_.places, &Places::roundShown, this, [this] {
         if (isVisible()) refresh();
     });
-    connect(&session_, &Session::samplesChanged, this, &ReviewStation::refreshCells);
+    connect(&desks_.evidence, &EvidenceDesk::changed, this, &ReviewStation::refreshCells);
     refresh();
 }
 
 void ReviewStation::refresh() {
-    const auto* round = session_.selected();
+    const auto* round = desks_.round.selected();
     // What is looked at stays where it is, as long as nothing was driven since.
     const QString shown = round ? QString("%1/%2/%3")
-                                      .arg(QString::fromStdString(session_.folder()->path().string()))
+                                      .arg(QString::fromStdString(desks_.folder.folder()->path().string()))
                                       .arg(round->id)
-                                      .arg(session_.recordings(round->id).size())
+                                      .arg(desks_.evidence.recordings(round->id).size())
                                 : QString();
     if (round)
         subtitle()->setText(QString("round %1, %2").arg(round->number).arg(QString::fromStdString(round->title)));
@@ -124,7 +133,7 @@ void ReviewStation::refresh() {
         subtitle()->setText("Nothing was read yet.");
         return;
     }
-    for (const auto& entry : session_.recordings(round->id))
+    for (const auto& entry : desks_.evidence.recordings(round->id))
         list_->addItem(QString("%1\n%2, %3 s, %4")
                            .arg(QString::fromStdString(entry.title), timeOfDay(entry.startedAt))
                            .arg(entry.duration_s, 0, 'f', 0)
@@ -133,7 +142,7 @@ void ReviewStation::refresh() {
     setRole(found_, "faint");
     if (list_->count() == 0)
         found_->setText("No drive was recorded on this round. Flash it and record one on the Drive station.");
-    session_.loadDrives(round->id);
+    desks_.evidence.load(round->id);
     refreshCells();
     if (list_->count()) {
         list_->setCurrentRow(list_->count() - 1);
@@ -142,27 +151,27 @@ void ReviewStation::refresh() {
 }
 
 void ReviewStation::load(int row) {
-    const auto* round = session_.selected();
+    const auto* round = desks_.round.selected();
     if (!round || row < 0) return;
-    const auto entries = session_.recordings(round->id);
+    const auto entries = desks_.evidence.recordings(round->id);
     if (row >= static_cast<int>(entries.size())) return;
     using Loaded = Result<std::shared_ptr<const recording::Recording>>;
     const QString title =
         QString("round %1, %2").arg(round->number).arg(QString::fromStdString(entries[static_cast<size_t>(row)].title));
-    session_.inBackground<Loaded>(
-        [folder = session_.sharedFolder(), entry = entries[static_cast<size_t>(row)]] {
+    desks_.background.latest(
+        this,
+        [folder = desks_.folder.car().folder, entry = entries[static_cast<size_t>(row)]]() -> Loaded {
             return job::loadRecording(*folder, entry);
         },
-        [this, title, file = entries[static_cast<size_t>(row)].file, asked = ++asked_](Loaded loaded) {
-            if (asked != asked_) return;  // something else is looked at by now
+        [this, title, file = entries[static_cast<size_t>(row)].file](Loaded loaded) {
             if (!loaded) {
                 shown_.clear();  // to be tried again
-                return session_.say(QString::fromStdString(loaded.error().text()), true);
+                return desks_.messages.say(QString::fromStdString(loaded.error().text()), true);
             }
             recording_ = *loaded;
             recordingFile_ = file;
             showRecording();
-            session_.lookAt(recording_, title);
+            desks_.playback.lookAt(recording_, title);
         });
 }
 
@@ -172,7 +181,7 @@ void ReviewStation::showRecording() {
         const auto place = recording_->findRole(choice.role);
         if (!place) continue;
         const std::string& name = place.channel->description.empty() ? place.channel->name : place.channel->description;
-        const auto shown = session_.unitPreferences().shown(place.channel->unit);
+        const auto shown = desks_.units.preferences().shown(place.channel->unit);
         traces.push_back(
             {QString::fromStdString(name + (shown.unit.empty() || name.ends_with(shown.unit) ? "" : " " + shown.unit)),
              QString::fromStdString(place.channel->unit), choice.lane, choice.colour, choice.decimals,
@@ -185,32 +194,32 @@ void ReviewStation::showRecording() {
 }
 
 void ReviewStation::refreshCells() {
-    const auto* round = session_.selected();
-    const auto drives = round ? session_.drives(round->id) : nullptr;
+    const auto* round = desks_.round.selected();
+    const auto drives = round ? desks_.evidence.of(round->id) : nullptr;
     GridContents c;
     map_ = {};
     samples_.reset();
-    if (drives && session_.calibration()) {
-        const auto* ve = session_.kit()->definition->parameterWithRole("ve_map");
+    if (drives && desks_.round.calibration()) {
+        const auto* ve = desks_.folder.kit()->definition->parameterWithRole("ve_map");
         if (!ve) {
             found_->setText(
                 "The definition does not say which map is the volumetric efficiency. Give it its role on the "
                 "Maps station, under Definition.");
             setRole(found_, "warm");
-        } else if (auto table = session_.calibration()->read(*ve)) {
+        } else if (auto table = desks_.round.calibration()->read(*ve)) {
             map_ = std::move(*table);
         }
     }
     cells_->setVisible(!map_.values.empty());
     if (map_.values.empty()) return;
     drives_ = drives;
-    samples_ = std::make_shared<const evidence::MapSamples>(*session_.kit()->definition, map_, *drives,
+    samples_ = std::make_shared<const evidence::MapSamples>(*desks_.folder.kit()->definition, map_, *drives,
                                                             evidence::Measure::mixture());
     const auto stats = samples_->cells();
     const auto error = evidence::fuelError(stats, proposals::kVisited);
     c.rows = map_.rows;
     c.columns = map_.columns;
-    c.setAxes(ShownAxis(map_.x, session_.unitPreferences()), ShownAxis(map_.y, session_.unitPreferences()));
+    c.setAxes(ShownAxis(map_.x, desks_.units.preferences()), ShownAxis(map_.y, desks_.units.preferences()));
     const int what = what_->currentIndex();
     c.decimals = what == kCount ? 0 : 1;
     c.showSign = what != kCount && what != kSpread;
@@ -235,26 +244,26 @@ void ReviewStation::showMoments() {
     const auto drive = drives_->named(recordingFile_);
     std::vector<double> times;
     if (drive) times = samples_->times(row * map_.columns + column, static_cast<uint16_t>(*drive));
-    const auto& units = session_.unitPreferences();
+    const auto& units = desks_.units.preferences();
     cellText_->setText(QString("%1, %2: %3 samples in this recording")
                            .arg(ShownAxis(map_.x, units).text(column), ShownAxis(map_.y, units).text(row),
                                 QString::number(times.size())));
-    if (!times.empty() && cells_->hasFocus()) session_.setMoment(times.front());
+    if (!times.empty() && cells_->hasFocus()) desks_.playback.setMoment(times.front());
     lanes_->setMarks(std::move(times));
 }
 
 void ReviewStation::showMoment() {
-    if (!isVisible() || !recording_ || session_.playback().recording != recording_) return;
-    const double now = session_.playback().time_s;
+    if (!isVisible() || !recording_ || desks_.playback.recording() != recording_) return;
+    const double now = desks_.playback.time_s();
     lanes_->setCursor(now);
     // What is played stays in sight.
-    if (session_.playback().playing && (now > lanes_->to() || now < lanes_->from()))
+    if (desks_.playback.playing() && (now > lanes_->to() || now < lanes_->from()))
         lanes_->setSpan(now, now + (lanes_->to() - lanes_->from()));
     if (map_.values.empty()) return;
     const auto x = evidence::valueAlong(*recording_, samples_->axes.x, now),
                y = evidence::valueAlong(*recording_, samples_->axes.y, now);
     if (!x || !y) return cells_->setRing(std::nullopt);
-    const auto& units = session_.unitPreferences();
+    const auto& units = desks_.units.preferences();
     cells_->setRing(QPointF(units.shown(map_.x.unit)(*x), units.shown(map_.y.unit)(*y)));
 }
 

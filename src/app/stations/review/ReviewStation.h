@@ -5,18 +5,20 @@
 #include <QComboBox>
 #include <QListWidget>
 
-#include "app/Session.h"
+#include "app/desks/Desks.h"
 #include "app/widgets/LaneView.h"
 #include "app/widgets/MapGrid.h"
 #include "app/widgets/Panels.h"
 #include "app/widgets/PlayBar.h"
+#include "core/evidence/Drives.h"
+#include "core/evidence/MapSamples.h"
 
 namespace brusk::app {
 
 class ReviewStation : public Station {
     Q_OBJECT
   public:
-    ReviewStation(Session& session, QWidget* parent = nullptr);
+    ReviewStation(Desks& desks, QWidget* parent = nullptr);
     QString hint() const override {
         return "click a cell to see its moments \u00b7 Space plays \u00b7 wheel zooms \u00b7 right-drag moves \u00b7 "
                "Home shows all";
@@ -31,7 +33,7 @@ class ReviewStation : public Station {
     void showMoments();
     void showMoment();
 
-    Session& session_;
+    Desks& desks_;
     QListWidget* list_;
     LaneView* lanes_;
     MapGrid* cells_;

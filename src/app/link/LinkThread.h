@@ -15,7 +15,7 @@
 namespace brusk::app {
 
 struct BenchOrders;
-struct LinkParts;
+class LinkParts;
 
 class LinkThread {
   public:
@@ -32,7 +32,7 @@ class LinkThread {
     /// Pulls or plugs the bench car's cable, from any thread.
     void setCable(bool plugged);
     /// Weather, fuel and faults of the bench car, from any thread; acts while it drives.
-    void order(const BenchOrders& orders);
+    Done order(const BenchOrders& orders);
     /// What the port said of its bus when it was last in use, and the share of the wire in use.
     link::PortStatus status() const;
     const link::TrafficLog& traffic() const { return *traffic_; }

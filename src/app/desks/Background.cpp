@@ -1,8 +1,10 @@
 // A pool that works, and the way back to the interface thread.
 // SPDX-License-Identifier: GPL-3.0-or-later
-#include "app/Background.h"
+#include "app/desks/Background.h"
 
 #include <algorithm>
+
+#include "app/desks/Messages.h"
 
 namespace brusk::app {
 
@@ -71,6 +73,26 @@ void WorkPool::run() {
         }
         work();
     }
+}
+
+Background::Newest Background::askedBy(const QObject* owner, int question) {
+    auto& newest = newest_[{owner, question}];
+    if (newest) return newest;
+    newest = std::make_shared<std::atomic<uint64_t>>(1);
+    QObject::connect(owner, &QObject::destroyed, &calls_, [this, owner, question] {
+        const auto gone = newest_.extract({owner, question});
+        if (!gone.empty()) ++*gone.mapped();
+    });
+    return newest;
+}
+
+void Background::saySomethingBroke(const std::string& sentence) {
+    messages_.say(QString::fromStdString(sentence), true);
+}
+
+Error Background::brokenError(const std::exception& problem) {
+    return {ErrorCode::Broken, std::string("Something unexpected stopped a computation: ") + problem.what() +
+                                   ". Nothing was changed."};
 }
 
 }  // namespace brusk::app

@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-#include "app/LinkThread.h"
+#include "app/link/LinkThread.h"
 
-#include "app/LinkParts.h"
+#include "app/link/LinkParts.h"
 
 #include <chrono>
 #include <cstdio>
@@ -13,25 +13,8 @@ constexpr int64_t kListen_us = 50000;
 constexpr std::chrono::milliseconds kRest{500};
 }  // namespace
 
-void LinkParts::obeyOrders() {
-    if (!car) return;
-    const std::lock_guard lock(ordersMutex);
-    if (!orders) return;
-    car->plant().setWeather(orders->weather);
-    car->plant().setFuel(orders->fuel);
-    car->faults() = orders->faults;
-    orders.reset();
-}
-
-void LinkParts::watchTraffic() {
-    link::CanPort& watched = bus ? static_cast<link::CanPort&>(*bus) : *socket;
-    watched.watch([log = traffic, bitrate = watched.status().bitrate](const link::CanFrame& frame, bool ours) {
-        log->add(frame, ours, bitrate);
-    });
-}
-
 LinkThread::LinkThread(std::unique_ptr<LinkParts> port)
-    : port_(std::move(port)), traffic_(port_->traffic), hasBenchCar_(port_->car != nullptr) {
+    : port_(std::move(port)), traffic_(port_->traffic()), hasBenchCar_(port_->hasBenchCar()) {
     port_->watchTraffic();
     status_ = port_->port().status();
     thread_ = std::thread([this] { run(); });
@@ -56,12 +39,11 @@ void LinkThread::post(Task task) {
 }
 
 void LinkThread::setCable(bool plugged) {
-    if (port_->bus) port_->bus->setConnected(plugged);
+    port_->setCable(plugged);
 }
 
-void LinkThread::order(const BenchOrders& orders) {
-    const std::lock_guard lock(port_->ordersMutex);
-    port_->orders = orders;
+Done LinkThread::order(const BenchOrders& orders) {
+    return port_->order(orders);
 }
 
 link::PortStatus LinkThread::status() const {
@@ -97,7 +79,7 @@ void LinkThread::run() {
             listen();
             continue;
         }
-        // A task catches what its work throws (Session::startTask); a watcher of the bus must not end the program
+        // A task catches what its work throws (LinkDesk::run); a watcher of the bus must not end the program
         // either.
         try {
             task(*port_);

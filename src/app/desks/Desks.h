@@ -1,0 +1,59 @@
+// All desks of the window, and how they answer to each other. Nobody who holds this sees a desk: who works at one
+// includes its header. SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include <memory>
+
+#include "core/storage/FileSystem.h"
+
+namespace brusk::app {
+
+class Background;
+class ControllerDesk;
+class DefinitionDesk;
+class DriveDesk;
+class EvidenceDesk;
+class FlashDesk;
+class LinkDesk;
+class Messages;
+class OpenFolder;
+class Places;
+class Playback;
+class ReferenceDesk;
+class RoundDesk;
+class SheetDesk;
+class UnitChoice;
+
+class Desks {
+  public:
+    Desks(storage::FileSystem& files, const storage::Path& dataFolder);
+    ~Desks();
+    Desks(const Desks&) = delete;
+    Desks& operator=(const Desks&) = delete;
+
+    /// Opens a car folder, or makes it, where `create` says so and none is there.
+    [[nodiscard]] Done open(const storage::Path& path, bool create, const std::string& carName);
+
+  private:
+    struct All;
+    std::unique_ptr<All> all_;
+
+  public:
+    Messages& messages;
+    Background& background;
+    Places& places;
+    UnitChoice& units;
+    Playback& playback;
+    OpenFolder& folder;
+    SheetDesk& sheet;
+    RoundDesk& round;
+    ReferenceDesk& reference;
+    DefinitionDesk& definition;
+    EvidenceDesk& evidence;
+    LinkDesk& link;
+    ControllerDesk& controller;
+    FlashDesk& flash;
+    DriveDesk& drive;
+};
+
+}  // namespace brusk::app

@@ -1,0 +1,66 @@
+// The drive that is recorded: its channels, its newest row, where it has been on the map that is in the car.
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include <QObject>
+#include <atomic>
+
+#include "app/desks/CarInHand.h"
+#include "core/job/Drive.h"
+
+namespace brusk::app {
+
+class Background;
+class LinkDesk;
+class Messages;
+class Playback;
+
+class DriveDesk : public QObject {
+    Q_OBJECT
+  public:
+    DriveDesk(const CarInHand& car, LinkDesk& link, Playback& playback, Background& background, Messages& messages);
+
+    /// `route`: what the bench car's driver does; a real car's driver does what he likes.
+    [[nodiscard]] Done start(const std::vector<std::string>& channels, const std::string& route);
+    void stop();
+    bool driving() const;
+
+    const job::ChannelSet* channels() const { return channels_.get(); }
+    const std::vector<std::string>& externalNames() const { return externalNames_; }
+    const job::LiveRow& live() const { return live_; }
+    /// The newest value of a channel by name, or of a role in its unit; NaN when it is not sampled.
+    double value(const std::string& channel) const;
+    double role(roles::Role role) const;
+    /// Where the drive that is recorded has been on the VE map that is in the car; null where that is not known.
+    std::shared_ptr<const job::LiveCoverage> coverage() const { return coverage_; }
+
+    /// Whether there is a "now": a drive runs, or a recording is looked at.
+    bool hasNow() const;
+    /// What a channel says now; NaN when nothing does.
+    double valueNow(const std::string& channel) const;
+
+  signals:
+    void liveChanged();
+    void driveChanged();
+    /// A recording of this round is in the folder.
+    void recorded(int64_t round);
+
+  private:
+    struct Orders;  // of one drive, for the link's thread
+    std::shared_ptr<job::LiveCoverage> coverageOfCar() const;
+    std::function<void()> record(class LinkParts& open, const std::stop_token& stop, const Orders& orders);
+    void ended(const Result<job::DriveOutcome>& outcome);
+
+    const CarInHand& car_;
+    LinkDesk& link_;
+    Playback& playback_;
+    Background& background_;
+    Messages& messages_;
+    std::atomic<bool> livePending_{false};
+    std::shared_ptr<const job::ChannelSet> channels_;
+    std::vector<std::string> externalNames_, externalRoles_;
+    job::LiveRow live_;
+    std::shared_ptr<job::LiveCoverage> coverage_;
+};
+
+}  // namespace brusk::app

@@ -1,0 +1,87 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "app/desks/EvidenceDesk.h"
+
+#include "app/desks/Background.h"
+#include "app/desks/Messages.h"
+#include "core/job/Correct.h"
+
+namespace brusk::app {
+
+EvidenceDesk::EvidenceDesk(const CarInHand& car, Background& background, Messages& messages)
+    : car_(car), background_(background), messages_(messages) {}
+
+EvidenceDesk::DrivesPtr EvidenceDesk::of(int64_t round) const {
+    const auto found = driven_.find(round);
+    return found != driven_.end() && found->second.on == round ? behind(round) : nullptr;
+}
+
+EvidenceDesk::DrivesPtr EvidenceDesk::behind(int64_t round) const {
+    const auto found = driven_.find(round);
+    if (found == driven_.end() || !found->second.on) return nullptr;
+    const auto drives = drives_.find(*found->second.on);
+    return drives == drives_.end() ? nullptr : drives->second;
+}
+
+void EvidenceDesk::load(int64_t round) {
+    if (!car_.folder || !car_.kit || !car_.round(round) || loading_.count(round)) return;
+    // A recording may have come from outside.
+    const auto known = driven_.find(round);
+    if (known == driven_.end() || known->second.recordings != recordings(round).size()) load(round, false);
+}
+
+void EvidenceDesk::load(int64_t round, bool measure) {
+    const uint64_t mine = loading_[round] = ++asked_;
+    struct Loaded {
+        job::DrivenLine line;
+        Done measured;
+    };
+    background_.each(
+        this,
+        [folder = car_.folder, kit = car_.kit, round, measure]() -> Result<Loaded> {
+            auto line = job::drivesOfLine(*kit, *folder, round);
+            if (!line) return tl::unexpected(line.error());
+            // What everybody asks for is ready when they see it.
+            (void)line->drives->mixture();
+            Loaded out{std::move(*line), {}};
+            if (measure && out.line.round == round)
+                if (const auto error = job::measureFuelError(*kit, *folder, round, *out.line.drives); !error)
+                    out.measured = tl::unexpected(error.error());
+            return out;
+        },
+        [this, round, mine, measure, from = car_.folder, count = recordings(round).size()](Result<Loaded> loaded) {
+            const auto newest = loading_.find(round);
+            if (car_.folder != from || newest == loading_.end() || newest->second != mine) return;
+            loading_.erase(newest);
+            if (!loaded) return messages_.failed(loaded.error());
+            if (!loaded->measured) messages_.failed(loaded->measured.error());
+            for (const std::string& sentence : loaded->line.leftOut)
+                messages_.say(QString::fromStdString(sentence), true);
+            driven_[round] = {loaded->line.round, count};
+            if (const auto on = loaded->line.round)
+                if (auto& kept = drives_[*on]; !kept || *on == round) kept = loaded->line.drives;
+            emit changed();
+            if (measure) emit measured();
+        });
+}
+
+std::vector<carfolder::RecordingEntry> EvidenceDesk::recordings(int64_t round) const {
+    return car_.folder ? messages_.orSay(car_.folder->recordings().of(round))
+                       : std::vector<carfolder::RecordingEntry>();
+}
+
+std::shared_ptr<const recording::Recording> EvidenceDesk::recording(const carfolder::RecordingEntry& entry) const {
+    return messages_.orSay(job::loadRecording(*car_.folder, entry));
+}
+
+void EvidenceDesk::driveAdded(int64_t round) {
+    // Who stood on an ancestor's drives may stand on this one now.
+    drives_.erase(round);
+    driven_.clear(), loading_.clear();
+    load(round, true);
+}
+
+void EvidenceDesk::forget() {
+    drives_.clear(), driven_.clear(), loading_.clear();
+}
+
+}  // namespace brusk::app

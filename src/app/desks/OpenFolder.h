@@ -1,0 +1,71 @@
+// The car folder that is open: opening it, its rounds, what its car runs, its settings.
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include <QObject>
+
+#include "app/desks/CarInHand.h"
+
+namespace brusk::app {
+
+class Messages;
+
+class OpenFolder : public QObject {
+    Q_OBJECT
+  public:
+    OpenFolder(storage::FileSystem& files, storage::Path dataFolder, CarInHand& car, Messages& messages);
+
+    /// Refused while a flash runs.
+    [[nodiscard]] Done open(const storage::Path& path);
+    [[nodiscard]] Done create(const storage::Path& path, const std::string& carName);
+
+    const CarInHand& car() const { return car_; }
+    carfolder::CarFolder* folder() const { return car_.folder.get(); }
+    const job::Kit* kit() const { return car_.kit.get(); }
+    const std::vector<carfolder::Round>& rounds() const { return car_.rounds; }
+    /// What the car runs, as the footer says it.
+    QString carSentence() const;
+    /// What the folder keeps of the controller that was read; null before.
+    const link::Identity* keptIdentity() const { return keptIdentity_ ? &*keptIdentity_ : nullptr; }
+    /// A setting of the open folder; empty without one.
+    std::string setting(const std::string& key) const;
+    /// What can't be kept is said.
+    void keep(const std::string& key, const std::string& value);
+    /// All controllers that Brusk has a kit for.
+    const std::vector<std::shared_ptr<const job::Kit>>& kits() const { return kits_; }
+
+    storage::FileSystem& files() const { return files_; }
+
+    /// Looks the rounds and the car's contents up again.
+    void refresh();
+    /// The controller that answered. `mismatch`: what does not fit, a sentence; empty where it is the folder's own.
+    void useKit(std::shared_ptr<const job::Kit> kit, const std::string& mismatch);
+    /// The link is closed: nothing is there that might not fit.
+    void forgetMismatch() { car_.mismatch.clear(); }
+    /// The same kit with another definition, kept in the folder.
+    void takeDefinition(std::shared_ptr<const job::Kit> kit);
+
+  signals:
+    void aboutToClose();   ///< what is not kept yet is kept now
+    void closed();         ///< another folder is in hand; what was known of the one before is forgotten
+    void opened();         ///< its rounds are known
+    void changed();        ///< all desks have it
+    void roundsChanged();
+    void kitFound();       ///< the first time this car's controller is known
+    void definitionTaken();  ///< the calibration is another view now
+    void definitionChanged();
+
+  private:
+    void take(std::unique_ptr<carfolder::CarFolder> folder);
+    /// The kit with the definition that the open folder keeps of its own.
+    void useOwnDefinition();
+
+    storage::FileSystem& files_;
+    storage::Path dataFolder_;
+    CarInHand& car_;
+    Messages& messages_;
+    std::vector<std::shared_ptr<const job::Kit>> kits_;
+    std::optional<link::Identity> keptIdentity_;
+};
+
+}  // namespace brusk::app

@@ -1,0 +1,149 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "app/link/LinkParts.h"
+
+#include <algorithm>
+#include <mutex>
+#include <optional>
+
+#include "benchcar/VirtualBus.h"
+#include "core/link/Ports.h"
+
+namespace brusk::app {
+
+struct LinkParts::Bench {
+    benchcar::BenchCar car;
+    benchcar::VirtualBus bus{car};
+    benchcar::PacedBus paced{bus, 0};
+
+    struct Orders {
+        benchcar::Weather weather;
+        benchcar::Fuel fuel;
+        benchcar::Faults faults;
+    };
+    std::mutex mutex;  // guards orders
+    std::optional<Orders> orders;
+};
+
+BenchOrders usualOrders() {
+    const benchcar::Weather weather;
+    const benchcar::Fuel& fuel = benchcar::kHeronFitted.fuel;
+    return {weather.temperature_C, weather.pressure_kPa, fuel.octane_RON, fuel.ethanol * 100, {}};
+}
+
+const std::vector<BenchChoice>& routeChoices() {
+    static const std::vector<BenchChoice> choices = [] {
+        std::vector<BenchChoice> out;
+        for (const auto& route : benchcar::routes())
+            out.push_back({route.name, route.title, route.seconds()});
+        out.push_back({kUnseenCells, "Cells not seen yet on this round", 0});
+        return out;
+    }();
+    return choices;
+}
+
+const std::vector<BenchChoice>& faultChoices() {
+    static const std::vector<BenchChoice> choices = [] {
+        std::vector<BenchChoice> out;
+        for (const auto& fault : benchcar::faultChoices())
+            out.push_back({std::string(fault.name), std::string(fault.title), 0});
+        return out;
+    }();
+    return choices;
+}
+
+LinkParts::LinkParts() = default;
+LinkParts::~LinkParts() = default;
+
+Result<std::unique_ptr<LinkParts>> LinkParts::open(const std::string& choice, ByteSpan flash) {
+    std::unique_ptr<LinkParts> out(new LinkParts);
+    if (choice == "bench") {
+        out->bench_ = std::make_unique<Bench>();
+        const auto memory = out->bench_->car.memory().flash();
+        if (flash.size() == memory.size()) {
+            std::copy(flash.begin(), flash.end(), memory.begin());
+            out->bench_->car.powerCycle();
+        }
+        return out;
+    }
+    auto socket = link::portNamed(choice);
+    if (!socket) return tl::unexpected(socket.error());
+    out->socket_ = std::move(*socket);
+    return out;
+}
+
+link::CanPort& LinkParts::port() {
+    return bench_ ? static_cast<link::CanPort&>(bench_->paced) : *socket_;
+}
+
+void LinkParts::watchTraffic() {
+    link::CanPort& watched = bench_ ? static_cast<link::CanPort&>(bench_->bus) : *socket_;
+    watched.watch([log = traffic_, bitrate = watched.status().bitrate](const link::CanFrame& frame, bool ours) {
+        log->add(frame, ours, bitrate);
+    });
+}
+
+void LinkParts::setCable(bool plugged) {
+    if (bench_) bench_->bus.setConnected(plugged);
+}
+
+Done LinkParts::order(const BenchOrders& wanted) {
+    if (!bench_) return {};
+    Bench::Orders orders{{wanted.temperature_C, wanted.pressure_kPa}, {wanted.octane_RON, wanted.ethanol_pct / 100}, {}};
+    for (const std::string& fault : wanted.faults)
+        if (auto done = benchcar::addFault(orders.faults, fault); !done) return done;
+    const std::lock_guard lock(bench_->mutex);
+    bench_->orders = orders;
+    return {};
+}
+
+void LinkParts::obeyOrders() {
+    if (!bench_) return;
+    const std::lock_guard lock(bench_->mutex);
+    if (!bench_->orders) return;
+    bench_->car.plant().setWeather(bench_->orders->weather);
+    bench_->car.plant().setFuel(bench_->orders->fuel);
+    bench_->car.faults() = bench_->orders->faults;
+    bench_->orders.reset();
+}
+
+void LinkParts::setTimeLapse(double lapse) {
+    if (bench_) bench_->paced.setTimeLapse(lapse);
+}
+
+Result<std::string> LinkParts::startRoute(const std::string& name) {
+    const auto* route = benchcar::routeNamed(name);
+    if (!bench_ || !route) return fail(ErrorCode::NotFound, "The bench car knows no route \"" + name + "\".");
+    bench_->car.startRoute(*route);
+    return route->title;
+}
+
+std::string LinkParts::startRouteThrough(const std::vector<BenchNode>& nodes) {
+    std::vector<benchcar::Cell> cells;
+    cells.reserve(nodes.size());
+    for (const auto& node : nodes)
+        cells.push_back({node.speed_rpm, node.pressure_kPa});
+    const auto route = benchcar::visitRoute(bench_->car.plant().build(), cells);
+    bench_->car.startRoute(route);
+    return route.title;
+}
+
+bool LinkParts::onRoute() const {
+    return bench_ && bench_->car.onRoute();
+}
+
+void LinkParts::stopRoute() {
+    constexpr int64_t kRunsDown_us = 3000000;
+    if (!bench_) return;
+    bench_->car.stopRoute();
+    setTimeLapse(0);
+    for (const int64_t until = port().now_us() + kRunsDown_us; port().now_us() < until;)
+        if (!port().receive(until)) break;
+}
+
+Bytes LinkParts::flash() const {
+    if (!bench_) return {};
+    const auto flash = bench_->car.memory().flash();
+    return Bytes(flash.begin(), flash.end());
+}
+
+}  // namespace brusk::app

@@ -23,14 +23,17 @@ EvidenceDesk::DrivesPtr EvidenceDesk::behind(int64_t round) const {
 }
 
 void EvidenceDesk::load(int64_t round) {
-    if (!car_.folder || !car_.kit || !car_.round(round) || loading_.count(round)) return;
+    if (!car_.folder || !car_.kit || !car_.round(round)) return;
     // A recording may have come from outside.
+    const size_t there = recordings(round).size();
+    const auto asked = loading_.find(round);
+    if (asked != loading_.end() && asked->second.recordings == there) return;
     const auto known = driven_.find(round);
-    if (known == driven_.end() || known->second.recordings != recordings(round).size()) load(round, false);
+    if (known == driven_.end() || known->second.recordings != there) load(round, false);
 }
 
 void EvidenceDesk::load(int64_t round, bool measure) {
-    const uint64_t mine = loading_[round] = ++asked_;
+    const Asked mine = loading_[round] = {++asked_, recordings(round).size()};
     struct Loaded {
         job::DrivenLine line;
         Done measured;
@@ -48,15 +51,15 @@ void EvidenceDesk::load(int64_t round, bool measure) {
                     out.measured = tl::unexpected(error.error());
             return out;
         },
-        [this, round, mine, measure, from = car_.folder, count = recordings(round).size()](Result<Loaded> loaded) {
+        [this, round, mine, measure, from = car_.folder](Result<Loaded> loaded) {
             const auto newest = loading_.find(round);
-            if (car_.folder != from || newest == loading_.end() || newest->second != mine) return;
+            if (car_.folder != from || newest == loading_.end() || newest->second.number != mine.number) return;
             loading_.erase(newest);
             if (!loaded) return messages_.failed(loaded.error());
             if (!loaded->measured) messages_.failed(loaded->measured.error());
             for (const std::string& sentence : loaded->line.leftOut)
                 messages_.say(QString::fromStdString(sentence), true);
-            driven_[round] = {loaded->line.round, count};
+            driven_[round] = {loaded->line.round, mine.recordings};
             if (const auto on = loaded->line.round)
                 if (auto& kept = drives_[*on]; !kept || *on == round) kept = loaded->line.drives;
             emit changed();

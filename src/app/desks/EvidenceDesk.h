@@ -53,7 +53,11 @@ class EvidenceDesk : public QObject {
         size_t recordings = 0;      ///< of the round when that was looked up
     };
     std::map<int64_t, Driven> driven_;
-    std::map<int64_t, uint64_t> loading_;  ///< round -> number of the newest asking
+    struct Asked {
+        uint64_t number = 0;    ///< of the newest asking
+        size_t recordings = 0;  ///< of the round by then
+    };
+    std::map<int64_t, Asked> loading_;
     uint64_t asked_ = 0;
 };
 

@@ -7,9 +7,8 @@
 
 #include "LargeDefinition.h"
 #include "Maps.h"
+#include "app/desks/CarInHand.h"
 #include "app/desks/DefinitionDesk.h"
-#include "app/desks/OpenFolder.h"
-#include "app/desks/RoundDesk.h"
 
 using namespace brusk;
 using namespace brusk::app;
@@ -48,7 +47,7 @@ int main(int argc, char** argv) {
     auto* finder = story.find<QLineEdit>("finder");
     auto* maps = mapsOf(story);
     const auto measure = [&] {
-        std::printf("%zu parameters\n", desks.round.calibration()->definition().parameters.size());
+        std::printf("%zu parameters\n", story.calibration()->definition().parameters.size());
         const QString words = "boost target full load";
         finder->clear();
         QCoreApplication::processEvents();
@@ -63,7 +62,7 @@ int main(int argc, char** argv) {
     measure();
     // The demo's definition with a hundred thousand more.
     const std::string large = bench::largeDefinition(100000);
-    std::string text = desks.folder.kit()->definition->source->text;
+    std::string text = desks.car.kit->definition->source->text;
     const size_t first = large.find("/begin RECORD_LAYOUT"), last = large.find("/begin GROUP");
     text.insert(text.rfind("/end MODULE"), large.substr(first, last - first));
     bool kept = false;

@@ -16,9 +16,7 @@
 #include "app/stations/maps/RolesPage.h"
 #include "core/definition/A2lWriter.h"
 #include "app/desks/DefinitionDesk.h"
-#include "app/desks/OpenFolder.h"
 #include "app/desks/ReferenceDesk.h"
-#include "app/desks/RoundDesk.h"
 #include "app/desks/SheetDesk.h"
 
 using namespace brusk;
@@ -113,7 +111,7 @@ void BaseStoryTest::anEmptySheetBecomesRoundOneByKeyboard() {
     }
     QVERIFY(tabTo("sheetNotes"));
     QTest::keyClicks(QApplication::focusWidget(), QString::fromStdString(wanted->notes));
-    QVERIFY(desks.sheet.sheet() == *wanted);
+    QVERIFY(story.sheet() == *wanted);
     press(Qt::Key_2, Qt::AltModifier);
     QTRY_VERIFY(!baseOf(story)->computing() && proposal(story, "injector_flow"));
     // Each formula with its numbers stands in the window.
@@ -131,24 +129,24 @@ void BaseStoryTest::anEmptySheetBecomesRoundOneByKeyboard() {
     press(Qt::Key_Space);
     QTRY_VERIFY(proposal(story, "injector_flow")->accepted);
     QTRY_COMPARE(focusedName(), QString("accept_injector_flow"));
-    const size_t rounds = desks.folder.rounds().size();
+    const size_t rounds = story.rounds().size();
     press(Qt::Key_Return, Qt::ControlModifier);
-    QTRY_COMPARE(desks.folder.rounds().size(), rounds + 1);
-    QCOMPARE(desks.round.selected()->number, 1);
+    QTRY_COMPARE(story.rounds().size(), rounds + 1);
+    QCOMPARE(story.selected()->number, 1);
     // It is the base that the core computes from the demo's sheet, with the limits of gentle drives.
-    const auto original = desks.folder.rounds().back().id;
-    const calibration::Calibration before(desks.round.calibration()->sharedDefinition(),
-                                          *(*desks.folder.folder()->rounds().image(original)));
+    const auto original = story.rounds().back().id;
+    const calibration::Calibration before(story.calibration()->sharedDefinition(),
+                                          *(*story.folder().rounds().image(original)));
     const auto plan = proposals::planBase(before, *wanted, {}, proposals::Stage::Gentle);
     EXPECT_OK(plan);
     for (const auto& p : plan->proposals)
         for (const auto& change : p.changes) {
-            const auto made = desks.round.calibration()->read(change.parameter());
+            const auto made = story.calibration()->read(change.parameter());
             QVERIFY2(made && made->raw == plan->result.read(change.parameter())->raw, p.id.c_str());
         }
     // The round says of itself what was done and why.
-    QVERIFY(desks.round.selected()->note.find("669.7 cm3/min") != std::string::npos);
-    QVERIFY(desks.round.selected()->note.find("First drive:") != std::string::npos);
+    QVERIFY(story.selected()->note.find("669.7 cm3/min") != std::string::npos);
+    QVERIFY(story.selected()->note.find("First drive:") != std::string::npos);
 }
 
 void BaseStoryTest::nonsenseIsRefusedBesideItsField() {
@@ -180,8 +178,8 @@ void BaseStoryTest::nonsenseIsRefusedBesideItsField() {
         QCOMPARE(refused().count('|'), 0);
         QVERIFY(edit->property("wrong").toBool() && edit->toolTip().contains(c.why));
         // What is refused is not computed with.
-        QVERIFY(desks.sheet.sheet() != *job::buildSheetFromJson(readText(BRUSK_DATA_DIR "/heron/build-sheet.json")));
-        QVERIFY(proposals::refusals(desks.sheet.sheet(), desks.round.calibration()).empty());
+        QVERIFY(story.sheet() != *job::buildSheetFromJson(readText(BRUSK_DATA_DIR "/heron/build-sheet.json")));
+        QVERIFY(proposals::refusals(story.sheet(), story.calibration()).empty());
         put(story, c.field, qPrintable(good));
         QCOMPARE(refused(), QString());
     }
@@ -197,31 +195,31 @@ void BaseStoryTest::nonsenseIsRefusedBesideItsField() {
     put(story, "deadTime2", qPrintable(whole));
     QCOMPARE(refused(), QString());
     // Another meter's table as it comes from a spreadsheet.
-    QVERIFY(desks.sheet.sheet().meterCurve.empty());
+    QVERIFY(story.sheet().meterCurve.empty());
     put(story, "meterCurve", "1200 0; 2600 31; 4000 127; 7100 568; 9600");
     QVERIFY2(refused().startsWith("meter_curve: Each point takes two numbers"), qPrintable(refused()));
     QTest::keyClicks(story.window().findChild<QLineEdit*>("meterCurve"), " 500");
     QVERIFY2(refused().startsWith("meter_curve: A meter's curve rises"), qPrintable(refused()));
-    QVERIFY(desks.sheet.sheet().meterCurve.empty());
+    QVERIFY(story.sheet().meterCurve.empty());
     put(story, "meterCurve", "1200 0; many 31");
     QCOMPARE(refused(), QString("meter_curve: \"many\" is not a number."));
     put(story, "meterCurve", "1200, 0, 2600, 31, 4000, 127,5, 7100, 568");
     QCOMPARE(refused(), QString());
-    QCOMPARE(desks.sheet.sheet().meterCurve[2].flow_kgh, 127.5);
+    QCOMPARE(story.sheet().meterCurve[2].flow_kgh, 127.5);
     put(story, "meterCurve", "");
     QApplication::clipboard()->setText("1200\t0\n2600\t31\n4000\t127,5\n7100\t568\n");
     QTest::keyClick(QApplication::focusWidget(), Qt::Key_V, Qt::ControlModifier);
     QCOMPARE(refused(), QString());
-    QCOMPARE(desks.sheet.sheet().meterCurve.size(), size_t{4});
-    QCOMPARE(desks.sheet.sheet().meterCurve[2].flow_kgh, 127.5);
+    QCOMPARE(story.sheet().meterCurve.size(), size_t{4});
+    QCOMPARE(story.sheet().meterCurve[2].flow_kgh, 127.5);
     put(story, "meterCurve", "");
     // Gears are told from first on, and fall.
     put(story, "gears", "3,58; 2.05 1.37, 1.03");
     QCOMPARE(refused(), QString());
-    QCOMPARE(desks.sheet.sheet().gears, (std::vector<double>{3.58, 2.05, 1.37, 1.03}));
+    QCOMPARE(story.sheet().gears, (std::vector<double>{3.58, 2.05, 1.37, 1.03}));
     put(story, "gears", "1.37 2.05");
     QVERIFY2(refused().startsWith("gears: Ratios fall from gear to gear"), qPrintable(refused()));
-    QVERIFY(desks.sheet.sheet().gears.empty());
+    QVERIFY(story.sheet().gears.empty());
     put(story, "gears", "3.58 tall");
     QCOMPARE(refused(), QString("gears: \"tall\" is not a number."));
     put(story, "gears", "3.58 2.05");
@@ -236,27 +234,27 @@ void BaseStoryTest::nonsenseIsRefusedBesideItsField() {
     };
     choose("regulator", "to the weather");
     choose("widebandPlace", "before the turbine");
-    QVERIFY(desks.sheet.sheet().regulator == proposals::Regulator::Unreferenced);
-    QVERIFY(desks.sheet.sheet().wideband == proposals::WidebandPlace::BeforeTheTurbine);
+    QVERIFY(story.sheet().regulator == proposals::Regulator::Unreferenced);
+    QVERIFY(story.sheet().wideband == proposals::WidebandPlace::BeforeTheTurbine);
     put(story, "fitted_vehicle_mass", "12");
     QVERIFY2(refused().startsWith("vehicle_mass: A car with driver and fuel weighs"), qPrintable(refused()));
     put(story, "fitted_vehicle_mass", "1310");
     put(story, "fitted_drag_area", "0,64");
     QCOMPARE(refused(), QString());
-    QCOMPARE(*desks.sheet.sheet().of(proposals::Fact::DragArea), 0.64);
+    QCOMPARE(*story.sheet().of(proposals::Fact::DragArea), 0.64);
     // All of it is kept with the car.
-    const auto kept = job::buildSheetFromJson(job::toJson(desks.sheet.sheet()));
-    QVERIFY(kept && *kept == desks.sheet.sheet());
+    const auto kept = job::buildSheetFromJson(job::toJson(story.sheet()));
+    QVERIFY(kept && *kept == story.sheet());
     // A table longer than the form is kept whole, whatever else is typed.
-    auto sheet = desks.sheet.sheet();
+    auto sheet = story.sheet();
     sheet.deadTimes = {{8, 1700}, {9, 1580}, {10, 1465}, {11, 1350}, {12, 1230}, {14, 995}, {15, 880}};
     desks.sheet.setSheet(sheet);
     put(story, "fitted_octane", "95");
-    QVERIFY(desks.sheet.sheet().deadTimes == sheet.deadTimes);
-    QCOMPARE(*desks.sheet.sheet().of(proposals::Fact::Octane), 95.0);
+    QVERIFY(story.sheet().deadTimes == sheet.deadTimes);
+    QCOMPARE(*story.sheet().of(proposals::Fact::Octane), 95.0);
     // A comma is a decimal sign too.
     put(story, "fitted_sensor_high_volts", "4,6");
-    QCOMPARE(*desks.sheet.sheet().of(proposals::Fact::SensorHighVolts), 4.6);
+    QCOMPARE(*story.sheet().of(proposals::Fact::SensorHighVolts), 4.6);
 }
 
 void BaseStoryTest::proposalsAreLeftOutWeakenedAndSetByHand() {
@@ -299,7 +297,7 @@ void BaseStoryTest::proposalsAreLeftOutWeakenedAndSetByHand() {
     QVERIFY(story.click("brief"));
     QTRY_VERIFY(story.find<ProposalCard>("card_tyres")->height() > 110);
     // All of it is there again when the folder is opened anew.
-    Story again(QString::fromStdString(story.desks().folder.folder()->path().string()));
+    Story again(QString::fromStdString(story.folder().path().string()));
     openBase(again);
     QTRY_VERIFY(proposal(again, "injector_flow") && proposal(again, "injector_flow")->byHand);
     QCOMPARE(proposal(again, "cam_filling")->strength, 0.5);
@@ -308,12 +306,11 @@ void BaseStoryTest::proposalsAreLeftOutWeakenedAndSetByHand() {
 void BaseStoryTest::theLimitsOfTheFirstDrivesAreLoosenedRoundByRound() {
     Story story;
     QVERIFY(story.begin());
-    Desks& desks = story.desks();
     openBase(story);
     auto* stage = story.find<QComboBox>("stage");
     QCOMPARE(stage->currentText(), QString("Gentle"));
     QVERIFY(story.click("makeBaseRound"));
-    QCOMPARE(*desks.round.calibration()->value("rev_limit"), 4000.0);
+    QCOMPARE(*story.calibration()->value("rev_limit"), 4000.0);
     // On the base, the next stage is a round of its own.
     QTRY_VERIFY(!baseOf(story)->computing() && baseOf(story)->work() && !baseOf(story)->work()->onOriginal);
     QVERIFY(baseOf(story)->work()->plan.edits().empty());
@@ -322,8 +319,8 @@ void BaseStoryTest::theLimitsOfTheFirstDrivesAreLoosenedRoundByRound() {
         QTest::keyClick(stage, Qt::Key_Down);
     QTRY_COMPARE(baseOf(story)->work()->plan.edits().size(), size_t{3});
     QVERIFY(story.click("makeBaseRound"));
-    QCOMPARE(*desks.round.calibration()->value("rev_limit"), 6700.0);
-    QVERIFY(desks.round.selected()->title.find("Full load") != std::string::npos);
+    QCOMPARE(*story.calibration()->value("rev_limit"), 6700.0);
+    QVERIFY(story.selected()->title.find("Full load") != std::string::npos);
     QTRY_VERIFY(!baseOf(story)->computing());
     QVERIFY(baseOf(story)->work()->contradictions.empty());
 }
@@ -332,10 +329,10 @@ void BaseStoryTest::aRoleThatNobodyPlaysIsAskedForAndRemembered() {
     Story story;
     QVERIFY(story.begin());
     Desks& desks = story.desks();
-    const auto bare = definition::withRole(desks.round.calibration()->definition(), "injector_flow", "");
+    const auto bare = definition::withRole(story.calibration()->definition(), "injector_flow", "");
     EXPECT_OK(bare);
     desks.definition.change(*bare, [] {});
-    QTRY_VERIFY(!desks.round.calibration()->definition().parameterWithRole("injector_flow"));
+    QTRY_VERIFY(!story.calibration()->definition().parameterWithRole("injector_flow"));
     openBase(story);
     QVERIFY(!proposal(story, "injector_flow"));
     QTRY_VERIFY(story.find<QPushButton>("ask_injector_flow"));
@@ -349,7 +346,7 @@ void BaseStoryTest::aRoleThatNobodyPlaysIsAskedForAndRemembered() {
     QTRY_VERIFY_WITH_TIMEOUT(story.find<QCheckBox>("role_injector_flow"), 10000);
     story.find<QCheckBox>("role_injector_flow")->setChecked(true);
     QVERIFY(story.click("keepRoles"));
-    QTRY_VERIFY(desks.round.calibration()->definition().parameterWithRole("injector_flow"));
+    QTRY_VERIFY(story.calibration()->definition().parameterWithRole("injector_flow"));
     openBase(story);
     QTRY_VERIFY(proposal(story, "injector_flow"));
 }
@@ -421,14 +418,14 @@ void BaseStoryTest::aDonorsGroupsAreShownBesideOursAndTakenByKeyboard() {
     // A round asked for while the proposals are still being computed waits for them.
     QTRY_VERIFY(!baseOf(story)->computing() && story.find<QPushButton>("makeBaseRound")->isEnabled());
     QVERIFY(story.click("makeBaseRound"));
-    QVERIFY(desks.round.selected()->note.find("Spark of the donor") != std::string::npos);
+    QVERIFY(story.selected()->note.find("Spark of the donor") != std::string::npos);
     // Opened anew, the donor and what was said of it are there.
-    const QString path = QString::fromStdString(desks.folder.folder()->path().string());
+    const QString path = QString::fromStdString(story.folder().path().string());
     first.reset();
     auto second = std::make_unique<Story>(path);
     Story& again = *second;
     QTRY_COMPARE(again.desks().reference.donors().size(), size_t{1});
-    again.desks().round.select(again.desks().folder.rounds().back().id);
+    again.select(again.rounds().back().id);
     openBase(again);
     QTRY_VERIFY(proposal(again, "donor_meter") && proposal(again, "donor_meter")->accepted);
     // Gone, it is said, and no round is made as if it had never been.
@@ -436,7 +433,7 @@ void BaseStoryTest::aDonorsGroupsAreShownBesideOursAndTakenByKeyboard() {
     second.reset();
     Story without(path);
     QTRY_VERIFY(without.message().contains("heron-s-donor.hex"));
-    without.desks().round.select(without.desks().folder.rounds().back().id);
+    without.select(without.rounds().back().id);
     openBase(without);
     QTRY_VERIFY(without.find<QComboBox>("donor"));
     QVERIFY(!without.find<QPushButton>("makeBaseRound")->isEnabled());
@@ -477,8 +474,8 @@ void BaseStoryTest::partsComeFromTheLibraryAndOnesOwn() {
         field->setFocus();
         QTest::keyClick(field, Qt::Key_Down, Qt::AltModifier);
     }));
-    QCOMPARE(*desks.sheet.sheet().of(proposals::Fact::InjectorFlow), 620.0);
-    QCOMPARE(desks.sheet.sheet().deadTimes.size(), size_t{5});
+    QCOMPARE(*story.sheet().of(proposals::Fact::InjectorFlow), 620.0);
+    QCOMPARE(story.sheet().deadTimes.size(), size_t{5});
     QCOMPARE(story.window().findChild<QLineEdit*>("deadTime3")->text(), QString("995"));
     // Changed by hand and kept under a name, it is there for every car.
     put(story, "fitted_injector_flow", "635");
@@ -489,7 +486,7 @@ void BaseStoryTest::partsComeFromTheLibraryAndOnesOwn() {
     QVERIFY2(story.message().contains("part of your own"), qPrintable(story.message()));
     desks.sheet.setSheet({});
     QVERIFY(choose("Brindal 620, measured", click));
-    QCOMPARE(*desks.sheet.sheet().of(proposals::Fact::InjectorFlow), 635.0);
+    QCOMPARE(*story.sheet().of(proposals::Fact::InjectorFlow), 635.0);
     const auto own = std::find_if(desks.sheet.parts().begin(), desks.sheet.parts().end(), [](const auto& p) { return p.own; });
     QVERIFY(own != desks.sheet.parts().end());
     desks.sheet.forgetPart(proposals::Part(*own));

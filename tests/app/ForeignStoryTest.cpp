@@ -7,9 +7,8 @@
 #include "Story.h"
 #include "core/calibration/Compare.h"
 #include "core/recording/Mdf4.h"
-#include "app/desks/OpenFolder.h"
+#include "app/desks/CarInHand.h"
 #include "app/desks/Places.h"
-#include "app/desks/RoundDesk.h"
 
 using namespace brusk;
 using namespace brusk::app;
@@ -32,18 +31,18 @@ Outcome correctedThrough(const QString& data, const std::shared_ptr<const record
     if (!story.begin()) qFatal("%s", qPrintable(story.message()));
     Desks& desks = story.desks();
     carfolder::RecordingEntry entry;
-    entry.round = desks.round.selected()->id;
+    entry.round = story.selected()->id;
     entry.file = "drive.mf4";
     entry.title = "Survey";
     entry.startedAt = drive->startedAt;
-    auto* writable = desks.folder.folder();
+    auto* writable = &story.folder();
     if (auto done = recording::saveMdf4(writable->files(), writable->recordings().path(entry.file), *drive); !done)
         qFatal("%s", done.error().text().c_str());
     if (auto done = writable->recordings().add(entry); !done) qFatal("%s", done.error().text().c_str());
     desks.places.showRound(desks.places.round());
     if (!story.correct()) qFatal("nothing was made: %s", qPrintable(story.message()));
     Outcome out;
-    out.image = *desks.folder.folder()->rounds().image(desks.round.selected()->id);
+    out.image = *story.folder().rounds().image(story.selected()->id);
     return out;
 }
 

@@ -16,11 +16,11 @@
 #include "Expect.h"
 #include "Story.h"
 #include "app/widgets/MapGrid.h"
+#include "app/desks/CarInHand.h"
 #include "app/desks/ControllerDesk.h"
 #include "app/desks/FlashDesk.h"
 #include "app/desks/LinkDesk.h"
 #include "app/desks/OpenFolder.h"
-#include "app/desks/RoundDesk.h"
 
 using namespace brusk;
 using namespace brusk::app;
@@ -91,13 +91,13 @@ void LinkStoryTest::aFlashWhoseCableIsPulledIsSaidAndTheSameButtonFinishesIt() {
         qPrintable(story.message()));
     QVERIFY(desks.link.state() == LinkState::Lost);
     QVERIFY(story.window().findChild<QLabel*>("inTheCar")->text().contains("The flash of round 1 was interrupted"));
-    QVERIFY(!carHoldsRound(desks, desks.round.selected()->id));
+    QVERIFY(!carHoldsRound(desks, story.selected()->id));
     story.hurry();
     QVERIFY(story.click("cable"));
     QVERIFY(story.settle());
-    QVERIFY(desks.link.state() == LinkState::Open);
+    QVERIFY(story.linkIsOpen());
     QVERIFY(story.flash());
-    QVERIFY(carHoldsRound(desks, desks.round.selected()->id));
+    QVERIFY(carHoldsRound(desks, story.selected()->id));
     QVERIFY(story.window().findChild<QLabel*>("inTheCar")->text().contains("The car runs round 1"));
 }
 
@@ -112,10 +112,10 @@ void LinkStoryTest::aStoppedReadGoesOn() {
     QVERIFY(story.click("carPrimary"));  // it says "Stop reading" now
     QVERIFY(story.settle());
     QVERIFY(story.message().contains("Stopped as you asked"));
-    QVERIFY(desks.folder.rounds().empty());
+    QVERIFY(story.rounds().empty());
     story.hurry();
     QVERIFY(story.read());
-    QVERIFY(desks.round.selected()->state == carfolder::RoundState::Original);
+    QVERIFY(story.selected()->state == carfolder::RoundState::Original);
 }
 
 void LinkStoryTest::theWindowStaysAliveWhileTheLinkWorks() {
@@ -148,7 +148,7 @@ void LinkStoryTest::theWindowStaysAliveWhileACableIsPulledInMidRead() {
     // Pulled again while the controller is asked, and the link closed while an answer is waited for.
     QVERIFY(story.click("cable") && story.settle());
     QVERIFY(story.click("carPrimary"));
-    QTRY_VERIFY(desks.link.busy());
+    QTRY_VERIFY(story.busy());
     desks.link.disconnectLink();
     QVERIFY(desks.link.state() == LinkState::Closed);
     QTest::qWait(100);
@@ -170,9 +170,9 @@ void LinkStoryTest::aSilentControllerNeverHoldsTheWindow() {
     Desks& desks = story.desks();
     Heartbeat heart;
     desks.link.connectTo("unix:" + QString::fromStdString(path), desks.folder.kits(), {});
-    QTRY_VERIFY(desks.link.busy());
+    QTRY_VERIFY(story.busy());
     QTest::qWait(200);
-    QVERIFY(desks.link.busy());
+    QVERIFY(story.busy());
     QElapsedTimer closing;
     closing.start();
     desks.link.disconnectLink();
@@ -233,7 +233,7 @@ void LinkStoryTest::inMidFlashFolderLinkAndWindowAreHeld() {
     Story story;
     Desks& desks = story.desks();
     QVERIFY(story.begin() && story.makeBase());
-    const auto folder = desks.folder.car().folder;
+    const auto folder = desks.car.folder;
     story.goTo("Flash");
     QTRY_VERIFY(story.find<QPushButton>("flash")->isEnabled());
     desks.link.setTimeLapse(1);
@@ -244,7 +244,7 @@ void LinkStoryTest::inMidFlashFolderLinkAndWindowAreHeld() {
     QVERIFY(!desks.link.disconnectLink());
     QVERIFY(story.message().contains("is being written into the car"));
     QVERIFY(!story.window().close() && story.window().isVisible());
-    QVERIFY(desks.flash.flashing() && desks.folder.car().folder == folder);
+    QVERIFY(desks.flash.flashing() && desks.car.folder == folder);
     // Stopped as its own button does, it lets go of everything.
     QVERIFY(story.click("stopFlash") && story.settle());
     desks.link.setTimeLapse(0);
@@ -259,23 +259,23 @@ void LinkStoryTest::aFolderThatSomebodyElseWorksInIsOnlyLookedAt() {
     QVERIFY(first->begin());
     // The one that is open here is not shut out by its own lock.
     EXPECT_OK(first->desks().folder.open((path + "/.").toStdString()));
-    QVERIFY(first->desks().folder.folder()->mayWrite());
+    QVERIFY(first->folder().mayWrite());
     Story second(path);
     QVERIFY(second.message().contains("Another Brusk works in this folder"));
-    QCOMPARE(second.desks().folder.rounds().size(), size_t{1});
+    QCOMPARE(second.rounds().size(), size_t{1});
     QVERIFY(second.find<QLabel>("inTheCar")->text().startsWith("Only to look. The car runs round 0"));
     // It is seen in full, and nothing of it changes.
     auto* grid = second.openParameter("rev_limit");
     QVERIFY(grid);
     typeInto(grid, "6500");
     QVERIFY(second.message().contains("Nothing can be changed"));
-    QCOMPARE(second.desks().folder.rounds().size(), size_t{1});
+    QCOMPARE(second.rounds().size(), size_t{1});
     // Once the first is gone, one key takes over.
     first.reset();
     QTest::keyClick(&second.window(), Qt::Key_F5);
-    QVERIFY(second.desks().folder.folder()->mayWrite());
+    QVERIFY(second.folder().mayWrite());
     typeInto(second.openParameter("rev_limit"), "6500");
-    QCOMPARE(second.desks().folder.rounds().size(), size_t{2});
+    QCOMPARE(second.rounds().size(), size_t{2});
 }
 
 void LinkStoryTest::theTrafficIsShownInWordsAndSaved() {
@@ -297,7 +297,7 @@ void LinkStoryTest::theTrafficIsShownInWordsAndSaved() {
     QTRY_VERIFY(lines("other frame") > 0);
     QVERIFY(story.click("saveTraffic"));
     QTRY_VERIFY(story.message().startsWith("The traffic is in "));
-    const QDir exports(QString::fromStdString((desks.folder.folder()->path() / "exports").string()));
+    const QDir exports(QString::fromStdString((story.folder().path() / "exports").string()));
     const auto names = exports.entryList({"traffic-*.log"});
     QCOMPARE(names.size(), 1);
     const auto log = link::readCandump(readText(exports.filePath(names[0]).toStdString().c_str()));
@@ -355,13 +355,12 @@ void LinkStoryTest::anotherSoftwareIsSaidAndBlocksUntilTheSerialIsTyped() {
         QVERIFY(story.begin() && story.makeBase());
     }
     Story story(car, data.path());
-    Desks& desks = story.desks();
     story.hurry();
     QVERIFY(story.connectBenchCar());
     auto* mismatch = story.find<QLabel>("mismatch");
     QVERIFY(mismatch->isVisible() && mismatch->text().contains("runs software \"AE2-5127-C04\""));
     QVERIFY(!story.find<QPushButton>("carPrimary")->isEnabled());
-    desks.round.select(desks.folder.rounds().front().id);
+    story.select(story.rounds().front().id);
     story.goTo("Flash");
     QTRY_VERIFY(story.find<QLineEdit>("overrideSerial"));
     auto* button = story.find<QPushButton>("flash");
@@ -380,7 +379,7 @@ void LinkStoryTest::anotherSoftwareIsSaidAndBlocksUntilTheSerialIsTyped() {
     QVERIFY(story.find<QLabel>("confirmText")->text().contains("Overridden by typing E2-0098-4417"));
     QVERIFY(story.click("confirmFlash") && story.settle());
     QVERIFY2(story.message().contains("is in the car"), qPrintable(story.message()));
-    QVERIFY((*desks.folder.folder()->memory().lastFlash())->overridden.find("Right software") == 0);
+    QVERIFY((*story.folder().memory().lastFlash())->overridden.find("Right software") == 0);
 }
 
 void LinkStoryTest::troubleCodesAreReadAndCleared() {

@@ -10,7 +10,6 @@
 
 #include "Story.h"
 #include "app/stations/maps/MapsStation.h"
-#include "app/desks/RoundDesk.h"
 
 namespace brusk::app {
 
@@ -34,7 +33,7 @@ inline void drag(QWidget* widget, QPointF from, QPointF to, Qt::KeyboardModifier
 }
 
 inline const image::Image& imageOf(Story& story) {
-    return story.desks().round.calibration()->image();
+    return story.calibration()->image();
 }
 
 }  // namespace brusk::app

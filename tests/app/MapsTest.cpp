@@ -10,7 +10,6 @@
 #include "Maps.h"
 #include "core/base/Text.h"
 #include "app/desks/EvidenceDesk.h"
-#include "app/desks/OpenFolder.h"
 #include "app/desks/Places.h"
 #include "app/desks/RoundDesk.h"
 #include "app/desks/SheetDesk.h"
@@ -40,21 +39,20 @@ class MapsTest : public QObject {
 void MapsTest::everyOperationChangesItsBytesAndUndoesToTheFirst() {
     Story story;
     QVERIFY(story.begin());
-    Desks& desks = story.desks();
     auto* maps = mapsOf(story);
     auto* grid = story.openParameter("how full");
     const image::Image first = imageOf(story);
-    const auto stock = *desks.round.calibration()->read("ve_map");
+    const auto stock = *story.calibration()->read("ve_map");
     int done = 0;
     const auto changed = [&](const char* what) {
-        const auto& history = desks.round.history();
+        const auto& history = story.history();
         const bool grew = static_cast<int>(history.done().size()) == ++done;
         if (!grew)
             qWarning("%s: %d edits, %d expected; %s", what, static_cast<int>(history.done().size()), done,
                      qPrintable(story.message()));
         return grew;
     };
-    const auto value = [&](size_t r, size_t c) { return desks.round.calibration()->read("ve_map")->at(r, c); };
+    const auto value = [&](size_t r, size_t c) { return story.calibration()->read("ve_map")->at(r, c); };
     // By keys: go to a cell, extend, type.
     QTest::keyClick(grid, Qt::Key_Home, Qt::ControlModifier);
     for (int i = 0; i < 4; ++i)
@@ -85,7 +83,7 @@ void MapsTest::everyOperationChangesItsBytesAndUndoesToTheFirst() {
     grid->setSelection({4, 5, 5, 8});
     QTest::keyClick(grid, Qt::Key_H);
     QVERIFY(changed("fill across"));
-    const auto filled = *desks.round.calibration()->read("ve_map");
+    const auto filled = *story.calibration()->read("ve_map");
     const double share = (filled.x.values[6] - filled.x.values[5]) / (filled.x.values[8] - filled.x.values[5]);
     QVERIFY(std::abs(filled.at(4, 6) - (60 + share * (filled.at(4, 8) - 60))) < 0.006);
     grid->setSelection({3, 5, 8, 5});
@@ -119,14 +117,14 @@ void MapsTest::everyOperationChangesItsBytesAndUndoesToTheFirst() {
     QVERIFY(changed("take all"));
     // With the whole map taken from the reference the bytes are the first again; undo goes there step by step too.
     QVERIFY(imageOf(story) == first);
-    QCOMPARE(desks.folder.folder()->rounds().edits(desks.round.selected()->id)->done().size(), static_cast<size_t>(done));
+    QCOMPARE(story.folder().rounds().edits(story.selected()->id)->done().size(), static_cast<size_t>(done));
     for (int i = 0; i < done; ++i)
         QTest::keyClick(grid, Qt::Key_Z, Qt::ControlModifier);
     QVERIFY(imageOf(story) == first);
-    QVERIFY(!desks.round.history().canUndo());
+    QVERIFY(!story.history().canUndo());
     for (int i = 0; i < done; ++i)
         QTest::keyClick(grid, Qt::Key_Z, Qt::ControlModifier | Qt::ShiftModifier);
-    QVERIFY(imageOf(story) == first && !desks.round.history().canRedo());
+    QVERIFY(imageOf(story) == first && !story.history().canRedo());
 }
 
 void MapsTest::pointsAreDraggedInProfileAndSurface() {
@@ -138,27 +136,27 @@ void MapsTest::pointsAreDraggedInProfileAndSurface() {
     QTest::qWait(50);
     grid->select(5, 6);
     ProfileView* across = maps->active()->across();
-    const double before = story.desks().round.calibration()->read("ve_map")->at(5, 6);
+    const double before = story.calibration()->read("ve_map")->at(5, 6);
     drag(across, across->pointAt(6), across->pointAt(6) - QPointF(0, 20));
-    const double up = story.desks().round.calibration()->read("ve_map")->at(5, 6);
+    const double up = story.calibration()->read("ve_map")->at(5, 6);
     QVERIFY2(up > before + 0.5, qPrintable(story.message()));
     // All selected points move together.
     grid->setSelection({5, 4, 5, 7});
     drag(across, across->pointAt(5), across->pointAt(5) + QPointF(0, 15));
-    const auto moved = *story.desks().round.calibration()->read("ve_map");
+    const auto moved = *story.calibration()->read("ve_map");
     QVERIFY(moved.at(5, 6) < up - 0.3);
     ProfileView* down = maps->active()->down();
     grid->select(5, 6);
     drag(down, down->pointAt(5), down->pointAt(5) - QPointF(0, 12));
-    QVERIFY(story.desks().round.calibration()->read("ve_map")->at(5, 6) > moved.at(5, 6));
+    QVERIFY(story.calibration()->read("ve_map")->at(5, 6) > moved.at(5, 6));
     QTest::keyClick(grid, Qt::Key_2, Qt::ControlModifier);
     SurfaceView* surface = maps->active()->surface();
     QTRY_VERIFY(surface->isVisible());
     grid->select(9, 8);
-    const double low = story.desks().round.calibration()->read("ve_map")->at(9, 8);
+    const double low = story.calibration()->read("ve_map")->at(9, 8);
     drag(surface, surface->pointAt(9, 8), surface->pointAt(9, 8) - QPointF(0, 18));
-    QVERIFY(story.desks().round.calibration()->read("ve_map")->at(9, 8) > low + 0.5);
-    QCOMPARE(story.desks().round.history().done().size(), size_t{4});
+    QVERIFY(story.calibration()->read("ve_map")->at(9, 8) > low + 0.5);
+    QCOMPARE(story.history().done().size(), size_t{4});
     for (int i = 0; i < 4; ++i)
         QTest::keyClick(grid, Qt::Key_Z, Qt::ControlModifier);
     QVERIFY(imageOf(story) == first);
@@ -186,7 +184,7 @@ void MapsTest::theSurfaceTurnsMovesAndZooms() {
     const QPointF before = surface->pointAt(3, 3);
     QTest::keyClick(surface, Qt::Key_Right, Qt::ShiftModifier);
     QVERIFY(surface->pointAt(3, 3).x() > before.x());
-    QVERIFY(!story.desks().round.history().canUndo());
+    QVERIFY(!story.history().canUndo());
 }
 
 void MapsTest::theSelectionIsOneInGridProfileAndSurface() {
@@ -259,8 +257,8 @@ void MapsTest::cellsGoToASpreadsheetAndBack() {
     // Back by its breakpoints, after the map was flattened.
     typeInto(grid, "50");
     QTest::keyClick(grid, Qt::Key_V, Qt::ControlModifier);
-    const auto now = *story.desks().round.calibration()->read("ve_map");
-    const calibration::Calibration before(story.desks().round.calibration()->sharedDefinition(), first);
+    const auto now = *story.calibration()->read("ve_map");
+    const calibration::Calibration before(story.calibration()->sharedDefinition(), first);
     const auto then = *before.read("ve_map");
     for (size_t i = 0; i < now.values.size(); ++i)
         QVERIFY(std::abs(now.values[i] - then.values[i]) <= 0.0501);  // one decimal is copied
@@ -272,51 +270,48 @@ void MapsTest::cellsGoToASpreadsheetAndBack() {
 void MapsTest::aSwitchIsSetByItsWords() {
     Story story;
     QVERIFY(story.begin());
-    Desks& desks = story.desks();
     const definition::Parameter* wanted = nullptr;
-    for (const auto& p : desks.round.calibration()->definition().parameters)
+    for (const auto& p : story.calibration()->definition().parameters)
         if (p.kind == definition::Parameter::Kind::Value && p.bitMask &&
-            desks.round.calibration()->definition().conversionOf(p).texts.size() == 2)
+            story.calibration()->definition().conversionOf(p).texts.size() == 2)
             wanted = &p;
     QVERIFY(wanted);
     story.goTo("Maps");
     mapsOf(story)->open(QString::fromStdString(wanted->name));
-    const double before = *desks.round.calibration()->value(wanted->name);
+    const double before = *story.calibration()->value(wanted->name);
     const std::string name = wanted->name;
     QTRY_VERIFY(story.find<QAbstractButton>("word0"));
     auto* other = story.find<QAbstractButton>(before == 0 ? "word1" : "word0");
     QTest::mouseClick(other, Qt::LeftButton, {}, QPoint(8, other->height() / 2));
-    QVERIFY(*desks.round.calibration()->value(name) != before);
-    QCOMPARE(desks.round.history().done().size(), size_t{1});
+    QVERIFY(*story.calibration()->value(name) != before);
+    QCOMPARE(story.history().done().size(), size_t{1});
 }
 
 void MapsTest::aValueIsSteppedAndSlid() {
     Story story;
     QVERIFY(story.begin());
-    Desks& desks = story.desks();
     auto* grid = story.openParameter("inject flow");
-    const auto table = *desks.round.calibration()->read("injector_flow");
+    const auto table = *story.calibration()->read("injector_flow");
     QVERIFY(story.click("stepUp"));
-    QVERIFY(std::abs(*desks.round.calibration()->value("injector_flow") - table.values[0] - table.step) < 1e-9);
+    QVERIFY(std::abs(*story.calibration()->value("injector_flow") - table.values[0] - table.step) < 1e-9);
     QTest::keyClick(grid, Qt::Key_Down, Qt::ControlModifier);
-    QCOMPARE(*desks.round.calibration()->value("injector_flow"), table.values[0]);
+    QCOMPARE(*story.calibration()->value("injector_flow"), table.values[0]);
     auto* slider = story.find<QSlider>("valueSlider");
     slider->setFocus();
     QTest::keyClick(slider, Qt::Key_PageUp);
-    const double slid = *desks.round.calibration()->value("injector_flow");
+    const double slid = *story.calibration()->value("injector_flow");
     QVERIFY(slid > table.values[0] + 10);
     QTest::keyClick(slider, Qt::Key_End);
-    QVERIFY(std::abs(*desks.round.calibration()->value("injector_flow") - table.upper) <= table.step);
+    QVERIFY(std::abs(*story.calibration()->value("injector_flow") - table.upper) <= table.step);
 }
 
 void MapsTest::theCardTellsWhatIsKnown() {
     Story story;
     QVERIFY(story.begin());
-    Desks& desks = story.desks();
     auto* maps = mapsOf(story);
     auto* grid = story.openParameter("how full");
     grid->select(5, 6);
-    const auto table = *desks.round.calibration()->read("ve_map");
+    const auto table = *story.calibration()->read("ve_map");
     const auto* card = maps->card();
     QVERIFY(card->text("Value").startsWith(QString::number(table.at(5, 6), 'f', 1)));
     QVERIFY(card->text("Stored").startsWith(QString::number(table.raw[5 * 16 + 6], 'f', 0)));
@@ -339,18 +334,18 @@ void MapsTest::numbersAreShownAndTypedInTheChosenUnit() {
     auto* maps = mapsOf(story);
     auto* grid = story.openParameter("boost target");
     grid->select(4, 5);
-    const double kPa = desks.round.calibration()->read("boost_target")->at(4, 5);
+    const double kPa = story.calibration()->read("boost_target")->at(4, 5);
     units::Preferences wanted;
     wanted.wanted[units::Quantity::Pressure] = "psi";
     desks.units.choose(wanted);
     QVERIFY(std::abs(grid->contents().values[grid->currentCell()] - kPa / 6.894757) < 1e-3);
     QVERIFY(maps->card()->text("Value").endsWith("psi"));
     typeInto(grid, "20");
-    QVERIFY(std::abs(desks.round.calibration()->read("boost_target")->at(4, 5) - 137.895) < 0.006);
+    QVERIFY(std::abs(story.calibration()->read("boost_target")->at(4, 5) - 137.895) < 0.006);
     typeInto(grid, "+1");
-    QVERIFY(std::abs(desks.round.calibration()->read("boost_target")->at(4, 5) - 144.79) < 0.006);
+    QVERIFY(std::abs(story.calibration()->read("boost_target")->at(4, 5) - 144.79) < 0.006);
     // An air-fuel ratio is of the fuel on the build sheet.
-    auto sheet = desks.sheet.sheet();
+    auto sheet = story.sheet();
     sheet.of(proposals::Fact::Ethanol) = 85;
     desks.sheet.setSheet(sheet);
     QVERIFY(std::abs(desks.units.preferences().stoichiometric - 9.8) < 0.1);
@@ -365,7 +360,7 @@ void MapsTest::anAxisIsReSpacedWithItsSurface() {
     auto* maps = mapsOf(story);
     story.openParameter("how full");
     const image::Image first = imageOf(story);
-    const auto before = *desks.round.calibration()->read("ve_map");
+    const auto before = *story.calibration()->read("ve_map");
     choose(maps, "shape", "respaceY");
     auto* edit = story.find<QLineEdit>("breakpoints");
     QVERIFY(edit);
@@ -376,10 +371,10 @@ void MapsTest::anAxisIsReSpacedWithItsSurface() {
     QVERIFY2(story.find<QLabel>("respaceOutcome")->text().contains("follow"),
              qPrintable(story.find<QLabel>("respaceOutcome")->text()));
     QVERIFY(story.click("applyRespace"));
-    const auto after = *desks.round.calibration()->read("ve_map");
+    const auto after = *story.calibration()->read("ve_map");
     QCOMPARE(after.y.values.back(), 260.0);
     QVERIFY(std::abs(after.at(13, 4) - before.at(13, 4)) < 0.006);  // held beyond the old end
-    QCOMPARE(desks.round.history().done().size(), size_t{1});
+    QCOMPARE(story.history().done().size(), size_t{1});
     choose(maps, "shape", "respaceY");
     edit->setText("1 2 3");
     QVERIFY(!story.find<QPushButton>("applyRespace")->isEnabled());
@@ -400,8 +395,8 @@ void MapsTest::theEvidenceOfADriveIsSeen() {
     const auto seen = std::count_if(dots.begin(), dots.end(), [](float dot) { return dot > 0; });
     QVERIFY(seen > 10 && seen < static_cast<long>(dots.size()));
     const auto driven = story.desks().evidence.behind(story.desks().places.round());
-    const auto evidence = job::evidenceOf(*driven, story.desks().round.calibration()->definition(),
-                                          *story.desks().round.calibration()->read("ve_map"));
+    const auto evidence = job::evidenceOf(*driven, story.calibration()->definition(),
+                                          *story.calibration()->read("ve_map"));
     const auto& cells = evidence.cells;
     QCOMPARE(std::count_if(cells.begin(), cells.end(), [](const auto& cell) { return cell.count > 0; }), seen);
     // How full a dot is tells how far its samples agree.
@@ -431,7 +426,7 @@ void MapsTest::theEvidenceOfADriveIsSeen() {
     QVERIFY(tree->model()->rowCount() > 0);
     for (int row = 0; row < tree->model()->rowCount(); ++row) {
         const auto name = tree->model()->index(row, 0).data(Qt::UserRole).toString().toStdString();
-        const auto* p = story.desks().round.calibration()->definition().parameter(name);
+        const auto* p = story.calibration()->definition().parameter(name);
         QVERIFY2(!p->axes.empty(), name.c_str());
         for (const auto& axis : p->axes)
             QVERIFY2(driven->recording(0).find(axis.input), name.c_str());

@@ -15,7 +15,6 @@
 #include "core/definition/A2lWriter.h"
 #include "core/image/ImageFile.h"
 #include "app/desks/DefinitionDesk.h"
-#include "app/desks/OpenFolder.h"
 #include "app/desks/ReferenceDesk.h"
 #include "app/desks/RoundDesk.h"
 
@@ -46,7 +45,7 @@ void MapsWorkTest::aMapAndItsAxesComeFromADonor() {
     Desks& desks = story.desks();
     auto* maps = mapsOf(story);
     // The donor: the demo's own, with the pressure axis stretched and the map filled otherwise.
-    calibration::Calibration donor = *desks.round.calibration();
+    calibration::Calibration donor = *story.calibration();
     const auto& ve = *donor.definition().parameter("ve_map");
     auto wider = donor.read(ve)->y.values;
     for (double& v : wider)
@@ -70,10 +69,10 @@ void MapsWorkTest::aMapAndItsAxesComeFromADonor() {
     // Resampled onto our breakpoints first, as a look; then with its axes.
     choose(maps, "reference", "takeWhole");
     QVERIFY(story.message().contains("Resampled; it lies within"));
-    QVERIFY(desks.round.calibration()->read("ve_map")->y.values != donor.read(ve)->y.values);
+    QVERIFY(story.calibration()->read("ve_map")->y.values != donor.read(ve)->y.values);
     choose(maps, "reference", "takeWithAxes");
-    QCOMPARE(desks.round.calibration()->read("ve_map")->y.values, donor.read(ve)->y.values);
-    QCOMPARE(desks.round.calibration()->read("ve_map")->raw, donor.read(ve)->raw);
+    QCOMPARE(story.calibration()->read("ve_map")->y.values, donor.read(ve)->y.values);
+    QCOMPARE(story.calibration()->read("ve_map")->raw, donor.read(ve)->raw);
     // The other maps on that axis kept their surface.
     QVERIFY(story.message().contains("their surfaces were kept"));
     desks.round.undo();
@@ -96,15 +95,15 @@ void MapsWorkTest::aFamilyIsFilledAlikeInOneAction() {
     QVERIFY(story.find<QFrame>("family"));
     QTest::keyClicks(story.find<QLineEdit>("familyAmount"), "x1.01");
     QVERIFY(story.click("familyApply"));
-    QCOMPARE(desks.round.history().done().size(), size_t{1});
-    QVERIFY(desks.round.history().undoName().find("parameters") != std::string::npos);
+    QCOMPARE(story.history().done().size(), size_t{1});
+    QVERIFY(story.history().undoName().find("parameters") != std::string::npos);
     desks.round.undo();
     QVERIFY(imageOf(story) == first);
     // Curves filled like the open one, each on its own breakpoints.
     std::vector<std::string> family;
-    for (const auto& p : desks.round.calibration()->definition().parameters)
+    for (const auto& p : story.calibration()->definition().parameters)
         if (p.kind == definition::Parameter::Kind::Map && p.name != "ve_map" && !p.readOnly &&
-            desks.round.calibration()->definition().unitOf(p) == "%" && family.size() < 3)
+            story.calibration()->definition().unitOf(p) == "%" && family.size() < 3)
             family.push_back(p.name);
     QVERIFY(family.size() >= 2);
     story.openParameter("how full");
@@ -122,11 +121,11 @@ void MapsWorkTest::aFamilyIsFilledAlikeInOneAction() {
         walk({}, walk);
     }
     QVERIFY(story.click("familyAlike"));
-    QCOMPARE(desks.round.history().done().size(), size_t{1});
-    const auto like = *desks.round.calibration()->read("ve_map");
+    QCOMPARE(story.history().done().size(), size_t{1});
+    const auto like = *story.calibration()->read("ve_map");
     int alike = 0;
     for (const std::string& name : family) {
-        const auto table = *desks.round.calibration()->read(name);
+        const auto table = *story.calibration()->read(name);
         if (table.y.unit != like.y.unit || table.x.unit != like.x.unit) continue;
         for (size_t r = 0; r < table.rows; ++r)
             for (size_t c = 0; c < table.columns; ++c) {
@@ -144,11 +143,10 @@ void MapsWorkTest::aFamilyIsFilledAlikeInOneAction() {
 void MapsWorkTest::aMissingParameterIsFoundInALargeDefinitionAndCopied() {
     Story story;
     QVERIFY(story.begin());
-    Desks& desks = story.desks();
     auto* maps = mapsOf(story);
     // A large definition of somebody else's that knows one table more of our controller.
     std::string text = brusk::bench::largeDefinition(20000);
-    const uint32_t at = desks.round.calibration()->definition().parameter("rev_limit")->address;
+    const uint32_t at = story.calibration()->definition().parameter("rev_limit")->address;
     text.insert(text.find("/end MODULE"),
                 "/begin CHARACTERISTIC altitude_reserve \"Reserve of charge pressure kept for high passes\" VALUE " +
                     hexAddress(at) + " word 0 method_9 0 6553.5 /end CHARACTERISTIC\n");
@@ -169,33 +167,32 @@ void MapsWorkTest::aMissingParameterIsFoundInALargeDefinitionAndCopied() {
     QCOMPARE(tree->model()->rowCount(), 1);
     QTest::keyClick(find, Qt::Key_Return);
     QVERIFY(story.click("copyOver"));
-    QTRY_VERIFY2(desks.round.calibration()->definition().parameter("altitude_reserve"), qPrintable(story.message()));
+    QTRY_VERIFY2(story.calibration()->definition().parameter("altitude_reserve"), qPrintable(story.message()));
     QCOMPARE(maps->active()->parameter(), QString("altitude_reserve"));
     // It lies on the rev limit's bytes; editing it says so.
-    const double before = *desks.round.calibration()->value("rev_limit");
+    const double before = *story.calibration()->value("rev_limit");
     typeInto(maps->active()->grid(), "+1");
     QVERIFY(story.message().contains("on the same bytes"));
-    QVERIFY(*desks.round.calibration()->value("rev_limit") != before);
+    QVERIFY(*story.calibration()->value("rev_limit") != before);
     // The original definition is beside it, untouched; the folder opens with the edited one.
-    const auto folder = desks.folder.folder()->path() / "definitions";
+    const auto folder = story.folder().path() / "definitions";
     EXPECT_OK(files.read(folder / "aldine-e2.edit-1.a2l"));
     const auto original = files.read(folder / "aldine-e2.a2l");
     EXPECT_OK(original);
     QVERIFY(std::string(asText(*original)) == readText(BRUSK_DATA_DIR "/heron/aldine-e2.a2l"));
     story.desks().round.saveNow();
-    Story again(QString::fromStdString(desks.folder.folder()->path().string()));
-    QVERIFY(again.desks().round.calibration() && again.desks().round.calibration()->definition().parameter("altitude_reserve"));
+    Story again(QString::fromStdString(story.folder().path().string()));
+    QVERIFY(again.calibration() && again.calibration()->definition().parameter("altitude_reserve"));
 }
 
 void MapsWorkTest::aParameterIsAddedByAddressWithItsCellsInView() {
     Story story;
     QVERIFY(story.begin());
-    Desks& desks = story.desks();
     auto* maps = mapsOf(story);
     story.goTo("Maps");
     maps->showDefinitionWork(true);
     QVERIFY(story.click("addPage"));
-    const auto& ve = *desks.round.calibration()->definition().parameter("ve_map");
+    const auto& ve = *story.calibration()->definition().parameter("ve_map");
     QTest::keyClicks(story.find<QLineEdit>("newAddress"), QString::fromStdString(hexAddress(ve.address)));
     story.find<QComboBox>("newKind")->setCurrentIndex(2);
     story.find<QComboBox>("newType")->setCurrentText("UWORD");
@@ -205,7 +202,7 @@ void MapsWorkTest::aParameterIsAddedByAddressWithItsCellsInView() {
     factor->selectAll();
     QTest::keyClicks(factor, "0.01");
     // The cells are in view before the parameter has a name.
-    const auto known = *desks.round.calibration()->read(ve);
+    const auto known = *story.calibration()->read(ve);
     auto* grid = story.find<MapGrid>("newGrid");
     QCOMPARE(grid->contents().values, known.values);
     QCOMPARE(grid->contents().x, known.x.values);
@@ -216,8 +213,8 @@ void MapsWorkTest::aParameterIsAddedByAddressWithItsCellsInView() {
     story.find<QLineEdit>("newName")->clear();
     QTest::keyClicks(story.find<QLineEdit>("newName"), "fill_again");
     QVERIFY(story.click("addParameter"));
-    QTRY_VERIFY2(desks.round.calibration()->definition().parameter("fill_again"), qPrintable(story.message()));
-    QCOMPARE(desks.round.calibration()->read("fill_again")->raw, known.raw);
+    QTRY_VERIFY2(story.calibration()->definition().parameter("fill_again"), qPrintable(story.message()));
+    QCOMPARE(story.calibration()->read("fill_again")->raw, known.raw);
     QCOMPARE(maps->active()->parameter(), QString("fill_again"));
     story.find<QLineEdit>("newName")->setText("elsewhere");
     story.find<QLineEdit>("newAddress")->clear();
@@ -228,7 +225,6 @@ void MapsWorkTest::aParameterIsAddedByAddressWithItsCellsInView() {
 void MapsWorkTest::aParameterIsRenamedDescribedAndMoved() {
     Story story;
     QVERIFY(story.begin());
-    Desks& desks = story.desks();
     story.openParameter("rev limit");
     QTRY_VERIFY(story.find<QPushButton>("definitionWork"));
     QVERIFY(story.click("definitionWork"));
@@ -242,8 +238,8 @@ void MapsWorkTest::aParameterIsRenamedDescribedAndMoved() {
     put("editDescription", "Where the fuel is cut");
     story.find<QComboBox>("editGroup")->setCurrentText("my_limits");
     QVERIFY(story.click("keepDefinition"));
-    QTRY_VERIFY2(desks.round.calibration()->definition().parameter("rpm_ceiling"), qPrintable(story.message()));
-    const auto& d = desks.round.calibration()->definition();
+    QTRY_VERIFY2(story.calibration()->definition().parameter("rpm_ceiling"), qPrintable(story.message()));
+    const auto& d = story.calibration()->definition();
     const auto* p = d.parameter("rpm_ceiling");
     QVERIFY2(p && !d.parameter("rev_limit"), qPrintable(story.message()));
     QCOMPARE(p->title(), std::string("Ceiling of speed"));
@@ -262,10 +258,10 @@ void MapsWorkTest::guessedRolesAreTakenWhenTheyAreTicked() {
     QVERIFY(story.begin());
     Desks& desks = story.desks();
     // As a definition from elsewhere comes: nothing says which value the rev limit is.
-    const auto bare = definition::withRole(desks.round.calibration()->definition(), "rev_limit", "");
+    const auto bare = definition::withRole(story.calibration()->definition(), "rev_limit", "");
     EXPECT_OK(bare);
     desks.definition.change(*bare, [] {});
-    QTRY_VERIFY(!desks.round.calibration()->definition().parameterWithRole("rev_limit"));
+    QTRY_VERIFY(!story.calibration()->definition().parameterWithRole("rev_limit"));
     story.goTo("Maps");
     mapsOf(story)->showDefinitionWork(true);
     QVERIFY(story.click("rolesPage"));
@@ -277,12 +273,12 @@ void MapsWorkTest::guessedRolesAreTakenWhenTheyAreTicked() {
     QVERIFY(right >= 0);
     who->setCurrentIndex(right);
     // Nothing is taken before somebody says so.
-    QVERIFY(!desks.round.calibration()->definition().parameterWithRole("rev_limit"));
+    QVERIFY(!story.calibration()->definition().parameterWithRole("rev_limit"));
     story.find<QCheckBox>("role_rev_limit")->setChecked(true);
     QVERIFY(keep->text().contains("1 role"));
     QVERIFY(story.click("keepRoles"));
-    QTRY_VERIFY(desks.round.calibration()->definition().parameterWithRole("rev_limit"));
-    QCOMPARE(desks.round.calibration()->definition().parameterWithRole("rev_limit")->name, std::string("rev_limit"));
+    QTRY_VERIFY(story.calibration()->definition().parameterWithRole("rev_limit"));
+    QCOMPARE(story.calibration()->definition().parameterWithRole("rev_limit")->name, std::string("rev_limit"));
     // It is not asked again.
     QTRY_VERIFY(!story.find<QCheckBox>("role_rev_limit"));
 }
@@ -306,18 +302,18 @@ void MapsWorkTest::editsGoToTheHardwaresLimitsOnlyWhenAllowed() {
     Story story;
     QVERIFY(story.begin());
     Desks& desks = story.desks();
-    std::string text = desks.round.calibration()->definition().source->text;
+    std::string text = story.calibration()->definition().source->text;
     const size_t at = text.find("/end CHARACTERISTIC", text.find("/begin CHARACTERISTIC rev_limit\n"));
     desks.definition.change(text.insert(at, "EXTENDED_LIMITS 500 12000 "), [] {});
-    QTRY_VERIFY(desks.round.calibration()->definition().parameter("rev_limit")->extendedLimits);
+    QTRY_VERIFY(story.calibration()->definition().parameter("rev_limit")->extendedLimits);
     auto* grid = story.openParameter("rev limit");
-    const double before = *desks.round.calibration()->value("rev_limit");
+    const double before = *story.calibration()->value("rev_limit");
     typeInto(grid, "9500");
     QVERIFY2(story.message().contains("beyond its limits"), qPrintable(story.message()));
-    QCOMPARE(*desks.round.calibration()->value("rev_limit"), before);
+    QCOMPARE(*story.calibration()->value("rev_limit"), before);
     choose(mapsOf(story), "shape", "hardwareLimits");
     typeInto(grid, "9500");
-    QCOMPARE(*desks.round.calibration()->value("rev_limit"), 9500.0);
+    QCOMPARE(*story.calibration()->value("rev_limit"), 9500.0);
     typeInto(grid, "12500");
     QVERIFY(story.message().contains("beyond its limits, 500 to 12000"));
     choose(mapsOf(story), "shape", "hardwareLimits");
@@ -383,7 +379,7 @@ void MapsWorkTest::editsAreUndoneAfterTheProgramWasClosed() {
     {
         Story story(path);
         QVERIFY(story.begin());
-        before = *story.desks().round.calibration()->value("rev_limit");
+        before = *story.calibration()->value("rev_limit");
         auto* grid = story.openParameter("rev limit");
         typeInto(grid, "6400");
         typeInto(grid, "6300");
@@ -391,14 +387,14 @@ void MapsWorkTest::editsAreUndoneAfterTheProgramWasClosed() {
     }
     Story again(path);
     Desks& desks = again.desks();
-    desks.round.select(desks.folder.rounds()[0].id);
-    QCOMPARE(*desks.round.calibration()->value("rev_limit"), 6400.0);
-    QVERIFY(desks.round.history().canUndo() && desks.round.history().canRedo());
+    again.select(again.rounds()[0].id);
+    QCOMPARE(*again.calibration()->value("rev_limit"), 6400.0);
+    QVERIFY(again.history().canUndo() && again.history().canRedo());
     desks.round.undo();
-    QCOMPARE(*desks.round.calibration()->value("rev_limit"), before);
+    QCOMPARE(*again.calibration()->value("rev_limit"), before);
     desks.round.redo();
     desks.round.redo();
-    QCOMPARE(*desks.round.calibration()->value("rev_limit"), 6300.0);
+    QCOMPARE(*again.calibration()->value("rev_limit"), 6300.0);
 }
 
 void MapsWorkTest::valuesGoOutAsCdfAndComeBack() {
@@ -415,7 +411,7 @@ void MapsWorkTest::valuesGoOutAsCdfAndComeBack() {
     typeInto(grid, "42");
     maps->importCdf(path);
     QVERIFY(imageOf(story) == first);
-    QCOMPARE(story.desks().round.history().done().size(), size_t{2});
+    QCOMPARE(story.history().done().size(), size_t{2});
     maps->importCdf(BRUSK_DATA_DIR "/heron/aldine-e2.a2l");
     QVERIFY(story.message().contains("XML is broken"));
 }
@@ -443,7 +439,7 @@ void MapsWorkTest::anythingIsFoundAndConverted() {
     QTest::keyClick(look("go to flash"), Qt::Key_Return);
     QVERIFY(window.station("Flash")->isVisible());
     QTest::keyClick(look("original"), Qt::Key_Return);
-    QCOMPARE(story.desks().round.selected()->number, 0);
+    QCOMPARE(story.selected()->number, 0);
     QTest::keyClick(look("zzzz"), Qt::Key_Escape);
     QVERIFY(!story.find<QLineEdit>("anything"));
 }

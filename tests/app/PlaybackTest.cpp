@@ -10,7 +10,6 @@
 #include "app/widgets/LaneView.h"
 #include "app/desks/DriveDesk.h"
 #include "app/desks/Playback.h"
-#include "app/desks/RoundDesk.h"
 #include "app/desks/UnitChoice.h"
 
 using namespace brusk;
@@ -117,7 +116,7 @@ void PlaybackTest::readoutsAndCellsSpeakTheWantedUnits() {
     review();
     auto* cells = story_->find<MapGrid>("cellView");
     QTRY_VERIFY_WITH_TIMEOUT(cells->isVisible() && !cells->contents().values.empty(), 20000);
-    const auto table = *desks.round.calibration()->read("ve_map");
+    const auto table = *story_->calibration()->read("ve_map");
     QCOMPARE(cells->contents().y.front(), *units::convert(table.y.values.front(), "kPa", "psi"));
     desks.playback.setMoment(5);
     QVERIFY(std::abs(cells->ring()->y() - *units::convert(desks.drive.valueNow("pressure"), "kPa", "psi")) < 1e-9);

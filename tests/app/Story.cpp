@@ -32,13 +32,49 @@ Story::~Story() {
     desks_.reset();
 }
 
+carfolder::CarFolder& Story::folder() {
+    return *desks_->car.folder;
+}
+
+const std::vector<carfolder::Round>& Story::rounds() {
+    return desks_->car.rounds;
+}
+
+const carfolder::Round* Story::selected() {
+    return desks_->round.selected();
+}
+
+void Story::select(int64_t round) {
+    desks_->round.select(round);
+}
+
+const calibration::Calibration* Story::calibration() {
+    return desks_->round.calibration();
+}
+
+const calibration::EditHistory& Story::history() {
+    return desks_->round.history();
+}
+
+const proposals::BuildSheet& Story::sheet() {
+    return desks_->sheet.sheet();
+}
+
+bool Story::busy() {
+    return desks_->link.busy();
+}
+
+bool Story::linkIsOpen() {
+    return desks_->link.state() == LinkState::Open;
+}
+
 Bytes benchFlash(Desks& desks) {
-    const auto bytes = desks.folder.folder()->files().read(desks.folder.folder()->path() / "benchcar.flash");
+    const auto bytes = desks.car.folder->files().read(desks.car.folder->path() / "benchcar.flash");
     return bytes.value_or(Bytes{});
 }
 
 bool carHoldsRound(Desks& desks, int64_t round) {
-    const auto image = *desks.folder.folder()->rounds().image(round);
+    const auto image = *desks.car.folder->rounds().image(round);
     const auto wanted = image->bytes(0x800000, 0x100000);
     const Bytes held = benchFlash(desks);
     return wanted && held.size() == wanted->size() && std::equal(held.begin(), held.end(), wanted->begin());
@@ -100,14 +136,14 @@ MapGrid* Story::openParameter(const char* words) {
 
 bool Story::makeBase() {
     // Stories drive as they like; the limits of the first drives have a test of their own.
-    if (!desks_->folder.folder()->settings().set("stage", "Full load")) return false;
+    if (!desks_->car.folder->settings().set("stage", "Full load")) return false;
     goTo("Base");
     auto* make = find<QPushButton>("makeBaseRound");
     if (!make || !QTest::qWaitFor([&] { return make->isEnabled(); }, 5000 * kSlower)) return false;
-    const size_t before = desks_->folder.rounds().size();
+    const size_t before = desks_->car.rounds.size();
     // One that is asked for while the proposals are being computed is made when they are there.
     return click("makeBaseRound") &&
-           QTest::qWaitFor([&] { return desks_->folder.rounds().size() == before + 1; }, 5000 * kSlower);
+           QTest::qWaitFor([&] { return desks_->car.rounds.size() == before + 1; }, 5000 * kSlower);
 }
 
 bool Story::flash() {
@@ -133,8 +169,8 @@ bool Story::correct() {
     goTo("Correct");
     auto* button = window_->findChild<QPushButton*>("makeRound");
     if (!button || !QTest::qWaitFor([&] { return button->isEnabled(); }, 60000 * kSlower)) return false;
-    const size_t before = desks_->folder.rounds().size();
-    return click("makeRound") && desks_->folder.rounds().size() == before + 1;
+    const size_t before = desks_->car.rounds.size();
+    return click("makeRound") && desks_->car.rounds.size() == before + 1;
 }
 
 }  // namespace brusk::app

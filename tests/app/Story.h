@@ -9,6 +9,9 @@
 #include "app/shell/MainWindow.h"
 #include "app/theme/Theme.h"
 #include "app/widgets/MapGrid.h"
+#include "core/calibration/Calibration.h"
+#include "core/carfolder/CarFolder.h"
+#include "core/proposals/BuildSheet.h"
 #include "app/desks/Desks.h"
 
 namespace brusk::app {
@@ -21,6 +24,17 @@ class Story {
 
     MainWindow& window() { return *window_; }
     Desks& desks() { return *desks_; }
+    // What tests look at most; here, so that they recompile for no desk.
+    carfolder::CarFolder& folder();
+    const std::vector<carfolder::Round>& rounds();
+    const carfolder::Round* selected();
+    void select(int64_t round);
+    const calibration::Calibration* calibration();
+    const calibration::EditHistory& history();
+    const proposals::BuildSheet& sheet();
+    /// A task runs on the link.
+    bool busy();
+    bool linkIsOpen();
 
     /// The one visible widget of this name and type; the test fails when there is none.
     template <class T>

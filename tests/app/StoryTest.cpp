@@ -13,14 +13,15 @@
 #include "app/widgets/LaneView.h"
 #include "app/widgets/MapGrid.h"
 #include "core/image/ImageFile.h"
+#include "app/link/LinkParts.h"
+#include "benchcar/VirtualBus.h"
+#include "core/job/Correct.h"
+#include "app/desks/CarInHand.h"
 #include "app/desks/ControllerDesk.h"
 #include "app/desks/DriveDesk.h"
 #include "app/desks/LinkDesk.h"
 #include "app/desks/OpenFolder.h"
 #include "app/desks/RoundDesk.h"
-#include "app/link/LinkParts.h"
-#include "benchcar/VirtualBus.h"
-#include "core/job/Correct.h"
 #include "app/desks/SheetDesk.h"
 
 using namespace brusk;
@@ -63,24 +64,24 @@ void StoryTest::theWholeJobThroughTheWindow() {
     Story story;
     Desks& desks = story.desks();
     QVERIFY(story.begin());
-    QCOMPARE(desks.round.selected()->number, 0);
-    QVERIFY(desks.folder.folder()->files().exists(desks.folder.folder()->path() / "original.hex"));
+    QCOMPARE(story.selected()->number, 0);
+    QVERIFY(story.folder().files().exists(story.folder().path() / "original.hex"));
     QVERIFY(story.drive());
     QVERIFY(story.makeBase());
     QVERIFY(story.flash());
-    QVERIFY(carHoldsRound(desks, desks.round.selected()->id));
+    QVERIFY(carHoldsRound(desks, story.selected()->id));
     QVERIFY(story.drive());
     QVERIFY(story.correct());
     QVERIFY(story.flash());
     QVERIFY(story.drive());
-    const auto& rounds = desks.folder.rounds();
+    const auto& rounds = story.rounds();
     QCOMPARE(rounds.size(), size_t{3});
     qInfo("fuel off by %.1f %%, %.1f %%, %.1f %%", *rounds[2].fuelError_pct, *rounds[1].fuelError_pct,
           *rounds[0].fuelError_pct);
     QVERIFY(*rounds[2].fuelError_pct > 18);
     QVERIFY(*rounds[1].fuelError_pct < 10);
     QVERIFY(*rounds[0].fuelError_pct < 2);
-    QVERIFY(*desks.folder.car().contents.round == rounds[0].id);
+    QVERIFY(*desks.car.contents.round == rounds[0].id);
     QVERIFY(carHoldsRound(desks, rounds[0].id));
     QVERIFY(!carHoldsRound(desks, rounds[1].id));
     auto* inTheCar = story.window().findChild<QLabel*>("inTheCar");
@@ -89,7 +90,6 @@ void StoryTest::theWholeJobThroughTheWindow() {
 
 void StoryTest::mapsAreFoundEditedAndUndoneByKeyboard() {
     Story story;
-    Desks& desks = story.desks();
     QVERIFY(story.begin());
     story.goTo("Maps");
     auto* finder = story.find<QLineEdit>("finder");
@@ -101,27 +101,27 @@ void StoryTest::mapsAreFoundEditedAndUndoneByKeyboard() {
     QCOMPARE(story.find<QLabel>("parameterName")->text(), "Injector flow");
     auto* grid = story.find<MapGrid>("mapGrid");
     typeInto(grid, "620");
-    QCOMPARE(*desks.round.calibration()->value("injector_flow"), 620.0);
+    QCOMPARE(*story.calibration()->value("injector_flow"), 620.0);
     typeInto(grid, "-5%");
-    QCOMPARE(*desks.round.calibration()->value("injector_flow"), 589.0);
+    QCOMPARE(*story.calibration()->value("injector_flow"), 589.0);
     QTest::keyClick(grid, Qt::Key_Z, Qt::ControlModifier);
-    QCOMPARE(*desks.round.calibration()->value("injector_flow"), 620.0);
+    QCOMPARE(*story.calibration()->value("injector_flow"), 620.0);
     QTest::keyClick(grid, Qt::Key_Z, Qt::ControlModifier);
-    QCOMPARE(*desks.round.calibration()->value("injector_flow"), 380.0);
+    QCOMPARE(*story.calibration()->value("injector_flow"), 380.0);
     QTest::keyClick(grid, Qt::Key_Z, Qt::ControlModifier | Qt::ShiftModifier);
-    QCOMPARE(*desks.round.calibration()->value("injector_flow"), 620.0);
+    QCOMPARE(*story.calibration()->value("injector_flow"), 620.0);
 
     finder->clear();
     QTest::keyClicks(finder, "how full");
     QTest::keyClick(finder, Qt::Key_Return);
-    const auto before = desks.round.calibration()->read("ve_map");
+    const auto before = story.calibration()->read("ve_map");
     QTest::keyClick(grid, Qt::Key_Right);
     QTest::keyClick(grid, Qt::Key_Down);
     QTest::keyClick(grid, Qt::Key_Right, Qt::ShiftModifier);
     QTest::keyClick(grid, Qt::Key_Down, Qt::ShiftModifier);
     QCOMPARE(grid->selectedCells(), (std::vector<size_t>{17, 18, 33, 34}));
     typeInto(grid, "+2");
-    const auto after = desks.round.calibration()->read("ve_map");
+    const auto after = story.calibration()->read("ve_map");
     for (size_t i = 0; i < after->values.size(); ++i) {
         const bool chosen = i == 17 || i == 18 || i == 33 || i == 34;
         QVERIFY(std::abs(after->values[i] - before->values[i] - (chosen ? 2 : 0)) < 0.006);
@@ -129,7 +129,7 @@ void StoryTest::mapsAreFoundEditedAndUndoneByKeyboard() {
     QTest::keyClick(grid, 'x');
     auto* editor = grid->findChild<QLineEdit*>("cellEditor");
     QTest::keyClick(editor, Qt::Key_Escape);  // Escape leaves everything as it is
-    QVERIFY(desks.round.calibration()->read("ve_map")->values == after->values);
+    QVERIFY(story.calibration()->read("ve_map")->values == after->values);
     QTest::keyClick(grid, Qt::Key_A, Qt::ControlModifier);
     QCOMPARE(grid->selectedCells().size(), size_t{224});
 }
@@ -142,17 +142,17 @@ void StoryTest::editsOnAFlashedRoundBeginADraftAndAreKept() {
         QVERIFY(story.begin());
         auto* grid = story.openParameter("rev limit");
         typeInto(grid, "6400");
-        QCOMPARE(story.desks().round.selected()->number, 1);
-        QVERIFY(story.desks().round.selected()->state == carfolder::RoundState::Draft);
+        QCOMPARE(story.selected()->number, 1);
+        QVERIFY(story.selected()->state == carfolder::RoundState::Draft);
         typeInto(grid, "6300");
-        QCOMPARE(story.desks().folder.rounds().size(), size_t{2});  // the same draft goes on
+        QCOMPARE(story.rounds().size(), size_t{2});  // the same draft goes on
     }
     Story again(path);
-    QCOMPARE(again.desks().folder.rounds().size(), size_t{2});
-    again.desks().round.select(again.desks().folder.rounds()[0].id);
-    QCOMPARE(*again.desks().round.calibration()->value("rev_limit"), 6300.0);
-    again.desks().round.select(again.desks().folder.rounds()[1].id);
-    QCOMPARE(*again.desks().round.calibration()->value("rev_limit"), 6700.0);
+    QCOMPARE(again.rounds().size(), size_t{2});
+    again.select(again.rounds()[0].id);
+    QCOMPARE(*again.calibration()->value("rev_limit"), 6300.0);
+    again.select(again.rounds()[1].id);
+    QCOMPARE(*again.calibration()->value("rev_limit"), 6700.0);
 }
 
 void StoryTest::whatWasFlashedIsNotUndone() {
@@ -161,15 +161,15 @@ void StoryTest::whatWasFlashedIsNotUndone() {
     QVERIFY(story.begin());
     typeInto(story.openParameter("rev limit"), "6400");
     QVERIFY(story.flash());
-    const int64_t flashed = desks.round.selected()->id;
+    const int64_t flashed = story.selected()->id;
     auto* grid = story.openParameter("rev limit");
     QTest::keyClick(grid, Qt::Key_Z, Qt::ControlModifier);
-    QCOMPARE(*desks.round.calibration()->value("rev_limit"), 6400.0);
+    QCOMPARE(*story.calibration()->value("rev_limit"), 6400.0);
     typeInto(grid, "6200");
-    QVERIFY(desks.round.selected()->id != flashed && desks.round.selected()->state == carfolder::RoundState::Draft);
+    QVERIFY(story.selected()->id != flashed && story.selected()->state == carfolder::RoundState::Draft);
     desks.round.saveNow();
     QVERIFY(carHoldsRound(desks, flashed));  // the round in the car still is what it was
-    QVERIFY(*desks.folder.car().contents.round == flashed);
+    QVERIFY(*desks.car.contents.round == flashed);
 }
 
 void StoryTest::valuesBeyondTheirLimitsAreSaidAndNotStored() {
@@ -180,44 +180,42 @@ void StoryTest::valuesBeyondTheirLimitsAreSaidAndNotStored() {
     QVERIFY(story.message().contains("beyond its limits, 1000 to 9000"));
     typeInto(grid, "+x");
     QVERIFY(story.message().contains("is not a number"));
-    QCOMPARE(story.desks().folder.rounds().size(), size_t{1});
+    QCOMPARE(story.rounds().size(), size_t{1});
 }
 
 void StoryTest::switchesAndTextsAreEdited() {
     Story story;
-    Desks& desks = story.desks();
     QVERIFY(story.begin());
     typeInto(story.openParameter("P0172"), "0");
-    QCOMPARE(desks.round.calibration()->read("diag_rich")->text, std::string("off"));
-    QCOMPARE(desks.round.calibration()->read("diag_lean")->text, std::string("on"));
+    QCOMPARE(story.calibration()->read("diag_rich")->text, std::string("off"));
+    QCOMPARE(story.calibration()->read("diag_lean")->text, std::string("on"));
     story.openParameter("calibration id");
     auto* text = story.find<QLineEdit>("textValue");
     QVERIFY(text);
     text->selectAll();
     QTest::keyClicks(text, "HERON-STAGE-1");
     QTest::keyClick(text, Qt::Key_Return);
-    QCOMPARE(desks.round.calibration()->read("calibration_id")->text, std::string("HERON-STAGE-1"));
+    QCOMPARE(story.calibration()->read("calibration_id")->text, std::string("HERON-STAGE-1"));
 }
 
 void StoryTest::theBarOfOperationsWorksByMouse() {
     Story story;
-    Desks& desks = story.desks();
     QVERIFY(story.begin());
     story.goTo("Maps");
     auto* grid = story.find<MapGrid>("mapGrid");
     QTest::mouseClick(grid, Qt::LeftButton, {}, grid->cellCentre(2, 3));
     QTest::mouseClick(grid, Qt::LeftButton, Qt::ShiftModifier, grid->cellCentre(3, 5));
     QCOMPARE(grid->selectedCells().size(), size_t{6});
-    const double before = desks.round.calibration()->read("ve_map")->at(2, 3);
+    const double before = story.calibration()->read("ve_map")->at(2, 3);
     QVERIFY(story.click("scale"));
     QVERIFY(story.message().contains("Type an amount"));
     QTest::keyClicks(story.find<QLineEdit>("amount"), "1.10");
     QVERIFY(story.click("scale"));
-    QVERIFY(std::abs(desks.round.calibration()->read("ve_map")->at(2, 3) - before * 1.10) < 0.006);
+    QVERIFY(std::abs(story.calibration()->read("ve_map")->at(2, 3) - before * 1.10) < 0.006);
     QVERIFY(story.click("undo"));
-    QCOMPARE(desks.round.calibration()->read("ve_map")->at(2, 3), before);
+    QCOMPARE(story.calibration()->read("ve_map")->at(2, 3), before);
     QVERIFY(story.click("redo"));
-    QVERIFY(desks.round.calibration()->read("ve_map")->at(2, 3) > before * 1.09);
+    QVERIFY(story.calibration()->read("ve_map")->at(2, 3) > before * 1.09);
     QVERIFY(!story.find<QPushButton>("redo")->isEnabled());
 }
 
@@ -300,22 +298,21 @@ void StoryTest::theRingFollowsTheEngine() {
     QVERIFY(story.click("record"));
     QVERIFY(story.settle());
     QVERIFY(story.message().contains("Recorded"));
-    QCOMPARE(desks.folder.folder()->recordings().of(desks.round.selected()->id)->size(), size_t{1});
+    QCOMPARE(story.folder().recordings().of(story.selected()->id)->size(), size_t{1});
 }
 
 void StoryTest::theCalibrationIsExported() {
     Story story;
-    Desks& desks = story.desks();
     QVERIFY(story.begin());
     story.goTo("Deliver");
     QVERIFY(story.click("exportHex"));
     QVERIFY(story.find<QLabel>("exported")->text().contains("round0.hex"));
     QVERIFY(story.click("exportHex"));
     QVERIFY(story.find<QLabel>("exported")->text().contains("round0-2.hex"));  // nothing is overwritten
-    const auto bytes = desks.folder.folder()->files().read(desks.folder.folder()->path() / "exports" / "round0-2.hex");
+    const auto bytes = story.folder().files().read(story.folder().path() / "exports" / "round0-2.hex");
     EXPECT_OK(bytes);
     QVERIFY(*image::readImage(*bytes, image::Format::IntelHex) ==
-            **desks.folder.folder()->rounds().image(desks.round.selected()->id));
+            **story.folder().rounds().image(story.selected()->id));
 }
 
 void StoryTest::theLedgerSelectsByMouseAndKeys() {
@@ -323,15 +320,15 @@ void StoryTest::theLedgerSelectsByMouseAndKeys() {
     QVERIFY(story.begin() && story.makeBase());
     auto* ledger = story.window().ledger();
     QTest::mouseClick(ledger, Qt::LeftButton, {}, ledger->rowCentre(0));
-    QCOMPARE(story.desks().round.selected()->number, 0);
+    QCOMPARE(story.selected()->number, 0);
     QTest::keyClick(ledger, Qt::Key_Up);
-    QCOMPARE(story.desks().round.selected()->number, 1);
+    QCOMPARE(story.selected()->number, 1);
     QTest::keyClick(ledger, Qt::Key_Down);
-    QCOMPARE(story.desks().round.selected()->number, 0);
+    QCOMPARE(story.selected()->number, 0);
     QTest::keyClick(&story.window(), Qt::Key_B, Qt::ControlModifier);
     QVERIFY(ledger->collapsed() && ledger->width() == 56);
     QTest::mouseClick(ledger, Qt::LeftButton, {}, ledger->rowCentre(1));
-    QCOMPARE(story.desks().round.selected()->number, 1);
+    QCOMPARE(story.selected()->number, 1);
 }
 
 void StoryTest::stationsAreReachedByKeyboard() {
@@ -359,7 +356,7 @@ void StoryTest::aFolderThatIsNoneIsSaidAndNothingChanges() {
     QVERIFY(story.begin());
     QTemporaryDir empty;
     EXPECT_FAILS(story.desks().folder.open(empty.path().toStdString()), "is not a car folder");
-    QVERIFY(story.desks().round.selected() && story.desks().link.state() == LinkState::Open);
+    QVERIFY(story.selected() && story.linkIsOpen());
     QVERIFY(QDir(empty.path()).isEmpty());
 }
 
@@ -386,8 +383,8 @@ void StoryTest::theFolderOpensAgainWhereItWasLeft() {
         QVERIFY(story.begin() && story.makeBase() && story.flash());
     }
     Story again(path);
-    QCOMPARE(again.desks().round.selected()->number, 1);  // what is in the car
-    QVERIFY(again.desks().round.calibration());
+    QCOMPARE(again.selected()->number, 1);  // what is in the car
+    QVERIFY(again.calibration());
     again.hurry();
     QVERIFY(again.connectBenchCar());
     // The bench car kept its flash: reading it says what the ledger says.
@@ -401,7 +398,7 @@ void StoryTest::aBuildSheetThatCantBeReadIsSaidAndKept() {
     const std::string facts = "{\"from\": \"a newer Brusk\"";
     {
         Story story(path);
-        EXPECT_OK(story.desks().folder.folder()->settings().keepSheet(facts));
+        EXPECT_OK(story.folder().settings().keepSheet(facts));
     }
     Story again(path);
     QVERIFY2(again.message().contains("build sheet can't be read"), qPrintable(again.message()));
@@ -409,7 +406,7 @@ void StoryTest::aBuildSheetThatCantBeReadIsSaidAndKept() {
     typed.of(proposals::Fact::Ethanol) = 10;
     again.desks().sheet.setSheet(typed);
     QVERIFY(again.message().contains("nothing is kept over it"));
-    QCOMPARE(again.desks().folder.folder()->settings().sheet()->facts, facts);
+    QCOMPARE(again.folder().settings().sheet()->facts, facts);
 }
 
 void StoryTest::aVinThatIsNoTextIsShown() {
@@ -420,14 +417,14 @@ void StoryTest::aVinThatIsNoTextIsShown() {
     std::fill_n(flash.begin() + static_cast<long>(at), benchcar::map::kVinSize, uint8_t{0xFF});
     std::copy(vin.begin(), vin.end(), flash.begin() + static_cast<long>(at));
     Story story;
-    EXPECT_OK(story.desks().folder.folder()->files().save(story.desks().folder.folder()->path() / "benchcar.flash",
+    EXPECT_OK(story.folder().files().save(story.folder().path() / "benchcar.flash",
                                                      ByteSpan(flash.data(), flash.size())));
     QVERIFY(story.begin());
     QString all;
     for (const QLabel* text : story.window().station("Car")->findChildren<QLabel*>())
         all += text->text() + "\n";
     QVERIFY2(all.contains(QString::fromUtf8("M\u00dcLLER\uFFFD7")), qPrintable(all));
-    QVERIFY(QString::fromStdString(story.desks().folder.rounds().front().note)
+    QVERIFY(QString::fromStdString(story.rounds().front().note)
                 .contains(QString::fromUtf8("M\u00dcLLER\uFFFD7")));
 }
 
@@ -488,8 +485,8 @@ void StoryTest::theDriverVisitsWhatTheRoundHasNotSeen() {
     // On the base for the parts: with the stock calibration the engine reads its own pressure wrong.
     QVERIFY(story.begin() && story.makeBase() && story.flash());
     auto& desks = story.desks();
-    const int64_t round = *desks.folder.car().contents.round;
-    const auto missing = [&] { return job::unseenNodes(*desks.folder.kit(), *desks.folder.folder(), round)->size(); };
+    const int64_t round = *desks.car.contents.round;
+    const auto missing = [&] { return job::unseenNodes(*desks.car.kit, story.folder(), round)->size(); };
     const size_t before = missing();
     QVERIFY(story.drive(static_cast<int>(routeChoices().size()) - 1));
     const size_t after = missing();

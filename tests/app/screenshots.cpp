@@ -14,11 +14,10 @@
 #include "app/widgets/LaneView.h"
 #include "app/widgets/MapGrid.h"
 #include "core/job/FlashRound.h"
+#include "app/desks/CarInHand.h"
 #include "app/desks/LinkDesk.h"
-#include "app/desks/OpenFolder.h"
 #include "app/desks/Playback.h"
 #include "app/desks/ReferenceDesk.h"
-#include "app/desks/RoundDesk.h"
 
 using namespace brusk::app;
 
@@ -28,9 +27,9 @@ namespace {
 void shootGates(Story& story, const QString& out) {
     using namespace brusk;
     Desks& desks = story.desks();
-    carfolder::CarFolder& folder = *desks.folder.folder();
-    const job::Kit& demo = *desks.folder.kit();
-    const int64_t round = desks.round.selected()->id;
+    carfolder::CarFolder& folder = story.folder();
+    const job::Kit& demo = *desks.car.kit;
+    const int64_t round = story.selected()->id;
     std::vector<job::Gate> gates;
     const auto take = [&](const job::Kit& kit, const link::Identity& identity) {
         const auto plan = job::planFlash(kit, folder, round, &identity);
@@ -172,7 +171,7 @@ int main(int argc, char** argv) {
             story.find<QCheckBox>("accept_donor_boost")->mapTo(cards->widget(), QPoint()).y() - 20);
     shoot("base-donor");
     if (argc > 3 && QString(argv[3]) == "base") return 0;
-    must(story.desks().folder.folder()->settings().set("base_donor", "").has_value(), "without the donor");
+    must(story.folder().settings().set("base_donor", "").has_value(), "without the donor");
     story.goTo("Car");
     must(story.makeBase(), "base");
     if (argc > 3 && QString(argv[3]) == "maps") {

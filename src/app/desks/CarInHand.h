@@ -1,8 +1,9 @@
-// What every desk knows of the open car: its folder, what its controller is, its rounds and what it runs. Written by
-// OpenFolder alone; desks are told by a signal when it is another.
+// What everybody knows of the open car: its folder, what its controller is, its rounds and what it runs. Written by
+// OpenFolder alone, which tells by the signals here.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
+#include <QObject>
 #include <QString>
 #include <functional>
 #include <memory>
@@ -13,7 +14,9 @@
 
 namespace brusk::app {
 
-struct CarInHand {
+class CarInHand : public QObject {
+    Q_OBJECT
+  public:
     std::shared_ptr<carfolder::CarFolder> folder;  ///< null: none is open
     std::shared_ptr<const job::Kit> kit;           ///< null: nobody knows the controller yet
     std::vector<carfolder::Round> rounds;          ///< newest first
@@ -28,7 +31,6 @@ struct CarInHand {
             if (one.id == id) return &one;
         return nullptr;
     }
-    bool hasOriginal() const { return !rounds.empty(); }
     int nextNumber() const { return rounds.empty() ? 1 : rounds.front().number + 1; }
     /// Why the folder may not be written, as an error; nothing when it may.
     Done mayWrite() const {
@@ -36,6 +38,11 @@ struct CarInHand {
         if (folder->mayWrite()) return {};
         return fail(ErrorCode::Refused, "Nothing can be changed: " + folder->whyNot());
     }
+
+  signals:
+    void changed();  ///< another folder, and all desks have it
+    void roundsChanged();
+    void definitionChanged();
 };
 
 }  // namespace brusk::app

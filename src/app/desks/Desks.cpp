@@ -143,6 +143,7 @@ void Desks::All::theLink() {
 
 Desks::Desks(storage::FileSystem& files, const storage::Path& dataFolder)
     : all_(std::make_unique<All>(files, dataFolder)),
+      car(all_->car),
       messages(all_->messages),
       background(all_->background),
       places(all_->places),

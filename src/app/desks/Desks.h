@@ -9,6 +9,7 @@
 namespace brusk::app {
 
 class Background;
+class CarInHand;
 class ControllerDesk;
 class DefinitionDesk;
 class DriveDesk;
@@ -39,6 +40,7 @@ class Desks {
     std::unique_ptr<All> all_;
 
   public:
+    const CarInHand& car;
     Messages& messages;
     Background& background;
     Places& places;

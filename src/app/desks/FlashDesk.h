@@ -29,7 +29,6 @@ class FlashDesk : public QObject {
     /// While a flash runs: why folder, link and window can't be let go of; empty else.
     QString heldBy() const;
     const std::optional<link::FlashReport>& lastReport() const { return report_; }
-    const CarInHand& car() const { return car_; }
     /// The newest lines of the car's journal, the newest first.
     std::vector<carfolder::JournalEntry> journal(int lines) const;
 

@@ -17,7 +17,7 @@ Done OpenFolder::open(const storage::Path& path) {
     if (car_.folder && car_.folder->mayWrite() && there.there &&
         there == files_.stamp(car_.folder->path() / "car.sqlite")) {
         refresh();
-        emit changed();
+        emit car_.changed();
         return {};
     }
     auto folder = carfolder::CarFolder::open(files_, path);
@@ -53,7 +53,7 @@ void OpenFolder::take(std::unique_ptr<carfolder::CarFolder> folder) {
     emit closed();
     refresh();
     emit opened();
-    emit changed();
+    emit car_.changed();
     QStringList news;
     for (const std::string& sentence : car_.folder->news())
         news << QString::fromStdString(sentence);
@@ -80,7 +80,7 @@ void OpenFolder::refresh() {
         else
             messages_.failed(contents.error());
     }
-    emit roundsChanged();
+    emit car_.roundsChanged();
 }
 
 QString OpenFolder::carSentence() const {
@@ -110,6 +110,7 @@ void OpenFolder::useOwnDefinition() {
 
 void OpenFolder::useKit(std::shared_ptr<const job::Kit> kit, const std::string& mismatch) {
     const bool firstTime = !car_.kit;
+    const auto before = firstTime ? nullptr : car_.kit->definition;
     car_.kit = std::move(kit);
     useOwnDefinition();
     car_.mismatch = QString::fromStdString(mismatch);
@@ -118,12 +119,13 @@ void OpenFolder::useKit(std::shared_ptr<const job::Kit> kit, const std::string& 
     if (car_.mismatch.isEmpty() && car_.folder->mayWrite()) keep("profile", car_.kit->profile.name);
     refresh();
     if (firstTime) emit kitFound();
+    if (car_.kit->definition != before) emit car_.definitionChanged();
 }
 
 void OpenFolder::takeDefinition(std::shared_ptr<const job::Kit> kit) {
     car_.kit = std::move(kit);
     emit definitionTaken();
-    emit definitionChanged();
+    emit car_.definitionChanged();
 }
 
 }  // namespace brusk::app

@@ -19,10 +19,6 @@ class OpenFolder : public QObject {
     [[nodiscard]] Done open(const storage::Path& path);
     [[nodiscard]] Done create(const storage::Path& path, const std::string& carName);
 
-    const CarInHand& car() const { return car_; }
-    carfolder::CarFolder* folder() const { return car_.folder.get(); }
-    const job::Kit* kit() const { return car_.kit.get(); }
-    const std::vector<carfolder::Round>& rounds() const { return car_.rounds; }
     /// What the car runs, as the footer says it.
     QString carSentence() const;
     /// What the folder keeps of the controller that was read; null before.
@@ -49,11 +45,8 @@ class OpenFolder : public QObject {
     void aboutToClose();   ///< what is not kept yet is kept now
     void closed();         ///< another folder is in hand; what was known of the one before is forgotten
     void opened();         ///< its rounds are known
-    void changed();        ///< all desks have it
-    void roundsChanged();
     void kitFound();       ///< the first time this car's controller is known
     void definitionTaken();  ///< the calibration is another view now
-    void definitionChanged();
 
   private:
     void take(std::unique_ptr<carfolder::CarFolder> folder);

@@ -7,9 +7,8 @@
 #include <QVBoxLayout>
 
 #include "app/widgets/Panels.h"
-#include "app/desks/OpenFolder.h"
+#include "app/desks/CarInHand.h"
 #include "app/desks/Places.h"
-#include "app/desks/RoundDesk.h"
 #include "app/desks/UnitChoice.h"
 
 namespace brusk::app {
@@ -39,7 +38,7 @@ FindAnything::FindAnything(Desks& desks, QWidget* parent) : QFrame(parent), desk
 }
 
 void FindAnything::begin() {
-    const auto now = desks_.folder.kit() ? desks_.folder.kit()->definition : nullptr;
+    const auto now = desks_.car.kit ? desks_.car.kit->definition : nullptr;
     if (now != definition_) {
         definition_ = now;
         finder_ = now ? std::make_unique<definition::Finder>(now) : nullptr;
@@ -80,12 +79,12 @@ void FindAnything::look(const QString& text) {
                 [this, name] { desks_.places.go({.station = "Maps", .parameter = name}); });
         }
     int others = 0;
-    for (const auto& round : desks_.folder.rounds())
+    for (const auto& round : desks_.car.rounds)
         if (!words.isEmpty() &&
             matches(QString("round %1 %2").arg(round.number).arg(QString::fromStdString(round.title))) &&
             others++ < kMostOfOthers)
             add(QString("Round %1: %2").arg(round.number).arg(QString::fromStdString(round.title)), "select",
-                [this, id = round.id] { desks_.round.select(id); });
+                [this, id = round.id] { desks_.places.go({.round = id}); });
     others = 0;
     if (definition_ && !words.isEmpty())
         for (const auto& m : definition_->measurements)

@@ -10,8 +10,8 @@
 
 #include "app/theme/Theme.h"
 #include "app/widgets/Times.h"
-#include "app/desks/OpenFolder.h"
-#include "app/desks/RoundDesk.h"
+#include "app/desks/CarInHand.h"
+#include "app/desks/Desks.h"
 #include "app/desks/Places.h"
 
 namespace brusk::app {
@@ -39,8 +39,8 @@ Ledger::Ledger(Desks& desks, QWidget* parent) : QWidget(parent), desks_(desks) {
             update();
         });
     };
-    laysOut(&desks_.folder, &OpenFolder::roundsChanged);
-    laysOut(&desks_.folder, &OpenFolder::changed);
+    laysOut(&desks_.car, &CarInHand::roundsChanged);
+    laysOut(&desks_.car, &CarInHand::changed);
     laysOut(&desks_.places, &Places::roundShown);
     connect(&Theme::instance(), &Theme::changed, this, qOverload<>(&QWidget::update));
 }
@@ -56,17 +56,17 @@ void Ledger::layOut() {
     rows_.clear();
     // The newest child of a round stays on its lane; an older one branches off to the right.
     std::map<int64_t, int64_t> mainChild;
-    for (const auto& round : desks_.folder.rounds())
+    for (const auto& round : desks_.car.rounds)
         if (round.parent && !mainChild.count(*round.parent)) mainChild[*round.parent] = round.id;
     std::map<int64_t, int> lanes;
     int branches = 0;
-    for (auto it = desks_.folder.rounds().rbegin(); it != desks_.folder.rounds().rend(); ++it) {
+    for (auto it = desks_.car.rounds.rbegin(); it != desks_.car.rounds.rend(); ++it) {
         const bool main = !it->parent || mainChild[*it->parent] == it->id;
         lanes[it->id] = !it->parent ? 0 : main ? lanes[*it->parent] : std::min(++branches, 3);
     }
     double at = kTop;
     const QFontMetrics metrics(Theme::instance().text(13, true));
-    for (const auto& round : desks_.folder.rounds()) {
+    for (const auto& round : desks_.car.rounds) {
         Row row;
         row.round = round;
         row.top = at;
@@ -82,7 +82,7 @@ void Ledger::layOut() {
                                       .height() > metrics.height() * 1.5
                               ? 2
                               : 1;
-        const bool inCar = desks_.folder.car().contents.round == round.id;
+        const bool inCar = desks_.car.contents.round == round.id;
         row.height = collapsed_ ? 40 : 16.0 + lines * 17 + 16 + (inCar ? 18 : 0) + (round.fuelError_pct ? 25 : 0);
         at += row.height;
         rows_.push_back(row);
@@ -130,7 +130,7 @@ void Ledger::paintEvent(QPaintEvent*) {
 
 void Ledger::paintRow(QPainter& painter, const Row& row) {
     const Tokens& t = tokens();
-    const auto* selected = desks_.round.selected();
+    const auto* selected = desks_.car.round(desks_.places.round());
     const bool on = selected && selected->id == row.round.id;
     if (on) {
         painter.fillRect(QRectF(0, row.top, width() - 1, row.height), Tokens::mix(t.ground, t.accent, 0.14));
@@ -156,7 +156,7 @@ void Ledger::paintRow(QPainter& painter, const Row& row) {
     painter.drawText(QRectF(left, row.top + 10, room, 40), Qt::AlignLeft | Qt::TextWordWrap,
                      QString::fromStdString(row.round.title), &drawn);
     double y = drawn.bottom() + 1;
-    if (desks_.folder.car().contents.round == row.round.id) {
+    if (desks_.car.contents.round == row.round.id) {
         painter.setFont(Theme::instance().text(10, true));
         painter.setPen(t.accent);
         painter.setBrush(Qt::NoBrush);
@@ -186,16 +186,16 @@ void Ledger::mousePressEvent(QMouseEvent* event) {
     setFocus();
     const double y = event->position().y() + scroll_;
     for (const Row& row : rows_)
-        if (y >= row.top && y < row.top + row.height) return desks_.round.select(row.round.id);
+        if (y >= row.top && y < row.top + row.height) return desks_.places.go({.round = row.round.id});
 }
 
 void Ledger::keyPressEvent(QKeyEvent* event) {
-    const auto* selected = desks_.round.selected();
+    const auto* selected = desks_.car.round(desks_.places.round());
     const auto at = std::find_if(rows_.begin(), rows_.end(),
                                  [&](const Row& row) { return selected && row.round.id == selected->id; });
     if (at == rows_.end()) return QWidget::keyPressEvent(event);
-    if (event->key() == Qt::Key_Down && at + 1 != rows_.end()) return desks_.round.select((at + 1)->round.id);
-    if (event->key() == Qt::Key_Up && at != rows_.begin()) return desks_.round.select((at - 1)->round.id);
+    if (event->key() == Qt::Key_Down && at + 1 != rows_.end()) return desks_.places.go({.round = (at + 1)->round.id});
+    if (event->key() == Qt::Key_Up && at != rows_.begin()) return desks_.places.go({.round = (at - 1)->round.id});
     QWidget::keyPressEvent(event);
 }
 

@@ -19,6 +19,7 @@
 #include "app/stations/maps/MapsStation.h"
 #include "app/stations/review/ReviewStation.h"
 #include "app/theme/Theme.h"
+#include "app/desks/CarInHand.h"
 #include "app/desks/DriveDesk.h"
 #include "app/desks/FlashDesk.h"
 #include "app/desks/LinkDesk.h"
@@ -82,11 +83,11 @@ MainWindow::MainWindow(Desks& desks, QWidget* parent) : QMainWindow(parent), des
     addStation("Deliver", new DeliverStation(desks_), tabs_);
     tabs_->addStretch();
 
-    connect(&desks_.folder, &OpenFolder::changed, this,
+    connect(&desks_.car, &CarInHand::changed, this,
             [this] { carName_->setText(QString::fromStdString(desks_.folder.setting("car_name"))); });
     connect(&desks_.link, &LinkDesk::changed, this, &MainWindow::refreshLink);
     connect(&desks_.link, &LinkDesk::taskChanged, this, &MainWindow::refreshTask);
-    connect(&desks_.folder, &OpenFolder::roundsChanged, this, &MainWindow::refreshTask);
+    connect(&desks_.car, &CarInHand::roundsChanged, this, &MainWindow::refreshTask);
     connect(&desks_.messages, &Messages::said, this, &MainWindow::say);
     connect(&desks_.places, &Places::wanted, this, [this](const Place& place) {
         if (!place.station.isEmpty()) showStation(place.station);
@@ -168,8 +169,8 @@ QWidget* MainWindow::makeHeader() {
     auto* menu = new QMenu(menuButton);
     menu->addAction("Open a car folder ...", QKeySequence::Open, this, &MainWindow::openFolder);
     menu->addAction("Open this folder again", QKeySequence::Refresh, this, [this] {
-        if (!desks_.folder.folder()) return;
-        if (auto done = desks_.folder.open(desks_.folder.folder()->path()); !done)
+        if (!desks_.car.folder) return;
+        if (auto done = desks_.folder.open(desks_.car.folder->path()); !done)
             say(QString::fromStdString(done.error().text()), true);
     });
     menu->addAction("New car folder ...", QKeySequence::New, this, &MainWindow::newFolder);
@@ -264,7 +265,7 @@ void MainWindow::refreshLink() {
 }
 
 void MainWindow::refreshTask() {
-    const auto* folder = desks_.folder.folder();
+    const auto* folder = desks_.car.folder.get();
     const bool looks = folder && !folder->mayWrite();
     // Stays when the sentence above is long gone.
     inTheCar_->setText((looks ? "Only to look. " : "") + desks_.folder.carSentence());

@@ -7,8 +7,6 @@
 
 #include "app/widgets/Panels.h"
 #include "app/widgets/Times.h"
-#include "app/desks/DriveDesk.h"
-#include "app/desks/Playback.h"
 
 namespace brusk::app {
 
@@ -17,7 +15,7 @@ constexpr double kSteps_per_s = 20;  // of the slider
 constexpr double kRates[] = {0.25, 0.5, 1, 2, 5, 20};
 }  // namespace
 
-PlayBar::PlayBar(Desks& desks, const QString& suffix, QWidget* parent) : QWidget(parent), desks_(desks) {
+PlayBar::PlayBar(const QString& suffix, QWidget* parent) : QWidget(parent) {
     auto* row = new QHBoxLayout(this);
     row->setContentsMargins(8, 0, 8, 0);
     row->setSpacing(8);
@@ -42,35 +40,24 @@ PlayBar::PlayBar(Desks& desks, const QString& suffix, QWidget* parent) : QWidget
     row->addWidget(time_);
     row->addWidget(rate_);
     row->addWidget(title_);
-    connect(play_, &QPushButton::clicked, this, [this] { desks_.playback.play(!desks_.playback.playing()); });
-    connect(place_, &QSlider::valueChanged, this, [this](int at) { desks_.playback.setMoment(at / kSteps_per_s); });
-    connect(rate_, &QComboBox::currentIndexChanged, this,
-            [this] { desks_.playback.setRate(rate_->currentData().toDouble()); });
-    connect(&desks_.playback, &Playback::changed, this, &PlayBar::refresh);
-    connect(&desks_.playback, &Playback::momentChanged, this, &PlayBar::refreshMoment);
-    connect(&desks_.drive, &DriveDesk::driveChanged, this, &PlayBar::refresh);
-    refresh();
+    connect(play_, &QPushButton::clicked, this, &PlayBar::playAsked);
+    connect(place_, &QSlider::valueChanged, this, [this](int at) { emit momentChosen(at / kSteps_per_s); });
+    connect(rate_, &QComboBox::currentIndexChanged, this, [this] { emit rateChosen(rate_->currentData().toDouble()); });
 }
 
-void PlayBar::refresh() {
-    const Playback& playback = desks_.playback;
-    // While the car drives, now is now.
-    setVisible(playback.recording() && !desks_.drive.driving());
-    play_->setText(playback.playing() ? "Halt" : "Play");
-    title_->setText(playback.title());
+void PlayBar::showPlayed(const QString& title, double duration_s, double rate, bool playing) {
+    duration_s_ = duration_s;
+    play_->setText(playing ? "Halt" : "Play");
+    title_->setText(title);
     const QSignalBlocker quietPlace(place_), quietRate(rate_);
-    if (playback.recording())
-        place_->setRange(0, static_cast<int>(std::ceil(playback.recording()->duration_s() * kSteps_per_s)));
-    rate_->setCurrentIndex(rate_->findData(playback.rate()));
-    refreshMoment();
+    place_->setRange(0, static_cast<int>(std::ceil(duration_s * kSteps_per_s)));
+    rate_->setCurrentIndex(rate_->findData(rate));
 }
 
-void PlayBar::refreshMoment() {
-    const Playback& playback = desks_.playback;
-    if (!playback.recording()) return;
+void PlayBar::showMoment(double time_s) {
     const QSignalBlocker quiet(place_);
-    if (!place_->isSliderDown()) place_->setValue(static_cast<int>(playback.time_s() * kSteps_per_s));
-    time_->setText(minutesText(playback.time_s()) + " of " + minutesText(playback.recording()->duration_s()));
+    if (!place_->isSliderDown()) place_->setValue(static_cast<int>(time_s * kSteps_per_s));
+    time_->setText(minutesText(time_s) + " of " + minutesText(duration_s_));
 }
 
 }  // namespace brusk::app

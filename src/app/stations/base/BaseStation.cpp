@@ -10,6 +10,7 @@
 #include <utility>
 
 #include "app/stations/car/BuildSheetForm.h"
+#include "app/desks/CarInHand.h"
 #include "app/desks/Background.h"
 #include "app/desks/Messages.h"
 #include "app/desks/OpenFolder.h"
@@ -78,8 +79,8 @@ BaseStation::BaseStation(Desks& desks, QWidget* parent) : Station("Base", parent
             qDeleteAll(findChildren<ProposalCard*>());
         });
     };
-    forgets(&desks_.folder, &OpenFolder::definitionChanged);
-    forgets(&desks_.folder, &OpenFolder::changed);
+    forgets(&desks_.car, &CarInHand::definitionChanged);
+    forgets(&desks_.car, &CarInHand::changed);
     forgets(&desks_.units, &UnitChoice::changed);
     const auto computes = [this](auto* desk, auto change) {
         connect(desk, change, this, [this] {
@@ -87,9 +88,8 @@ BaseStation::BaseStation(Desks& desks, QWidget* parent) : Station("Base", parent
         });
     };
     computes(&desks_.places, &Places::roundShown);
-    computes(&desks_.folder, &OpenFolder::changed);
-    computes(&desks_.folder, &OpenFolder::kitFound);
-    computes(&desks_.folder, &OpenFolder::definitionChanged);
+    computes(&desks_.car, &CarInHand::changed);
+    computes(&desks_.car, &CarInHand::definitionChanged);
     computes(&desks_.sheet, &SheetDesk::sheetChanged);
     computes(&desks_.units, &UnitChoice::changed);
     computes(&desks_.reference, &ReferenceDesk::donorsChanged);
@@ -98,7 +98,7 @@ BaseStation::BaseStation(Desks& desks, QWidget* parent) : Station("Base", parent
 
 void BaseStation::compute() {
     const auto* round = desks_.round.selected();
-    if (desks_.folder.folder()) {
+    if (desks_.car.folder) {
         auto decisions = job::decisionsFromJson(desks_.folder.setting(kDecisions));
         if (!decisions) desks_.messages.say(qs(decisions.error().text()), true);
         decisions_ = std::move(decisions).value_or(proposals::Decisions{});
@@ -108,12 +108,12 @@ void BaseStation::compute() {
                      ? proposals::Stage::Gentle
                      : static_cast<proposals::Stage>(at - std::begin(proposals::kStages));
     }
-    if (desks_.folder.folder()) {
+    if (desks_.car.folder) {
         donor_ = desks_.folder.setting(kDonor);
         brief_ = !desks_.folder.setting(kBrief).empty();
     }
     ++asked_;
-    if (!round || !desks_.folder.kit() || !desks_.round.calibration()) {
+    if (!round || !desks_.car.kit || !desks_.round.calibration()) {
         computing_ = false;
         work_.reset();
         problem_.clear();
@@ -124,7 +124,7 @@ void BaseStation::compute() {
     using Work = Result<job::BaseWork>;
     desks_.background.latest(
         this,
-        [kit = desks_.folder.car().kit, folder = desks_.folder.car().folder, id = round->id, sheet = desks_.sheet.sheet(),
+        [kit = desks_.car.kit, folder = desks_.car.folder, id = round->id, sheet = desks_.sheet.sheet(),
          decisions = decisions_, stage = stage_,
          from = donor()]() -> Work { return job::baseWork(*kit, *folder, id, sheet, decisions, stage, from.get()); },
         [this, mine = asked_](Work work) {
@@ -296,7 +296,7 @@ void BaseStation::chooseDonor(int index) {
 void BaseStation::addDonor() {
     const QString image = QFileDialog::getOpenFileName(
         this, "A donor's image",
-        qs(desks_.folder.kit() ? storage::Path(desks_.folder.kit()->definitionFile).parent_path().string() : ""),
+        qs(desks_.car.kit ? storage::Path(desks_.car.kit->definitionFile).parent_path().string() : ""),
         "Images (*.hex *.s19 *.srec *.mot *.bin);;All files (*)");
     if (!image.isEmpty()) addDonorFile(image);
     compute();  // the choice shows again what is so
@@ -367,9 +367,9 @@ QWidget* BaseStation::causeHead(const QString& cause) {
 }
 
 void BaseStation::keepDecisions() {
-    if (!desks_.folder.folder()) return;
+    if (!desks_.car.folder) return;
     const auto keep = [&](const char* key, const std::string& value) {
-        if (auto done = desks_.folder.folder()->settings().set(key, value); !done)
+        if (auto done = desks_.car.folder->settings().set(key, value); !done)
             desks_.messages.say(qs(done.error().text()), true);
     };
     keep(kDecisions, job::toJson(decisions_));
@@ -398,7 +398,7 @@ void BaseStation::decideCause(const std::string& cause, bool accept) {
 
 void BaseStation::refreshButton() {
     const auto count = work_ ? work_->plan.edits().size() : 0;
-    const int next = desks_.folder.rounds().empty() ? 1 : desks_.folder.rounds().front().number + 1;
+    const int next = desks_.car.rounds.empty() ? 1 : desks_.car.rounds.front().number + 1;
     primary()->setText(
         count ? QString("Make round %1 with %2 %3").arg(next).arg(count).arg(count == 1 ? "proposal" : "proposals")
               : QString("Make round %1").arg(next));

@@ -5,6 +5,7 @@
 #include <QSignalBlocker>
 
 #include "core/link/SocketCan.h"
+#include "app/desks/CarInHand.h"
 #include "app/desks/ControllerDesk.h"
 #include "app/desks/LinkDesk.h"
 #include "app/desks/OpenFolder.h"
@@ -94,7 +95,7 @@ CarStation::CarStation(Desks& desks, QWidget* parent) : Station("Car", parent), 
     connect(sheet_, &BuildSheetForm::partKept, &desks_.sheet, &SheetDesk::keepPart);
     connect(sheet_, &BuildSheetForm::partForgotten, &desks_.sheet, &SheetDesk::forgetPart);
     connect(primary(), &QPushButton::clicked, this, &CarStation::act);
-    connect(&desks_.folder, &OpenFolder::changed, this, [this] {
+    connect(&desks_.car, &CarInHand::changed, this, [this] {
         sheet_->setSheet(desks_.sheet.sheet());
         const QString kept = QString::fromStdString(desks_.folder.setting("link"));
         linkChoice_->choose(kept);
@@ -103,7 +104,7 @@ CarStation::CarStation(Desks& desks, QWidget* parent) : Station("Car", parent), 
     });
     for (auto signal : {&LinkDesk::changed, &LinkDesk::taskChanged, &LinkDesk::obdChanged})
         connect(&desks_.link, signal, this, &CarStation::refresh);
-    connect(&desks_.folder, &OpenFolder::roundsChanged, this, &CarStation::refresh);
+    connect(&desks_.car, &CarInHand::roundsChanged, this, &CarStation::refresh);
     busTimer_.setInterval(kBusEvery_ms);
     connect(&busTimer_, &QTimer::timeout, this, [this] {
         if (isVisible()) refreshBus();
@@ -230,8 +231,8 @@ void CarStation::refreshButtons() {
     const bool idle = !desks_.link.busy();
     const bool reading = desks_.link.task() == Task::Read;
     const bool anyCar = desks_.link.obdCar() != nullptr;
-    const bool fits = open && !anyCar && desks_.folder.car().mismatch.isEmpty();
-    const bool known = !desks_.folder.rounds().empty();
+    const bool fits = open && !anyCar && desks_.car.mismatch.isEmpty();
+    const bool known = !desks_.car.rounds.empty();
     socketPath_->setVisible(linkChoice_->chosen() == kSocket);
     linkChoice_->setEnabled(!open);
     socketPath_->setEnabled(!open);
@@ -247,7 +248,7 @@ void CarStation::refreshButtons() {
                        : open                                                                 ? "Read the controller"
                        : desks_.link.isBenchCar() && desks_.link.state() == LinkState::Lost ? "Connect again"
                                                                                               : "Connect");
-    primary()->setEnabled(desks_.folder.folder() && (idle || reading) && (!open || anyCar || fits || reading));
+    primary()->setEnabled(desks_.car.folder && (idle || reading) && (!open || anyCar || fits || reading));
 }
 
 void CarStation::refreshLink() {
@@ -262,7 +263,7 @@ void CarStation::refreshLink() {
             break;
         case LinkState::Open:
             linkState_->setText(desks_.link.text());
-            setRole(linkState_, desks_.folder.car().mismatch.isEmpty() ? "good" : "warm");
+            setRole(linkState_, desks_.car.mismatch.isEmpty() ? "good" : "warm");
             break;
         case LinkState::Lost:
             linkState_->setText(desks_.link.text());
@@ -296,19 +297,19 @@ void CarStation::refreshBus() {
 }
 
 void CarStation::refreshIdentity() {
-    mismatch_->setText(desks_.folder.car().mismatch);
-    mismatch_->setVisible(!desks_.folder.car().mismatch.isEmpty());
+    mismatch_->setText(desks_.car.mismatch);
+    mismatch_->setVisible(!desks_.car.mismatch.isEmpty());
     inTheCar_->setText(desks_.folder.carSentence());
     const link::Identity* identity = desks_.link.identity() ? desks_.link.identity() : desks_.folder.keptIdentity();
-    if (!identity || !desks_.folder.kit()) return;
-    for (const auto& item : desks_.folder.kit()->profile.identity) {
+    if (!identity || !desks_.car.kit) return;
+    for (const auto& item : desks_.car.kit->profile.identity) {
         const QString value = QString::fromStdString(identity->at(item.key));
         identity_->set(QString::fromStdString(item.label), value.isEmpty() ? "not told in boot mode" : value);
     }
     identity_->set(
         "Profile",
-        desks_.link.why().isEmpty() ? QString::fromStdString(desks_.folder.kit()->profile.name) : desks_.link.why(), "");
-    for (const auto& round : desks_.folder.rounds())
+        desks_.link.why().isEmpty() ? QString::fromStdString(desks_.car.kit->profile.name) : desks_.link.why(), "");
+    for (const auto& round : desks_.car.rounds)
         if (round.number == 0)
             identity_->set("Original",
                            QString("kept %1, original.hex, never overwritten")
@@ -326,9 +327,9 @@ void CarStation::refresh() {
     sheetPanel_->setVisible(!anyCar);
     obd_->setVisible(anyCar);
     codes_->setVisible(!anyCar);
-    if (desks_.folder.folder()) {
-        subtitle()->setText("folder " + QString::fromStdString(desks_.folder.folder()->path().filename().string()));
-        subtitle()->setToolTip(QString::fromStdString(desks_.folder.folder()->path().string()));
+    if (desks_.car.folder) {
+        subtitle()->setText("folder " + QString::fromStdString(desks_.car.folder->path().filename().string()));
+        subtitle()->setToolTip(QString::fromStdString(desks_.car.folder->path().string()));
     } else {
         subtitle()->setText("Open a car folder (Ctrl+O) or make a new one (Ctrl+N).");
     }

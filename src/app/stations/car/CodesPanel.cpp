@@ -4,9 +4,9 @@
 #include <QGridLayout>
 #include <QScrollArea>
 #include <QToolButton>
+#include "app/desks/CarInHand.h"
 #include "app/desks/ControllerDesk.h"
 #include "app/desks/LinkDesk.h"
-#include "app/desks/OpenFolder.h"
 #include "app/desks/Places.h"
 
 namespace brusk::app {
@@ -58,7 +58,7 @@ CodesPanel::CodesPanel(Desks& desks) : Panel("Trouble codes"), desks_(desks) {
 }
 
 void CodesPanel::refreshButtons() {
-    const bool ready = desks_.link.state() == LinkState::Open && !desks_.link.busy() && desks_.folder.kit();
+    const bool ready = desks_.link.state() == LinkState::Open && !desks_.link.busy() && desks_.car.kit;
     read_->setEnabled(ready);
     clear_->setEnabled(ready && desks_.controller.codesRead());
 }

@@ -9,14 +9,6 @@
 
 #include "app/theme/Theme.h"
 #include "app/widgets/Times.h"
-#include "app/desks/EvidenceDesk.h"
-#include "app/desks/Background.h"
-#include "app/desks/Messages.h"
-#include "app/desks/OpenFolder.h"
-#include "app/desks/Places.h"
-#include "app/desks/RoundDesk.h"
-#include "app/desks/UnitChoice.h"
-#include "core/job/Correct.h"
 
 namespace brusk::app {
 
@@ -68,7 +60,7 @@ void Distribution::paintEvent(QPaintEvent*) {
     painter.drawText(QRectF(width() - 40, base, 40, 14), Qt::AlignRight | Qt::AlignVCenter, "+30 %");
 }
 
-CorrectStation::CorrectStation(Desks& desks, QWidget* parent) : Station("Air", parent), desks_(desks) {
+CorrectStation::CorrectStation(Desks& desks, QWidget* parent) : Station("Air", parent), presenter_(desks) {
     primary()->setObjectName("makeRound");
     body()->setContentsMargins(0, 0, 0, 0);
     body()->setSpacing(0);
@@ -110,18 +102,14 @@ CorrectStation::CorrectStation(Desks& desks, QWidget* parent) : Station("Air", p
     makeSide(row);
     body()->addLayout(row, 1);
 
-    connect(primary(), &QPushButton::clicked, this, &CorrectStation::makeRound);
+    connect(primary(), &QPushButton::clicked, &presenter_, &CorrectPresenter::makeRound);
     connect(grid_, &MapGrid::selectionMoved, this, &CorrectStation::refreshCell);
-    connect(&desks_.places, &Places::roundShown, this, [this] {
-        if (isVisible()) refresh();
+    connect(&presenter_, &CorrectPresenter::changed, this, &CorrectStation::refresh);
+    connect(&presenter_, &CorrectPresenter::unitsChanged, this, &CorrectStation::refresh);
+    connect(&presenter_, &CorrectPresenter::roundShown, this, [this] {
+        if (isVisible()) presenter_.look();
     });
-    connect(&desks_.units, &UnitChoice::changed, this, [this] {
-        if (!correction_) return;
-        for (int i = 0; i < kLayers; ++i)
-            small_[i]->setContents(contentsOf(static_cast<Layer>(i)));
-        show(layer_);
-    });
-    connect(&desks_.evidence, &EvidenceDesk::changed, this, &CorrectStation::compute);
+    settle();
     refresh();
 }
 
@@ -213,8 +201,8 @@ void CorrectStation::makeSide(QHBoxLayout* row) {
     column->addStretch();
     scroll->setWidget(side);
     row->addWidget(scroll);
-    connect(strength_, &QSlider::valueChanged, this, &CorrectStation::compute);
-    connect(doubt_, &QSlider::valueChanged, this, &CorrectStation::compute);
+    connect(strength_, &QSlider::valueChanged, this, &CorrectStation::settle);
+    connect(doubt_, &QSlider::valueChanged, this, &CorrectStation::settle);
 }
 
 proposals::AirCorrectionOptions CorrectStation::options() const {
@@ -224,59 +212,29 @@ proposals::AirCorrectionOptions CorrectStation::options() const {
     return o;
 }
 
-void CorrectStation::refresh() {
-    correction_.reset();
-    const auto* round = desks_.round.selected();
-    subtitle()->setText(round ? QString("VE map \u00b7 from the drives on round %1, %2")
-                                    .arg(round->number)
-                                    .arg(QString::fromStdString(round->title))
-                              : "");
-    if (round) desks_.evidence.load(round->id);
-    refreshSide();
-    compute();
-}
-
-void CorrectStation::compute() {
+void CorrectStation::settle() {
     strengthText_->setText(QString("%1 %").arg(strength_->value()));
     doubtText_->setText(QString("\u00b1 %1 %").arg(doubt_->value() / 10.0, 0, 'f', 1));
-    const auto* round = desks_.round.selected();
-    const auto drives = round ? desks_.evidence.of(round->id) : nullptr;
-    if (!drives || !desks_.round.calibration()) return refreshSide();
-    struct Computed {
-        Result<proposals::AirCorrection> correction;
-        std::vector<std::string> warnings;
-        std::string axes;
-    };
-    desks_.background.latest(
-        this,
-        [drives, calibration = *desks_.round.calibration(), o = options()] {
-            Computed out{proposals::correctAir(calibration, *drives, o), {}, {}};
-            if (!out.correction) return out;
-            const auto axes = evidence::checkAxes(calibration, *drives);
-            out.warnings = job::airWarnings(calibration, *drives, out.correction->fit, axes);
-            out.axes = axes.sentence();
-            return out;
-        },
-        [this, id = round->id](Computed computed) {
-            if (desks_.places.round() != id) return;
-            if (!computed.correction)
-                return desks_.messages.say(QString::fromStdString(computed.correction.error().text()), true);
-            correction_ = std::move(*computed.correction);
-            warnings_ = std::move(computed.warnings);
-            axes_->setText(QString::fromStdString(computed.axes));
-            for (int i = 0; i < kLayers; ++i)
-                small_[i]->setContents(contentsOf(static_cast<Layer>(i)));
-            show(layer_);
-            refreshSide();
-        });
+    presenter_.setOptions(options());
+}
+
+void CorrectStation::refresh() {
+    const QString round = presenter_.roundText();
+    subtitle()->setText(round.isEmpty() ? round : "VE map \u00b7 from the drives on " + round);
+    if (presenter_.correction()) {
+        for (int i = 0; i < kLayers; ++i)
+            small_[i]->setContents(contentsOf(static_cast<Layer>(i)));
+        show(layer_);
+    }
+    refreshSide();
 }
 
 GridContents CorrectStation::contentsOf(Layer layer) const {
-    const auto& c = *correction_;
+    const auto& c = *presenter_.correction();
     GridContents out;
     out.rows = c.table.rows;
     out.columns = c.table.columns;
-    out.setAxes(ShownAxis(c.table.x, desks_.units.preferences()), ShownAxis(c.table.y, desks_.units.preferences()));
+    out.setAxes(ShownAxis(c.table.x, presenter_.units()), ShownAxis(c.table.y, presenter_.units()));
     out.decimals = 1;
     const size_t count = c.table.values.size();
     out.values.resize(count);
@@ -319,18 +277,18 @@ void CorrectStation::show(Layer layer) {
         thumbs_[i]->setStyleSheet(
             i == layer ? QString("QFrame#layer%1 { border: 2px solid %2; }").arg(i).arg(tokens().accent.name())
                        : QString());
-    if (!correction_) return;
+    if (!presenter_.correction()) return;
     grid_->setContents(contentsOf(layer));
     refreshCell();
 }
 
 void CorrectStation::refreshCell() {
-    if (!correction_) return cell_->clear();
-    const auto& c = *correction_;
+    if (!presenter_.correction()) return cell_->clear();
+    const auto& c = *presenter_.correction();
     const size_t i = std::min(grid_->currentCell(), c.table.values.size() - 1);
     static const char* const states[] = {"stays as it is", "changed from its own evidence", "changed, not sure yet",
                                          "follows its neighbours", "held at the largest step"};
-    const ShownAxis x(c.table.x, desks_.units.preferences()), y(c.table.y, desks_.units.preferences());
+    const ShownAxis x(c.table.x, presenter_.units()), y(c.table.y, presenter_.units());
     cell_->setText(QString("%1, %2: %3 in %4, off by %5 \u00b1 %6; %7 \u2192 %8 %, %9")
                        .arg(x.text(i % c.table.columns), y.text(i / c.table.columns))
                        .arg(counted(c.cells[i].count, "sample", "samples"), counted(c.fit.visits[i], "visit", "visits"))
@@ -342,16 +300,16 @@ void CorrectStation::refreshCell() {
 }
 
 void CorrectStation::refreshSide() {
-    const auto* round = desks_.round.selected();
-    const auto drives = round ? desks_.evidence.of(round->id) : nullptr;
+    const auto drives = presenter_.drives();
+    const auto entries = presenter_.recordings();
+    axes_->setText(QString::fromStdString(presenter_.axes()));
     recordings_->clear();
     samples_->clear();
     delay_->clear();
-    const auto entries = round ? desks_.evidence.recordings(round->id) : std::vector<carfolder::RecordingEntry>{};
     for (const auto& entry : entries)
         recordings_->set(QString::fromStdString(entry.title) + ", " + timeOfDay(entry.startedAt),
                          QString("%1 min").arg(entry.duration_s / 60, 0, 'f', 1));
-    if (drives) {
+    if (drives && drives->mixture()) {
         const auto& cost = drives->mixture()->leftOut;
         samples_->set("recorded", QString::number(cost.recorded));
         samples_->set("settled", QString::number(cost.kept));
@@ -375,26 +333,23 @@ void CorrectStation::refreshSide() {
                                                : QString("default"),
                     "");
     }
-    const bool ready = correction_.has_value();
+    const bool ready = presenter_.correction() != nullptr;
     warningBox_->setVisible(false);
     content_->setVisible(ready);
     empty_->setVisible(!ready);
-    empty_->setText(!round ? "Nothing was read yet."
-                    : entries.empty()
-                        ? "No drive was recorded on this round. Flash it, then record one on the Drive station."
-                        : "Reading the recordings ...");
-    primary()->setEnabled(ready && correction_->changed > 0);
-    const int next = desks_.folder.rounds().empty() ? 1 : desks_.folder.rounds().front().number + 1;
-    primary()->setText(ready ? QString("Make round %1 with %2 cells").arg(next).arg(correction_->changed)
+    empty_->setText(presenter_.waitsFor());
+    primary()->setEnabled(ready && presenter_.correction()->changed > 0);
+    const int next = presenter_.nextNumber();
+    primary()->setText(ready ? QString("Make round %1 with %2 cells").arg(next).arg(presenter_.correction()->changed)
                              : QString("Make round %1").arg(next));
     if (!ready) return;
-    const auto& c = *correction_;
+    const auto& c = *presenter_.correction();
     now_->setText(percent(c.now.rms));
     after_->setText(percent(c.expected));
     distribution_->setErrors(c.errorNow, c.errorExpected);
     strengthText_->setText(QString("%1 %, largest step %2").arg(strength_->value()).arg(percent(c.largestStep)));
     QStringList text;
-    for (const std::string& warning : warnings_)
+    for (const std::string& warning : presenter_.warnings())
         text << QString::fromStdString(warning);
     if (c.unsure) text << QString("Of %1 cells not enough is known yet to be sure.").arg(c.unsure);
     if (c.extended) text << QString("%1 cells nobody drove in follow their neighbours.").arg(c.extended);
@@ -407,18 +362,6 @@ void CorrectStation::keyPressEvent(QKeyEvent* event) {
     if (event->key() >= Qt::Key_1 && event->key() <= Qt::Key_4)
         return show(static_cast<Layer>(event->key() - Qt::Key_1));
     Station::keyPressEvent(event);
-}
-
-void CorrectStation::makeRound() {
-    if (!correction_) return;
-    const auto& c = *correction_;
-    const std::string note = "Fuel error " + percent(c.now.rms).toStdString() + " over " + std::to_string(c.now.cells) +
-                             " cells, expected after " + percent(c.expected).toStdString() + "; strength " +
-                             std::to_string(strength_->value()) + " %, " + std::to_string(c.changed) +
-                             " cells changed.";
-    const auto round = desks_.round.makeRound({c.edit}, "Air model from drives", note);
-    if (!round) return desks_.messages.say(QString::fromStdString(round.error().text()), true);
-    desks_.messages.say(QString("Round %1 is made. Flash it next.").arg(round->number));
 }
 
 }  // namespace brusk::app

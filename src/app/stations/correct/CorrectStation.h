@@ -4,7 +4,7 @@
 
 #include <QSlider>
 
-#include "app/desks/Desks.h"
+#include "app/stations/correct/CorrectPresenter.h"
 #include "app/widgets/MapGrid.h"
 #include "app/widgets/Panels.h"
 #include "core/proposals/AirCorrection.h"
@@ -32,7 +32,7 @@ class CorrectStation : public Station {
   public:
     CorrectStation(Desks& desks, QWidget* parent = nullptr);
     QString hint() const override { return "1 to 4 switch the layer \u00b7 arrows look at cells"; }
-    void shown() override { refresh(); }
+    void shown() override { presenter_.look(); }
 
   protected:
     void keyPressEvent(QKeyEvent* event) override;
@@ -41,18 +41,15 @@ class CorrectStation : public Station {
     enum Layer { kOffBy, kHowSure, kChange, kResult, kLayers };
     void makeThumbs();
     void makeSide(QHBoxLayout* row);
+    void settle();
     void refresh();
-    void compute();
     void show(Layer layer);
     GridContents contentsOf(Layer layer) const;
     void refreshSide();
     void refreshCell();
-    void makeRound();
     proposals::AirCorrectionOptions options() const;
 
-    Desks& desks_;
-    std::optional<proposals::AirCorrection> correction_;
-    std::vector<std::string> warnings_;  ///< beside it
+    CorrectPresenter presenter_;
     Layer layer_ = kChange;
     QFrame* thumbs_[kLayers] = {};
     MapGrid* small_[kLayers] = {};

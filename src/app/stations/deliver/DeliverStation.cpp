@@ -2,8 +2,8 @@
 #include "app/stations/deliver/DeliverStation.h"
 
 #include "core/image/ImageFile.h"
+#include "app/desks/CarInHand.h"
 #include "app/desks/Messages.h"
-#include "app/desks/OpenFolder.h"
 #include "app/desks/Places.h"
 #include "app/desks/RoundDesk.h"
 
@@ -51,14 +51,14 @@ void DeliverStation::exportHex() {
     const auto* round = desks_.round.selected();
     if (!round) return;
     desks_.round.saveNow();
-    const auto image = desks_.folder.folder()->rounds().image(round->id);
+    const auto image = desks_.car.folder->rounds().image(round->id);
     if (!image) return desks_.messages.say(QString::fromStdString(image.error().text()), true);
     const auto bytes = image::writeImage(**image, image::Format::IntelHex);
     if (!bytes) return desks_.messages.say(QString::fromStdString(bytes.error().text()), true);
-    auto& files = desks_.folder.folder()->files();
+    auto& files = desks_.car.folder->files();
     // A name that is taken gets a number: nothing is overwritten.
     const storage::Path path =
-        files.freeName(desks_.folder.folder()->path() / "exports", "round" + std::to_string(round->number), ".hex");
+        files.freeName(desks_.car.folder->path() / "exports", "round" + std::to_string(round->number), ".hex");
     if (auto done = files.save(path, *bytes); !done)
         return desks_.messages.say(QString::fromStdString(done.error().text()), true);
     written_->setText("Wrote " + QString::fromStdString(path.string()));

@@ -6,19 +6,12 @@
 
 #include "app/stations/drive/OperatorPanel.h"
 #include "app/widgets/Times.h"
-#include "app/desks/DriveDesk.h"
-#include "app/desks/LinkDesk.h"
-#include "app/desks/Messages.h"
-#include "app/desks/OpenFolder.h"
-#include "app/desks/UnitChoice.h"
-#include "core/evidence/MixtureRatio.h"
 
 namespace brusk::app {
 
 namespace {
 
 constexpr double kLaneSpan_s = 30;
-constexpr size_t kMostLive = 40000;
 constexpr double kEnough_s = 2;
 
 /// The roles shown in the lanes: lane, colour, decimals.
@@ -62,7 +55,7 @@ void Readout::show(double value, const char* role) {
     setRole(value_, role);
 }
 
-DriveStation::DriveStation(Desks& desks, QWidget* parent) : Station("Drive", parent), desks_(desks) {
+DriveStation::DriveStation(Desks& desks, QWidget* parent) : Station("Drive", parent), presenter_(desks) {
     primary()->setObjectName("record");
     status_ = label({}, "numbers");
     status_->setObjectName("driveStatus");
@@ -92,17 +85,16 @@ DriveStation::DriveStation(Desks& desks, QWidget* parent) : Station("Drive", par
         drawLanes();
         drawCoverage();
     });
+    std::vector<roles::Role> watched;
+    for (const LaneChoice& lane : kLanes)
+        watched.push_back(lane.role);
+    presenter_.watch(std::move(watched));
     connect(primary(), &QPushButton::clicked, this, [this] {
-        if (desks_.drive.driving()) return desks_.drive.stop();
-        time_.clear();
-        columns_.clear();
-        desks_.link.setTimeLapse(lapse_->currentData().toDouble());
-        if (auto done = desks_.drive.start(chosen(), route_->currentData().toString().toStdString()); !done)
-            desks_.messages.say(QString::fromStdString(done.error().text()), true);
+        if (presenter_.driving()) return presenter_.stop();
+        presenter_.record(chosen(), route_->currentData().toString().toStdString(), lapse_->currentData().toDouble());
     });
-    connect(&desks_.drive, &DriveDesk::liveChanged, this, &DriveStation::takeLive);
-    connect(&desks_.drive, &DriveDesk::driveChanged, this, [this] {
-        if (desks_.drive.driving())
+    connect(&presenter_, &DrivePresenter::driveChanged, this, [this] {
+        if (presenter_.driving())
             paint_.start();
         else
             paint_.stop();
@@ -110,11 +102,8 @@ DriveStation::DriveStation(Desks& desks, QWidget* parent) : Station("Drive", par
         drawCoverage();
         refresh();
     });
-    for (auto signal : {&LinkDesk::changed, &LinkDesk::taskChanged})
-        connect(&desks_.link, signal, this, &DriveStation::refresh);
-    for (auto signal : {&OpenFolder::roundsChanged, &OpenFolder::changed})
-        connect(&desks_.folder, signal, this, &DriveStation::refresh);
-    connect(&desks_.link, &LinkDesk::changed, this, &DriveStation::fillChannels);
+    connect(&presenter_, &DrivePresenter::changed, this, &DriveStation::refresh);
+    connect(&presenter_, &DrivePresenter::channelsChanged, this, &DriveStation::fillChannels);
     refresh();
 }
 
@@ -138,17 +127,17 @@ void DriveStation::makeReadouts() {
     body()->addLayout(row);
     const auto units = [this] {
         for (const auto& [readout, role] : readouts_)
-            readout->setShown(desks_.units.preferences().shown(std::string(role.unit())));
+            readout->setShown(presenter_.units().shown(std::string(role.unit())));
         drawLanes();
         drawCoverage();
     };
-    connect(&desks_.units, &UnitChoice::changed, this, units);
+    connect(&presenter_, &DrivePresenter::unitsChanged, this, units);
     for (const auto& [readout, role] : readouts_)
-        readout->setShown(desks_.units.preferences().shown(std::string(role.unit())));
+        readout->setShown(presenter_.units().shown(std::string(role.unit())));
 }
 
 QWidget* DriveStation::makeOperatorPanel() {
-    auto* panel = new OperatorPanel(desks_);
+    auto* panel = new OperatorPanel(presenter_);
     route_ = panel->route();
     lapse_ = panel->lapse();
     return panel;
@@ -167,17 +156,14 @@ QWidget* DriveStation::makeChannelPanel() {
 }
 
 void DriveStation::fillChannels() {
-    if (!desks_.folder.kit() || channels_->count()) return;
+    if (channels_->count()) return;
     const QSignalBlocker quiet(channels_);
-    const auto& d = *desks_.folder.kit()->definition;
-    const auto usual = job::usualChannels(d);
-    for (const auto& m : d.measurements) {
-        auto* item = new QListWidgetItem(
-            QString::fromStdString(m.title() + (d.unitOf(m).empty() ? "" : ", " + d.unitOf(m))), channels_);
-        item->setData(Qt::UserRole, QString::fromStdString(m.name));
-        item->setToolTip(QString::fromStdString(m.description));
+    for (const auto& channel : presenter_.channels()) {
+        auto* item = new QListWidgetItem(channel.title, channels_);
+        item->setData(Qt::UserRole, QString::fromStdString(channel.name));
+        item->setToolTip(channel.description);
         item->setFlags(Qt::ItemIsEnabled | Qt::ItemIsUserCheckable | Qt::ItemIsSelectable);
-        item->setCheckState(std::find(usual.begin(), usual.end(), m.name) == usual.end() ? Qt::Unchecked : Qt::Checked);
+        item->setCheckState(channel.usual ? Qt::Checked : Qt::Unchecked);
     }
     refreshCost();
 }
@@ -191,67 +177,43 @@ std::vector<std::string> DriveStation::chosen() const {
 }
 
 void DriveStation::refreshCost() {
-    if (!desks_.folder.kit()) return;
-    const auto set = job::channelSet(*desks_.folder.kit(), chosen());
-    cost_->setText(set ? QString("%1 at %2 Hz \u00b7 link %3 %")
-                             .arg(set->measurements.size())
-                             .arg(set->rate_hz, 0, 'f', 0)
-                             .arg(set->plan.busLoad * 100, 0, 'f', 0)
-                       : QString::fromStdString(set.error().message));
-    setRole(cost_, set ? "faint" : "alarm");
-}
-
-void DriveStation::takeLive() {
-    const auto& live = desks_.drive.live();
-    if (!desks_.drive.channels()) return;
-    if (columns_.empty()) columns_.resize(std::size(kLanes));
-    if (time_.size() >= kMostLive) {
-        const long half = static_cast<long>(kMostLive / 2);
-        time_.erase(time_.begin(), time_.begin() + half);
-        for (auto& column : columns_)
-            column.erase(column.begin(), column.begin() + half);
-    }
-    time_.push_back(live.time_s);
-    for (size_t i = 0; i < std::size(kLanes); ++i)
-        columns_[i].push_back(static_cast<float>(desks_.drive.role(kLanes[i].role)));
+    const auto cost = presenter_.cost(chosen());
+    cost_->setText(cost.text);
+    setRole(cost_, cost.fits ? "faint" : "alarm");
 }
 
 void DriveStation::drawLanes() {
+    constexpr double kMuch_pct = 5;
     for (const auto& [readout, role] : readouts_)
-        readout->show(desks_.drive.role(role));
-    // What the lambda says against what was asked, trims counted; the settled answer is Correct's.
-    const double asked = desks_.drive.role("lambda_asked"), measured = desks_.drive.role("lambda_measured");
-    const double off = evidence::airRatioOf(measured, asked, desks_.drive.role("short_trim") / 100,
-                                            desks_.drive.role("long_trim") / 100) *
-                           100 -
-                       100;
-    const bool burning = desks_.drive.role("fuel_cut") == 0;
-    fuelOff_->show(burning ? off : std::nan(""), std::abs(off) > 5 && burning ? "warm" : "numbers");
+        readout->show(presenter_.now(role));
+    const double off = presenter_.fuelOff_pct();
+    fuelOff_->show(off, std::abs(off) > kMuch_pct ? "warm" : "numbers");
+    const auto& time = presenter_.time_s();
     std::vector<Trace> traces;
-    for (size_t i = 0; i < std::size(kLanes) && i < columns_.size(); ++i) {
-        const auto shown = desks_.units.preferences().shown(kLanes[i].unit);
+    for (size_t i = 0; i < std::size(kLanes); ++i) {
+        const auto shown = presenter_.units().shown(kLanes[i].unit);
         const QString unit = QString::fromStdString(shown.unit);
         traces.push_back({kLanes[i].name + (unit == "lambda" ? QString() : " " + unit), kLanes[i].unit, kLanes[i].lane,
-                          kLanes[i].colour, kLanes[i].decimals, std::make_shared<const TraceData>(time_, columns_[i]),
+                          kLanes[i].colour, kLanes[i].decimals, std::make_shared<const TraceData>(time, presenter_.column(i)),
                           kLanes[i].low, kLanes[i].high, shown});
     }
     lanes_->setTraces(std::move(traces), 3);
-    const double now = time_.empty() ? kLaneSpan_s : std::max(time_.back(), kLaneSpan_s);
+    const double now = time.empty() ? kLaneSpan_s : std::max(time.back(), kLaneSpan_s);
     lanes_->setSpan(now - kLaneSpan_s, now);
-    if (desks_.drive.driving()) {
-        status_->setText(minutesText(time_.empty() ? 0 : time_.back()));
+    if (presenter_.driving()) {
+        status_->setText(minutesText(time.empty() ? 0 : time.back()));
     }
 }
 
 void DriveStation::drawCoverage() {
-    const auto coverage = desks_.drive.coverage();
+    const auto coverage = presenter_.coverage();
     if (!coverage || !coverage->sees()) {
         coverageText_->setText(coverage ? "what moves along its axes is not recorded" : "");
         return coverage_->setContents({});
     }
     const auto& map = coverage->map();
     const auto now = coverage->now();
-    const auto& units = desks_.units.preferences();
+    const auto& units = presenter_.units();
     GridContents c;
     c.rows = map.rows;
     c.columns = map.columns;
@@ -275,25 +237,14 @@ void DriveStation::drawCoverage() {
 }
 
 void DriveStation::refresh() {
-    const bool driving = desks_.drive.driving();
-    const bool open = desks_.link.state() == LinkState::Open;
+    const bool driving = presenter_.driving();
     primary()->setText(driving ? "Stop recording" : "Record");
-    primary()->setEnabled(driving || (open && !desks_.link.busy() && desks_.folder.car().contents.round));
-    operatorPanel_->setVisible(desks_.link.isBenchCar());
+    primary()->setEnabled(driving || presenter_.mayRecord());
+    operatorPanel_->setVisible(presenter_.isBenchCar());
     channels_->setEnabled(!driving);
     route_->setEnabled(!driving);
     lapse_->setEnabled(!driving);
-    const auto* round = desks_.folder.car().contents.round ? desks_.folder.car().round(*desks_.folder.car().contents.round) : nullptr;
-    if (driving)
-        subtitle()->setText(round ? QString("recording on round %1").arg(round->number) : "recording");
-    else if (!open)
-        subtitle()->setText("Connect on the Car station, then record.");
-    else if (!round)
-        subtitle()->setText(desks_.folder.carSentence());
-    else
-        subtitle()->setText(QString("the car runs round %1, %2; the recording will belong to it")
-                                .arg(round->number)
-                                .arg(QString::fromStdString(round->title)));
+    subtitle()->setText(presenter_.situation());
 }
 
 }  // namespace brusk::app

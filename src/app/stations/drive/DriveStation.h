@@ -6,7 +6,7 @@
 #include <QListWidget>
 #include <QTimer>
 
-#include "app/desks/Desks.h"
+#include "app/stations/drive/DrivePresenter.h"
 #include "app/widgets/LaneView.h"
 #include "app/widgets/MapGrid.h"
 #include "app/widgets/Panels.h"
@@ -43,12 +43,11 @@ class DriveStation : public Station {
     void fillChannels();
     void refresh();
     void refreshCost();
-    void takeLive();
     void drawLanes();
     void drawCoverage();
     std::vector<std::string> chosen() const;
 
-    Desks& desks_;
+    DrivePresenter presenter_;
     QList<std::pair<Readout*, roles::Role>> readouts_;
     Readout* fuelOff_;
     LaneView* lanes_;
@@ -61,9 +60,6 @@ class DriveStation : public Station {
     QWidget* operatorPanel_;
     QListWidget* channels_;
     QTimer paint_;
-    // The last stretch of the live channels, for the lanes.
-    std::vector<double> time_;
-    std::vector<std::vector<float>> columns_;
 };
 
 }  // namespace brusk::app

@@ -5,8 +5,6 @@
 
 #include "app/link/LinkParts.h"
 #include "app/widgets/Times.h"
-#include "app/desks/LinkDesk.h"
-#include "app/desks/Messages.h"
 
 namespace brusk::app {
 namespace {
@@ -27,7 +25,7 @@ QDoubleSpinBox* number(const char* name, double least, double most, double value
 
 }  // namespace
 
-OperatorPanel::OperatorPanel(Desks& desks, QWidget* parent) : Panel("Bench car", parent), desks_(desks) {
+OperatorPanel::OperatorPanel(DrivePresenter& presenter, QWidget* parent) : Panel("Bench car", parent), presenter_(presenter) {
     setObjectName("operatorPanel");
     headRow()->addWidget(label("simulated", "faint"));
     body()->setSpacing(4);
@@ -56,11 +54,11 @@ void OperatorPanel::makeRoute() {
     body()->addWidget(route_);
     body()->addWidget(lapse_);
     connect(lapse_, &QComboBox::currentIndexChanged, this,
-            [this] { desks_.link.setTimeLapse(lapse_->currentData().toDouble()); });
+            [this] { presenter_.setTimeLapse(lapse_->currentData().toDouble()); });
 }
 
 void OperatorPanel::makeWeatherAndFuel() {
-    const BenchOrders& now = desks_.link.benchOrders();
+    const BenchOrders& now = presenter_.benchOrders();
     temperature_ = number("weatherTemperature", -30, 45, now.temperature_C, 0, " \u00b0C", "Outside air");
     pressure_ = number("weatherPressure", 60, 106, now.pressure_kPa, 1, " kPa",
                        "Air pressure: 101.3 at the sea, 80 at 2,000 m");
@@ -111,7 +109,7 @@ void OperatorPanel::order() {
         orders.faults.push_back(faults_->item(i)->data(Qt::UserRole).toString().toStdString());
     }
     faultCount_->setText(orders.faults.empty() ? "none" : QString("%1 on").arg(orders.faults.size()));
-    desks_.link.orderBenchCar(orders);
+    presenter_.order(orders);
 }
 
 }  // namespace brusk::app

@@ -6,7 +6,7 @@
 #include <QListWidget>
 #include <QSpinBox>
 
-#include "app/desks/Desks.h"
+#include "app/stations/drive/DrivePresenter.h"
 #include "app/widgets/Panels.h"
 
 namespace brusk::app {
@@ -14,7 +14,7 @@ namespace brusk::app {
 class OperatorPanel : public Panel {
     Q_OBJECT
   public:
-    explicit OperatorPanel(Desks& desks, QWidget* parent = nullptr);
+    explicit OperatorPanel(DrivePresenter& presenter, QWidget* parent = nullptr);
     QComboBox* route() { return route_; }
     QComboBox* lapse() { return lapse_; }
 
@@ -24,7 +24,7 @@ class OperatorPanel : public Panel {
     void makeFaults();
     void order();
 
-    Desks& desks_;
+    DrivePresenter& presenter_;
     QComboBox* route_;
     QComboBox* lapse_;
     QDoubleSpinBox* temperature_;

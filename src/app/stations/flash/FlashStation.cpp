@@ -10,9 +10,8 @@
 #include "app/desks/FlashDesk.h"
 #include "app/desks/LinkDesk.h"
 #include "app/desks/Messages.h"
-#include "app/desks/OpenFolder.h"
+#include "app/desks/CarInHand.h"
 #include "app/desks/Places.h"
-#include "app/desks/RoundDesk.h"
 #include "core/base/Text.h"
 
 namespace brusk::app {
@@ -78,7 +77,7 @@ FlashStation::FlashStation(Desks& desks, QWidget* parent) : Station("Flash", par
     refreshes(&desks_.link, &LinkDesk::changed);
     refreshes(&desks_.link, &LinkDesk::taskChanged);
     refreshes(&desks_.places, &Places::roundShown);
-    refreshes(&desks_.folder, &OpenFolder::roundsChanged);
+    refreshes(&desks_.car, &CarInHand::roundsChanged);
 }
 
 void FlashStation::makeMemory() {
@@ -213,8 +212,8 @@ void FlashStation::refresh() {
         refreshRibbon();
         return refreshJournal();
     }
-    const auto* round = desks_.round.selected();
-    if (!round || !desks_.folder.kit()) {
+    const auto* round = desks_.car.round(desks_.places.round());
+    if (!round || !desks_.car.kit) {
         plan_.reset();
         primary()->setText("Flash");
         primary()->setEnabled(false);
@@ -229,8 +228,8 @@ void FlashStation::refresh() {
 }
 
 void FlashStation::plan() {
-    const auto* round = desks_.round.selected();
-    if (!round || !desks_.folder.kit() || desks_.flash.flashing()) return;
+    const auto* round = desks_.car.round(desks_.places.round());
+    if (!round || !desks_.car.kit || desks_.flash.flashing()) return;
     planning_ = true;
     std::optional<link::Identity> identity;
     if (desks_.link.state() == LinkState::Open && desks_.link.identity()) identity = *desks_.link.identity();
@@ -278,11 +277,11 @@ void FlashStation::refreshPrimary() {
 
 void FlashStation::refreshRibbon() {
     const bool flashing = desks_.flash.flashing();
-    const auto& unknown = desks_.folder.car().contents.unknown;
+    const auto& unknown = desks_.car.contents.unknown;
     const auto now = flashing ? desks_.link.progress().sector : std::optional<image::Sector>();
     bool behind = now.has_value();  // sectors of the plan up to the one under work are done
     std::vector<MemoryRibbon::Cell> cells;
-    for (const auto& sector : desks_.folder.kit()->profile.sectors()) {
+    for (const auto& sector : desks_.car.kit->profile.sectors()) {
         using State = MemoryRibbon::State;
         const bool toWrite = std::find(plan_->sectors.begin(), plan_->sectors.end(), sector) != plan_->sectors.end();
         const bool lost =
@@ -300,7 +299,7 @@ void FlashStation::refreshRibbon() {
     ribbonText_->setText(plan_->sectors.empty() ? QString("every sector holds this round's bytes")
                                                 : QString("%1 of %2 sectors to write, %3 KiB")
                                                       .arg(plan_->sectors.size())
-                                                      .arg(desks_.folder.kit()->profile.sectors().size())
+                                                      .arg(desks_.car.kit->profile.sectors().size())
                                                       .arg(plan_->bytes() / 1024));
 }
 
@@ -312,7 +311,7 @@ void FlashStation::refreshChanges() {
         changes_->addStretch();
         return;
     }
-    const bool inCar = desks_.folder.car().contents.round == plan_->comparedWith->id;
+    const bool inCar = desks_.car.contents.round == plan_->comparedWith->id;
     changesHead_->setText(
         QString(inCar ? "against round %1, in the car" : "against round %1").arg(plan_->comparedWith->number));
     if (plan_->changes.empty()) changes_->addWidget(label("Nothing.", "faint"));
@@ -328,7 +327,7 @@ void FlashStation::refreshChanges() {
             desks_.places.go({.station = "Maps", .parameter = parameter});
         });
         row->addWidget(name);
-        const auto& conversion = desks_.folder.kit()->definition->conversionOf(*d.parameter);
+        const auto& conversion = desks_.car.kit->definition->conversionOf(*d.parameter);
         QString text = QString("%1%2 %3")
                            .arg(d.largest > 0 ? "+" : "")
                            .arg(d.largest, 0, 'f', conversion.decimals)

@@ -9,7 +9,7 @@
 #include "app/stations/flash/GateList.h"
 #include "app/stations/flash/MemoryRibbon.h"
 #include "app/widgets/Panels.h"
-#include "app/widgets/TrafficView.h"
+#include "app/stations/flash/TrafficView.h"
 #include "core/job/FlashRound.h"
 
 namespace brusk::app {

@@ -12,10 +12,6 @@
 
 #include "app/widgets/Panels.h"
 #include "app/desks/Background.h"
-#include "app/desks/DefinitionDesk.h"
-#include "app/desks/Messages.h"
-#include "app/desks/OpenFolder.h"
-#include "app/desks/RoundDesk.h"
 #include "core/base/Text.h"
 #include "core/definition/A2lWriter.h"
 #include "core/job/Maps.h"
@@ -62,7 +58,7 @@ QString qs(const std::string& text) {
 
 }  // namespace
 
-DefinitionPanel::DefinitionPanel(Desks& desks, QWidget* parent) : QFrame(parent), desks_(desks) {
+DefinitionPanel::DefinitionPanel(MapsWork& work, QWidget* parent) : QFrame(parent), work_(work) {
     setObjectName("definitionPanel");
     setFixedWidth(312);
     auto* column = new QVBoxLayout(this);
@@ -106,11 +102,11 @@ DefinitionPanel::DefinitionPanel(Desks& desks, QWidget* parent) : QFrame(parent)
     pages_->addWidget(roles_);
     connect(roles_, &RolesPage::nameFollowed, this, &DefinitionPanel::nameFollowed);
     connect(roles_, &RolesPage::confirmed, this, [this](const auto& given) {
-        if (!desks_.folder.kit() || given.empty()) return;
-        keep(definition::withRoles(*desks_.folder.kit()->definition, given), name_,
+        if (!work_.definition() || given.empty()) return;
+        keep(definition::withRoles(*work_.definition(), given), name_,
              QString("Kept %1 %2 in the definition.").arg(given.size()).arg(given.size() == 1 ? "role" : "roles"));
     });
-    connect(&desks_.folder, &OpenFolder::definitionChanged, this, [this] {
+    connect(&work_, &MapsWork::definitionChanged, this, [this] {
         if (isVisible() && pages_->currentWidget() == roles_) guessRoles();
     });
     column->addWidget(pages_, 1);
@@ -118,7 +114,7 @@ DefinitionPanel::DefinitionPanel(Desks& desks, QWidget* parent) : QFrame(parent)
         label("Kept as a new A2L file in the car folder; the one it came from is never written over.", "faint");
     fact->setWordWrap(true);
     column->addWidget(fact);
-    connect(&desks_.round, &RoundDesk::calibrationChanged, this, [this] {
+    connect(&work_, &MapsWork::calibrationChanged, this, [this] {
         if (isVisible()) preview();
     });
 }
@@ -129,12 +125,12 @@ void DefinitionPanel::showRoles(const QString& wanted) {
 }
 
 void DefinitionPanel::guessRoles() {
-    const auto* kit = desks_.folder.kit();
-    if (!kit || rolesOf_ == kit->definition) return;
-    rolesOf_ = kit->definition;
+    const auto ours = work_.definition();
+    if (!ours || rolesOf_ == ours) return;
+    rolesOf_ = ours;
     roles_->showBusy();
     constexpr size_t kOffered = 6;  // for each role
-    desks_.background.latest(
+    work_.background().latest(
         this, [of = rolesOf_] { return definition::missingRoles(*of, kOffered); },
         [this, of = rolesOf_](const std::vector<definition::MissingRole>& missing) {
             if (rolesOf_ == of) roles_->show(*of, missing);
@@ -286,8 +282,8 @@ QWidget* DefinitionPanel::makeCopyPage() {
 }
 
 void DefinitionPanel::fillChoices() {
-    if (!desks_.folder.kit()) return;
-    const auto& d = *desks_.folder.kit()->definition;
+    if (!work_.definition()) return;
+    const auto& d = *work_.definition();
     const auto refill = [](QComboBox* box, const QStringList& items) {
         const QSignalBlocker quiet(box);
         const QString kept = box->currentText();
@@ -317,35 +313,35 @@ void DefinitionPanel::fillChoices() {
 void DefinitionPanel::showParameter(const QString& name) {
     name_ = name;
     fillChoices();
-    const auto* kit = desks_.folder.kit();
-    const Parameter* p = kit ? kit->definition->parameter(name.toStdString()) : nullptr;
+    const auto ours = work_.definition();
+    const Parameter* p = ours ? ours->parameter(name.toStdString()) : nullptr;
     if (!p) return;
     nameEdit_->setText(qs(p->name));
     labelEdit_->setText(qs(p->label));
     descriptionEdit_->setText(qs(p->description));
     descriptionEdit_->setCursorPosition(0);
     addressEdit_->setText(qs(hexAddress(p->address)));
-    const auto* group = kit->definition->groupOf(*p);
+    const auto* group = ours->groupOf(*p);
     groupEdit_->setCurrentText(group ? qs(group->name) : QString());
     roleEdit_->setCurrentText(qs(p->role));
     preview();
 }
 
 void DefinitionPanel::keep(const Result<std::string>& text, const QString& name, const QString& said) {
-    if (!text) return desks_.messages.say(qs(text.error().text()), true);
-    desks_.definition.change(*text, [self = QPointer(this), name, said] {
+    if (!text) return work_.say(qs(text.error().text()), true);
+    work_.changeDefinition(*text, [self = QPointer(this), name, said] {
         if (!self) return;
-        self->desks_.messages.say(said);
+        self->work_.say(said);
         emit self->made(name);
         self->showParameter(name);
     });
 }
 
 void DefinitionPanel::keepEdits() {
-    const auto* kit = desks_.folder.kit();
-    if (!kit || name_.isEmpty()) return;
+    const auto ours = work_.definition();
+    if (!ours || name_.isEmpty()) return;
     const auto address = parseUnsigned(addressEdit_->text().trimmed().toStdString());
-    if (!address || *address > 0xFFFFFFFF) return desks_.messages.say("The address is not a number of up to 32 bits.", true);
+    if (!address || *address > 0xFFFFFFFF) return work_.say("The address is not a number of up to 32 bits.", true);
     definition::ObjectChanges changes;
     changes.description = descriptionEdit_->text().toStdString();
     changes.role = roleEdit_->currentText().trimmed().toStdString();
@@ -355,8 +351,8 @@ void DefinitionPanel::keepEdits() {
     const QString group = groupEdit_->currentText().trimmed();
     if (!group.isEmpty()) changes.group = group.toStdString();
     int made = 0;
-    const auto text = definition::withChanges(*kit->definition, name_.toStdString(), changes, &made);
-    if (text && made == 0) return desks_.messages.say("Nothing was changed.");
+    const auto text = definition::withChanges(*ours, name_.toStdString(), changes, &made);
+    if (text && made == 0) return work_.say("Nothing was changed.");
     keep(text, qs(*changes.newName),
          QString("Kept the definition with %1 %2 of %3.")
              .arg(made)
@@ -386,7 +382,7 @@ definition::NewParameter DefinitionPanel::described() const {
 }
 
 void DefinitionPanel::preview() {
-    const auto* calibration = desks_.round.calibration();
+    const auto* calibration = work_.calibration();
     if (!calibration) return;
     const bool map = kind_->currentIndex() == 2, curve = kind_->currentIndex() == 1, text = kind_->currentIndex() == 3;
     columns_->setEnabled(text || ((map || curve) && xAxis_->currentIndex() <= 0));
@@ -422,17 +418,17 @@ void DefinitionPanel::preview() {
 }
 
 void DefinitionPanel::addDescribed() {
-    const auto* kit = desks_.folder.kit();
-    if (!kit) return;
+    const auto ours = work_.definition();
+    if (!ours) return;
     const auto wanted = described();
-    const auto small = definition::describe(wanted, *kit->definition);
-    if (!small) return desks_.messages.say(qs(small.error().text()), true);
-    keep(definition::withAdded(*kit->definition, *small, "added_by_hand"), qs(wanted.name),
+    const auto small = definition::describe(wanted, *ours);
+    if (!small) return work_.say(qs(small.error().text()), true);
+    keep(definition::withAdded(*ours, *small, "added_by_hand"), qs(wanted.name),
          QString("Added %1 to the definition.").arg(qs(wanted.name)));
 }
 
 void DefinitionPanel::openOther(const QString& path) {
-    if (!desks_.folder.folder()) return;
+    if (!work_.files()) return;
     otherFile_->setText(path);
     otherFact_->setText("Reading \u2026");
     struct Read {
@@ -440,9 +436,9 @@ void DefinitionPanel::openOther(const QString& path) {
         std::shared_ptr<definition::Finder> finder;
         size_t remarks = 0;
     };
-    desks_.background.latest(
+    work_.background().latest(
         this,
-        [&files = desks_.folder.files(), path = path.toStdString()] {
+        [&files = *work_.files(), path = path.toStdString()] {
             Read out;
             auto contents = job::readDefinition(files, path);
             if (!contents) {
@@ -479,11 +475,11 @@ void DefinitionPanel::findOther() {
 
 void DefinitionPanel::copyChosen() {
     const Parameter* p = otherModel_->parameter(otherView_->currentIndex());
-    const auto* kit = desks_.folder.kit();
-    if (!p || !kit) return;
+    const auto ours = work_.definition();
+    if (!p || !ours) return;
     const auto part = definition::extract(*other_, p->name);
-    if (!part) return desks_.messages.say(qs(part.error().text()), true);
-    keep(definition::withAdded(*kit->definition, *part, "copied"), qs(p->name),
+    if (!part) return work_.say(qs(part.error().text()), true);
+    keep(definition::withAdded(*ours, *part, "copied"), qs(p->name),
          QString("Copied %1 from %2.").arg(qs(p->title()), otherFile_->text().section('/', -1)));
 }
 

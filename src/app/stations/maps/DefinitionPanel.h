@@ -12,7 +12,7 @@
 #include <QStackedWidget>
 #include <QTreeView>
 
-#include "app/desks/Desks.h"
+#include "app/stations/maps/MapsWork.h"
 #include "app/stations/maps/FinderModel.h"
 #include "app/stations/maps/RolesPage.h"
 #include "app/widgets/MapGrid.h"
@@ -24,7 +24,7 @@ namespace brusk::app {
 class DefinitionPanel : public QFrame {
     Q_OBJECT
   public:
-    explicit DefinitionPanel(Desks& desks, QWidget* parent = nullptr);
+    explicit DefinitionPanel(MapsWork& work, QWidget* parent = nullptr);
     void showParameter(const QString& name);
     void showRoles(const QString& wanted);
 
@@ -49,7 +49,7 @@ class DefinitionPanel : public QFrame {
     void findOther();
     void copyChosen();
 
-    Desks& desks_;
+    MapsWork& work_;
     QString name_;
     QStackedWidget* pages_;
     QList<QToolButton*> tabs_;

@@ -9,12 +9,7 @@
 
 #include "app/widgets/Panels.h"
 #include "app/desks/Background.h"
-#include "app/desks/Places.h"
-#include "app/desks/EvidenceDesk.h"
-#include "app/desks/LinkDesk.h"
-#include "app/desks/OpenFolder.h"
-#include "app/desks/ReferenceDesk.h"
-#include "app/desks/RoundDesk.h"
+#include "core/evidence/Drives.h"
 #include "core/calibration/Compare.h"
 
 namespace brusk::app {
@@ -28,7 +23,7 @@ constexpr size_t kMostListed = 2000;
 constexpr size_t kExpandBelow = 1500;  // a tree of more parameters opens closed
 }  // namespace
 
-FinderPanel::FinderPanel(Desks& desks, QWidget* parent) : QFrame(parent), desks_(desks) {
+FinderPanel::FinderPanel(MapsWork& work, QWidget* parent) : QFrame(parent), work_(work) {
     setFixedWidth(222);
     auto* column = new QVBoxLayout(this);
     column->setContentsMargins(10, 10, 8, 6);
@@ -78,15 +73,11 @@ FinderPanel::FinderPanel(Desks& desks, QWidget* parent) : QFrame(parent), desks_
     const QSettings kept("Brusk", "Brusk");
     pinned_ = kept.value("maps/pinned").toStringList();
     recent_ = kept.value("maps/recent").toStringList();
-    connect(&desks_.folder, &OpenFolder::definitionChanged, this, &FinderPanel::refresh);
-    connect(&desks_.folder, &OpenFolder::changed, this, &FinderPanel::refresh);
-    connect(&desks_.link, &LinkDesk::changed, this, [this] {
-        if (desks_.folder.kit() && desks_.folder.kit()->definition != definition_) refresh();
-    });
-    connect(&desks_.evidence, &EvidenceDesk::changed, this, [this] {
+    connect(&work_, &MapsWork::definitionChanged, this, &FinderPanel::refresh);
+    connect(&work_, &MapsWork::drivenChanged, this, [this] {
         if (evident_->isChecked()) refresh();
     });
-    connect(&desks_.reference, &ReferenceDesk::changed, this, [this] {
+    connect(&work_, &MapsWork::referenceChanged, this, [this] {
         if (differs_->isChecked()) refresh();
     });
     refresh();
@@ -138,7 +129,7 @@ void FinderPanel::refreshFilterText() {
 }
 
 void FinderPanel::makeFinder() {
-    const auto now = desks_.folder.kit() ? desks_.folder.kit()->definition : nullptr;
+    const auto now = work_.definition();
     if (now == definition_) return;
     definition_ = now;
     finder_.reset();
@@ -148,7 +139,7 @@ void FinderPanel::makeFinder() {
         return;
     }
     // A large definition takes longer than a frame to be made searchable; the tree is there meanwhile.
-    desks_.background.latest(
+    work_.background().latest(
         this, [now] { return std::make_shared<const definition::Finder>(now); },
         [this, now](std::shared_ptr<const definition::Finder> made) {
             if (definition_ != now) return;
@@ -161,7 +152,7 @@ bool FinderPanel::passes(const Parameter& p) const {
     if (kinds_.empty() ? p.kind == Parameter::Kind::AxisPoints && text_->text().isEmpty() : !kinds_.count(p.kind))
         return false;
     if (!evident_->isChecked()) return true;
-    const auto driven = desks_.evidence.behind(desks_.places.round());
+    const auto driven = work_.driven();
     if (!driven || p.axes.empty()) return false;
     return std::all_of(p.axes.begin(), p.axes.end(), [&](const auto& axis) {
         for (size_t i = 0; i < driven->size(); ++i)
@@ -172,9 +163,9 @@ bool FinderPanel::passes(const Parameter& p) const {
 
 void FinderPanel::showDifferences() {
     // Against the reference, or against the round this one came from.
-    const auto parent = desks_.reference.named("parent");
-    const auto* against = edited_->isChecked() ? parent.get() : desks_.reference.reference();
-    const auto* ours = desks_.round.calibration();
+    const auto parent = work_.referenceNamed("parent");
+    const auto* against = edited_->isChecked() ? parent.get() : work_.reference();
+    const auto* ours = work_.calibration();
     std::vector<uint32_t> rows;
     std::vector<QString> beside;
     std::set<uint32_t> found;
@@ -201,7 +192,7 @@ void FinderPanel::refresh() {
         count_->clear();
         return;
     }
-    if (evident_->isChecked()) desks_.evidence.load(desks_.places.round());
+    if (evident_->isChecked()) work_.loadDriven();
     if (differs_->isChecked() || edited_->isChecked()) return showDifferences();
     const std::string text = text_->text().trimmed().toStdString();
     if (text.empty()) {

@@ -10,7 +10,7 @@
 #include <QTreeView>
 #include <set>
 
-#include "app/desks/Desks.h"
+#include "app/stations/maps/MapsWork.h"
 #include "app/stations/maps/FinderModel.h"
 #include "core/definition/Finder.h"
 
@@ -19,7 +19,7 @@ namespace brusk::app {
 class FinderPanel : public QFrame {
     Q_OBJECT
   public:
-    explicit FinderPanel(Desks& desks, QWidget* parent = nullptr);
+    explicit FinderPanel(MapsWork& work, QWidget* parent = nullptr);
 
     /// Looks for a text as if it had been typed.
     void lookFor(const QString& text);
@@ -46,7 +46,7 @@ class FinderPanel : public QFrame {
     std::vector<uint32_t> indicesOf(const QStringList& names) const;
     bool eventFilter(QObject* object, QEvent* event) override;
 
-    Desks& desks_;
+    MapsWork& work_;
     QLineEdit* text_;
     QToolButton* filter_;
     QLabel* count_;

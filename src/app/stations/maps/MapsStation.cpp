@@ -8,22 +8,14 @@
 #include <algorithm>
 #include <cmath>
 
+#include "app/stations/review/Player.h"
 #include "core/calibration/Cdf.h"
-#include "app/desks/Messages.h"
-#include "app/desks/OpenFolder.h"
-#include "app/desks/Places.h"
-#include "app/desks/Playback.h"
-#include "app/desks/ReferenceDesk.h"
-#include "app/desks/RoundDesk.h"
-#include "app/desks/EvidenceDesk.h"
-#include "app/desks/UnitChoice.h"
-#include "app/desks/DriveDesk.h"
 
 namespace brusk::app {
 
 using calibration::Direction;
 
-MapsStation::MapsStation(Desks& desks, QWidget* parent) : Station("Maps", parent), desks_(desks) {
+MapsStation::MapsStation(Desks& desks, QWidget* parent) : Station("Maps", parent), work_(desks) {
     primary()->hide();
     title()->hide();
     subtitle()->hide();
@@ -32,7 +24,7 @@ MapsStation::MapsStation(Desks& desks, QWidget* parent) : Station("Maps", parent
     auto* row = new QHBoxLayout;
     row->setSpacing(0);
     auto* left = new QVBoxLayout;
-    finder_ = new FinderPanel(desks_);
+    finder_ = new FinderPanel(work_);
     left->addWidget(finder_, 1);
     makeFamilyStrip(left);
     row->addLayout(left);
@@ -41,7 +33,7 @@ MapsStation::MapsStation(Desks& desks, QWidget* parent) : Station("Maps", parent
     column->setContentsMargins(6, 8, 6, 4);
     column->setSpacing(4);
     makeBar(column);
-    respace_ = new RespacePanel(desks_);
+    respace_ = new RespacePanel(work_);
     column->addWidget(respace_);
     bench_ = new QSplitter(Qt::Vertical);
     upper_ = new QSplitter(Qt::Horizontal);
@@ -51,14 +43,14 @@ MapsStation::MapsStation(Desks& desks, QWidget* parent) : Station("Maps", parent
     for (QSplitter* splitter : {bench_, upper_, lower_})
         splitter->setChildrenCollapsible(false);
     column->addWidget(bench_, 1);
-    column->addWidget(new PlayBar(desks_, "Maps"));
+    column->addWidget(makePlayBar(desks, "Maps"));
     empty_ = label("Read the controller on the Car station; its parameters appear here.", "faint");
     column->addWidget(empty_);
     row->addLayout(column, 1);
 
     side_ = new QStackedWidget;
-    card_ = new ParameterCard(desks_);
-    definitionPanel_ = new DefinitionPanel(desks_);
+    card_ = new ParameterCard(work_);
+    definitionPanel_ = new DefinitionPanel(work_);
     side_->addWidget(card_);
     side_->addWidget(definitionPanel_);
     row->addWidget(side_);
@@ -73,31 +65,19 @@ MapsStation::MapsStation(Desks& desks, QWidget* parent) : Station("Maps", parent
     connect(card_, &ParameterCard::nameFollowed, this, [this](const QString& name) { open(name); });
     connect(card_, &ParameterCard::searched, finder_, &FinderPanel::lookFor);
     connect(card_, &ParameterCard::definitionAsked, this, [this] { showDefinitionWork(true); });
-    connect(&desks_.places, &Places::wanted, this, [this](const Place& place) {
-        if (place.role.isEmpty()) return;
+    connect(&work_, &MapsWork::roleWanted, this, [this](const QString& role) {
         showDefinitionWork(true);
-        definitionPanel_->showRoles(place.role);
+        definitionPanel_->showRoles(role);
     });
     connect(definitionPanel_, &DefinitionPanel::closed, this, [this] { showDefinitionWork(false); });
     for (auto asked : {&DefinitionPanel::made, &DefinitionPanel::nameFollowed})
         connect(definitionPanel_, asked, this, [this](const QString& name) { open(name); });
-    const auto reloads = [this](auto* desk, auto change) { connect(desk, change, this, &MapsStation::reload); };
-    reloads(&desks_.round, &RoundDesk::calibrationChanged);
-    reloads(&desks_.reference, &ReferenceDesk::changed);
-    reloads(&desks_.places, &Places::roundShown);
-    reloads(&desks_.evidence, &EvidenceDesk::changed);
-    reloads(&desks_.units, &UnitChoice::changed);
-    reloads(&desks_.folder, &OpenFolder::definitionChanged);
-    const auto moves = [this](auto* desk, auto change) {
-        connect(desk, change, this, [this] {
-            if (!isVisible()) return;
-            for (ParameterPane* pane : panes_)
-                pane->refreshRing();
-        });
-    };
-    moves(&desks_.drive, &DriveDesk::liveChanged);
-    moves(&desks_.drive, &DriveDesk::driveChanged);
-    moves(&desks_.playback, &Playback::momentChanged);
+    connect(&work_, &MapsWork::changed, this, &MapsStation::reload);
+    connect(&work_, &MapsWork::nowMoved, this, [this] {
+        if (!isVisible()) return;
+        for (ParameterPane* pane : panes_)
+            pane->refreshRing();
+    });
     makeShortcuts();
     activate(addPane());
     reload();
@@ -137,8 +117,8 @@ void MapsStation::makeBar(QVBoxLayout* column) {
     redo_->setObjectName("redo");
     bar->addWidget(undo_);
     bar->addWidget(redo_);
-    connect(undo_, &QPushButton::clicked, &desks_.round, &RoundDesk::undo);
-    connect(redo_, &QPushButton::clicked, &desks_.round, &RoundDesk::redo);
+    connect(undo_, &QPushButton::clicked, &work_, &MapsWork::undo);
+    connect(redo_, &QPushButton::clicked, &work_, &MapsWork::redo);
     for (QPushButton* button : bar_->findChildren<QPushButton*>())
         button->setStyleSheet("padding: 4px 7px;");
     // In a narrow bench the amount gives way, never a word on a button.
@@ -190,7 +170,7 @@ void MapsStation::makeMenus(QHBoxLayout* row) {
     hardware->setObjectName("hardwareLimits");
     hardware->setCheckable(true);
     hardware->setToolTip("Beyond the usual limits, where the definition knows what the hardware bears");
-    connect(hardware, &QAction::toggled, &desks_.round, &RoundDesk::setHardwareLimits);
+    connect(hardware, &QAction::toggled, &work_, &MapsWork::setHardwareLimits);
     auto* copy = menuButton("copy", "Copy");
     item(copy, "copyCells", "Copy\tCtrl+C", [this] { active_->copy(false); });
     item(copy, "copyWithBreakpoints", "Copy with breakpoints\tCtrl+Shift+C", [this] { active_->copy(true); });
@@ -216,7 +196,7 @@ void MapsStation::makeMenus(QHBoxLayout* row) {
     addAction(difference_);
     connect(difference_, &QAction::toggled, this, [this](bool on) {
         if (on && active_->referenceValues().empty()) {
-            desks_.messages.say(active_->noReference(), true);
+            work_.say(active_->noReference(), true);
             return difference_->setChecked(false);
         }
         active_->setShowsDifference(on);
@@ -242,26 +222,26 @@ void MapsStation::fillReferenceMenu() {
         return action;
     };
     auto* group = new QActionGroup(menu);
-    for (const auto& choice : desks_.reference.choices()) {
-        auto* action = menu->addAction(choice.name);
+    for (const auto& [key, name] : work_.referenceChoices()) {
+        auto* action = menu->addAction(name);
         action->setCheckable(true);
-        action->setChecked(choice.key == desks_.reference.key());
+        action->setChecked(key == work_.referenceKey());
         group->addAction(action);
-        connect(action, &QAction::triggered, this, [this, key = choice.key] { desks_.reference.choose(key); });
+        connect(action, &QAction::triggered, this, [this, key = key] { work_.setReference(key); });
     }
     menu->addSeparator();
     menu->addAction(difference_);
     item("takeReference", "Take the selection from it\tR", [this] { active_->takeReference(strength()); });
     const auto takeWhole = [this](bool axes) {
-        const auto* donor = desks_.reference.reference();
-        if (!donor || !desks_.round.calibration() || !active_->readable())
-            return desks_.messages.say("There is no reference to take from.", true);
+        const auto* donor = work_.reference();
+        if (!donor || !work_.calibration() || !active_->readable())
+            return work_.say("There is no reference to take from.", true);
         calibration::TransferOptions options;
         options.axes = axes;
         options.strength = strength();
-        forFamily(calibration::transfer(*desks_.round.calibration(), *donor, {active_->parameter().toStdString()}, options,
+        forFamily(calibration::transfer(*work_.calibration(), *donor, {active_->parameter().toStdString()}, options,
                                         "take " + active_->table().parameter->title() + (axes ? " with its axes" : "") +
-                                            " from " + desks_.reference.name().toStdString()));
+                                            " from " + work_.referenceName().toStdString()));
     };
     item("takeWhole", "Take all of it, resampled", [takeWhole] { takeWhole(false); });
     item("takeWithAxes", "Take all of it with its breakpoints", [takeWhole] { takeWhole(true); });
@@ -284,22 +264,22 @@ void MapsStation::chooseDonor(bool ownDefinition) {
 }
 
 void MapsStation::addDonorFile(const QString& image, const QString& definition) {
-    if (auto done = desks_.reference.addDonor(image.toStdString(), definition.toStdString()); !done)
-        return desks_.messages.say(QString::fromStdString(done.error().text()), true);
-    desks_.messages.say("Holding " + desks_.reference.name() + " beside this calibration.");
+    if (auto done = work_.addDonor(image.toStdString(), definition.toStdString()); !done)
+        return work_.say(QString::fromStdString(done.error().text()), true);
+    work_.say("Holding " + work_.referenceName() + " beside this calibration.");
 }
 
 void MapsStation::exportCdf(const QString& path) {
-    if (!desks_.round.calibration() || !desks_.folder.folder()) return;
+    if (!work_.calibration() || !work_.files()) return;
     std::vector<std::string> names, leftOut;
     for (const QString& name : finder_->chosen())
         names.push_back(name.toStdString());
     if (names.size() < 2) names = {active_->parameter().toStdString()};
-    const auto text = calibration::writeCdf(*desks_.round.calibration(), names, leftOut);
-    if (!text) return desks_.messages.say(QString::fromStdString(text.error().text()), true);
-    if (auto done = desks_.folder.folder()->files().save(path.toStdString(), asBytes(*text)); !done)
-        return desks_.messages.say(QString::fromStdString(done.error().text()), true);
-    desks_.messages.say(QString("Saved %1 parameters to %2.%3")
+    const auto text = calibration::writeCdf(*work_.calibration(), names, leftOut);
+    if (!text) return work_.say(QString::fromStdString(text.error().text()), true);
+    if (auto done = (*work_.files()).save(path.toStdString(), asBytes(*text)); !done)
+        return work_.say(QString::fromStdString(done.error().text()), true);
+    work_.say(QString("Saved %1 parameters to %2.%3")
                      .arg(names.size() - leftOut.size())
                      .arg(path.section('/', -1),
                           leftOut.empty() ? QString() : " Left out: " + QString::fromStdString(leftOut[0])),
@@ -307,13 +287,13 @@ void MapsStation::exportCdf(const QString& path) {
 }
 
 void MapsStation::importCdf(const QString& path) {
-    if (!desks_.round.calibration() || !desks_.folder.folder()) return;
-    const auto text = desks_.folder.folder()->files().read(path.toStdString());
-    if (!text) return desks_.messages.say(QString::fromStdString(text.error().text()), true);
+    if (!work_.calibration() || !work_.files()) return;
+    const auto text = (*work_.files()).read(path.toStdString());
+    if (!text) return work_.say(QString::fromStdString(text.error().text()), true);
     const auto contents = calibration::readCdf(std::string(asText(*text)));
     if (!contents)
-        return desks_.messages.say(path.section('/', -1) + ": " + QString::fromStdString(contents.error().text()), true);
-    auto plan = calibration::transferTables(*desks_.round.calibration(), contents->tables, {},
+        return work_.say(path.section('/', -1) + ": " + QString::fromStdString(contents.error().text()), true);
+    auto plan = calibration::transferTables(*work_.calibration(), contents->tables, {},
                                             "take values from " + path.section('/', -1).toStdString());
     // What the file itself held back is told like what did not fit.
     for (const auto& d : contents->diagnostics)
@@ -334,7 +314,7 @@ void MapsStation::askAmount(const QString& prefix) {
     const QString amount = amount_->text().trimmed();
     if (amount.isEmpty()) {
         amount_->setFocus();
-        return desks_.messages.say("Type an amount first.", false);
+        return work_.say("Type an amount first.", false);
     }
     active_->operate(prefix + amount);
 }
@@ -345,12 +325,12 @@ void MapsStation::makeShortcuts() {
         shortcut->setContext(Qt::WidgetWithChildrenShortcut);
         connect(shortcut, &QShortcut::activated, this, call);
     };
-    on("Ctrl+Z", [this] { desks_.round.undo(); });
-    on("Ctrl+Shift+Z", [this] { desks_.round.redo(); });
-    on("Ctrl+Y", [this] { desks_.round.redo(); });
+    on("Ctrl+Z", [this] { work_.undo(); });
+    on("Ctrl+Shift+Z", [this] { work_.redo(); });
+    on("Ctrl+Y", [this] { work_.redo(); });
     on("Ctrl+F", [this] { finder_->focusFinder(); });
     on("Ctrl+W", [this] { closePane(active_); });
-    on("Ctrl+P", [this] { desks_.playback.play(!desks_.playback.playing()); });
+    on("Ctrl+P", [this] { work_.playOrHalt(); });
     on("F3", [this] { finder_->lookFor(nameUnderPointer()); });
     on("Ctrl+1", [this] { active_->setPicture(ParameterPane::Picture::Profiles); });
     on("Ctrl+2", [this] { active_->setPicture(ParameterPane::Picture::Surface); });
@@ -414,25 +394,25 @@ void MapsStation::makeFamilyStrip(QVBoxLayout* column) {
     connect(apply, &QPushButton::clicked, this, [this, names, title] {
         const auto operation = calibration::parseOperation(familyAmount_->text().toStdString());
         if (!operation)
-            return desks_.messages.say("\"" + familyAmount_->text() + "\" is not a number, +2, x1.05 or -3%.", true);
-        if (desks_.round.calibration())
+            return work_.say("\"" + familyAmount_->text() + "\" is not a number, +2, x1.05 or -3%.", true);
+        if (work_.calibration())
             forFamily(
-                calibration::operateOnAll(*desks_.round.calibration(), *operation, names(), title(operation->describe())));
+                calibration::operateOnAll(*work_.calibration(), *operation, names(), title(operation->describe())));
     });
     connect(alike, &QPushButton::clicked, this, [this, names, title] {
-        if (!desks_.round.calibration() || !active_->readable()) return;
+        if (!work_.calibration() || !active_->readable()) return;
         calibration::TransferOptions options;
         options.strength = strength();
-        forFamily(calibration::fillAlike(*desks_.round.calibration(), active_->table(), names(), options,
+        forFamily(calibration::fillAlike(*work_.calibration(), active_->table(), names(), options,
                                          title("fill like " + active_->table().parameter->title())));
     });
     connect(donor, &QPushButton::clicked, this, [this, names, title] {
-        if (!desks_.round.calibration() || !desks_.reference.reference())
-            return desks_.messages.say("There is no reference to take from.", true);
+        if (!work_.calibration() || !work_.reference())
+            return work_.say("There is no reference to take from.", true);
         calibration::TransferOptions options;
         options.strength = strength();
-        forFamily(calibration::transfer(*desks_.round.calibration(), *desks_.reference.reference(), names(), options,
-                                        title("take from " + desks_.reference.name().toStdString())));
+        forFamily(calibration::transfer(*work_.calibration(), *work_.reference(), names(), options,
+                                        title("take from " + work_.referenceName().toStdString())));
     });
 }
 
@@ -455,13 +435,13 @@ void MapsStation::forFamily(calibration::Transfer plan) {
     }
     const bool any = !plan.edit.empty();
     if (any)
-        if (auto done = desks_.round.edit(plan.edit); !done)
-            return desks_.messages.say(QString::fromStdString(done.error().text()), true);
+        if (auto done = work_.edit(plan.edit); !done)
+            return work_.say(QString::fromStdString(done.error().text()), true);
     QString said = any ? QString::fromStdString(plan.edit.name) +
                              (plan.lines.size() > 1 ? QString(": %1 changed").arg(changed) : QString())
                        : QString("Nothing changed");
     if (plan.edit.clamped) said += QString("; %1 cells held at a limit").arg(plan.edit.clamped);
-    desks_.messages.say(said + (remarks.isEmpty() ? "." : ". " + remarks.mid(0, 3).join(" ")),
+    work_.say(said + (remarks.isEmpty() ? "." : ". " + remarks.mid(0, 3).join(" ")),
                  std::any_of(plan.lines.begin(), plan.lines.end(), [](const auto& line) {
                      return line.outcome == calibration::TransferLine::Outcome::NotPossible;
                  }));
@@ -471,7 +451,7 @@ void MapsStation::forFamily(calibration::Transfer plan) {
 
 ParameterPane* MapsStation::addPane() {
     const QString suffix = panes_.isEmpty() ? QString() : QString::number(panes_.size() + 1);
-    auto* pane = new ParameterPane(desks_, suffix);
+    auto* pane = new ParameterPane(work_, suffix);
     panes_ << pane;
     connect(pane, &ParameterPane::activated, this, [this, pane] { activate(pane); });
     connect(pane, &ParameterPane::closeAsked, this, [this, pane] { closePane(pane); });
@@ -498,7 +478,7 @@ void MapsStation::arrange() {
 }
 
 void MapsStation::closePane(ParameterPane* pane) {
-    if (panes_.size() < 2) return desks_.messages.say("One parameter always stays open.");
+    if (panes_.size() < 2) return work_.say("One parameter always stays open.");
     panes_.removeAll(pane);
     pane->hide();
     pane->deleteLater();
@@ -535,9 +515,9 @@ void MapsStation::shown() {
 
 void MapsStation::reload() {
     // Nobody sees it: the work is done when somebody does.
-    stale_ = !isVisible() && active_ && !active_->parameter().isEmpty() && desks_.round.calibration();
+    stale_ = !isVisible() && active_ && !active_->parameter().isEmpty() && work_.calibration();
     if (stale_) return;
-    const auto* calibration = desks_.round.calibration();
+    const auto* calibration = work_.calibration();
     if (active_->parameter().isEmpty() && calibration)
         if (const auto* ve = calibration->definition().parameterWithRole("ve_map"))
             active_->open(QString::fromStdString(ve->name));
@@ -551,10 +531,10 @@ void MapsStation::reload() {
 }
 
 void MapsStation::refreshBar() {
-    undo_->setEnabled(desks_.round.history().canUndo());
-    redo_->setEnabled(desks_.round.history().canRedo());
-    undo_->setToolTip("Undo: " + QString::fromStdString(desks_.round.history().undoName()) + " (Ctrl+Z)");
-    redo_->setToolTip("Redo: " + QString::fromStdString(desks_.round.history().redoName()) + " (Ctrl+Shift+Z)");
+    undo_->setEnabled(work_.history().canUndo());
+    redo_->setEnabled(work_.history().canRedo());
+    undo_->setToolTip("Undo: " + QString::fromStdString(work_.history().undoName()) + " (Ctrl+Z)");
+    redo_->setToolTip("Redo: " + QString::fromStdString(work_.history().redoName()) + " (Ctrl+Shift+Z)");
     card_->show(active_);
     if (definitionPanel_->isVisible() && active_) definitionPanel_->showParameter(active_->parameter());
     QString text;
@@ -575,7 +555,7 @@ void MapsStation::refreshBar() {
                        .arg(most, 0, 'f', decimals)
                        .arg(sum / static_cast<double>(cells.size()), 0, 'f', decimals);
         if (active_->showsDifference())
-            text += QString("%1difference to %2").arg(text.isEmpty() ? "" : " \u00b7 ", desks_.reference.name());
+            text += QString("%1difference to %2").arg(text.isEmpty() ? "" : " \u00b7 ", work_.referenceName());
         else if (!active_->ridges().empty())
             text += QString("%1%2 cells stand out of their neighbours")
                         .arg(text.isEmpty() ? "" : " \u00b7 ")

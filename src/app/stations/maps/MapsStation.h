@@ -10,7 +10,6 @@
 #include "app/stations/maps/ParameterCard.h"
 #include "app/stations/maps/RespacePanel.h"
 #include "app/widgets/Panels.h"
-#include "app/widgets/PlayBar.h"
 #include "core/calibration/Transfer.h"
 
 namespace brusk::app {
@@ -61,7 +60,7 @@ class MapsStation : public Station {
     void familyChanged();
     void forFamily(calibration::Transfer plan);
 
-    Desks& desks_;
+    MapsWork work_;
     bool stale_ = true;  ///< something changed while the station was not seen
     FinderPanel* finder_;
     QList<ParameterPane*> panes_;

@@ -9,16 +9,13 @@
 #include <cmath>
 
 #include "app/theme/Theme.h"
-#include "app/desks/ReferenceDesk.h"
-#include "app/desks/RoundDesk.h"
-#include "app/desks/UnitChoice.h"
 #include "core/base/Text.h"
 
 namespace brusk::app {
 
 using definition::Parameter;
 
-ParameterCard::ParameterCard(Desks& desks, QWidget* parent) : QFrame(parent), desks_(desks) {
+ParameterCard::ParameterCard(MapsWork& work, QWidget* parent) : QFrame(parent), work_(work) {
     setFixedWidth(252);
     setObjectName("card");
     auto* column = new QVBoxLayout(this);
@@ -31,11 +28,11 @@ ParameterCard::ParameterCard(Desks& desks, QWidget* parent) : QFrame(parent), de
     browser_->setAccessibleName("Parameter card");
     browser_->document()->setDocumentMargin(2);
     column->addWidget(browser_, 1);
-    auto* work = new QPushButton("Definition \u2026");
-    work->setObjectName("definitionWork");
-    work->setToolTip("Rename, describe, regroup, give a role; add a parameter by address or copy one");
-    column->addWidget(work);
-    connect(work, &QPushButton::clicked, this, &ParameterCard::definitionAsked);
+    auto* more = new QPushButton("Definition \u2026");
+    more->setObjectName("definitionWork");
+    more->setToolTip("Rename, describe, regroup, give a role; add a parameter by address or copy one");
+    column->addWidget(more);
+    connect(more, &QPushButton::clicked, this, &ParameterCard::definitionAsked);
     connect(browser_, &QTextBrowser::anchorClicked, this, [this](const QUrl& to) {
         to.scheme() == "parameter" ? emit nameFollowed(to.path()) : emit searched(to.path());
     });
@@ -101,14 +98,14 @@ void ParameterCard::cellFacts(ParameterPane& pane) {
     const auto& c = pane.grid()->contents();
     if (!c.x.empty()) {
         const auto unit = [&](const std::string& stored) {
-            return QString::fromStdString(desks_.units.preferences().shown(stored).unit);
+            return QString::fromStdString(work_.units().shown(stored).unit);
         };
         QString place = QString::number(c.x[cell % t.columns], 'f', c.xDecimals) + " " + unit(t.x.unit);
         if (!c.y.empty())
             place += ", " + QString::number(c.y[cell / t.columns], 'f', c.yDecimals) + " " + unit(t.y.unit);
         fact("Cell", place);
     }
-    const auto& conversion = desks_.round.calibration()->definition().conversionOf(*t.parameter);
+    const auto& conversion = work_.calibration()->definition().conversionOf(*t.parameter);
     const bool words = conversion.kind == definition::Conversion::Kind::Verbal;
     fact("Value", number(t.values[cell]) +
                       (words ? " = " + QString::fromUtf8(conversion.textFor(t.raw[cell]).data(),
@@ -151,25 +148,25 @@ void ParameterCard::referenceFacts(ParameterPane& pane, size_t cell) {
     const auto& shown = pane.shown();
     const auto& t = pane.table();
     QStringList met;
-    for (const auto& choice : desks_.reference.choices()) {
+    for (const auto& [key, name] : work_.referenceChoices()) {
         if (met.size() >= 6) break;
-        const auto other = desks_.reference.named(choice.key);
+        const auto other = work_.referenceNamed(key);
         if (!other) continue;
-        const Parameter* p = &other->definition() == &desks_.round.calibration()->definition()
+        const Parameter* p = &other->definition() == &work_.calibration()->definition()
                                  ? t.parameter
                                  : calibration::counterpart(other->definition(), *t.parameter);
         const auto theirs = p ? other->read(*p, t.slice) : Result<calibration::Table>(fail(ErrorCode::NotFound, ""));
         const auto compared = theirs ? calibration::compareCells(t, *theirs)
                                      : Result<calibration::CellDifferences>(tl::unexpected(theirs.error()));
         if (!compared || cell >= compared->other.size()) continue;
-        met << choice.key;
+        met << key;
         const double change = compared->other[cell] - t.values[cell];
         QString value = QString::number(shown(compared->other[cell]), 'f', shown.decimals(t.decimals));
         if (compared->differs[cell])
             value += QString(", ours %1%2")
                          .arg(change < 0 ? "+" : "\u2212",
                               QString::number(std::abs(shown.change(change)), 'f', shown.decimals(t.decimals)));
-        fact("in " + choice.name.section(',', 0, 0), value);
+        fact("in " + name.section(',', 0, 0), value);
     }
 }
 
@@ -196,7 +193,7 @@ void ParameterCard::storedFacts(ParameterPane& pane, size_t cell) {
 }
 
 void ParameterCard::neighbours(const Parameter& p) {
-    const auto* shared = desks_.round.sharedBytes();
+    const auto* shared = work_.sharedBytes();
     if (!shared) return;
     const auto others = shared->of(p);
     if (!others.empty()) heading("On the same bytes");
@@ -216,8 +213,8 @@ void ParameterCard::show(ParameterPane* pane) {
     html_.clear();
     inTable_ = false;
     browser_->clear();
-    if (!pane || !pane->readable() || !desks_.round.calibration()) return;
-    const auto& d = desks_.round.calibration()->definition();
+    if (!pane || !pane->readable() || !work_.calibration()) return;
+    const auto& d = work_.calibration()->definition();
     const Parameter& p = *pane->table().parameter;
     paragraph(QString("<p style=\"margin:2px 2px 8px 2px; color:%1\">%2</p>")
                   .arg(tokens().faint.name(), QString::fromStdString(p.description).toHtmlEscaped()));

@@ -14,7 +14,7 @@ namespace brusk::app {
 class ParameterCard : public QFrame {
     Q_OBJECT
   public:
-    explicit ParameterCard(Desks& desks, QWidget* parent = nullptr);
+    explicit ParameterCard(MapsWork& work, QWidget* parent = nullptr);
     /// The parameter and selection of a pane; null clears the card.
     void show(ParameterPane* pane);
     /// The name that stands at a point of the screen; empty when it is not on the card.
@@ -37,7 +37,7 @@ class ParameterCard : public QFrame {
     void referenceFacts(ParameterPane& pane, size_t cell);
     void neighbours(const definition::Parameter& p);
 
-    Desks& desks_;
+    MapsWork& work_;
     QTextBrowser* browser_;  ///< one text for all: a card of widgets takes longer than a frame to lay out
     QPointer<ParameterPane> pane_;
     QString html_;

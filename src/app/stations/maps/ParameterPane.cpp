@@ -15,13 +15,6 @@
 
 #include "app/widgets/Panels.h"
 #include "app/desks/Background.h"
-#include "app/desks/EvidenceDesk.h"
-#include "app/desks/Places.h"
-#include "app/desks/DriveDesk.h"
-#include "app/desks/Messages.h"
-#include "app/desks/ReferenceDesk.h"
-#include "app/desks/RoundDesk.h"
-#include "app/desks/UnitChoice.h"
 #include "core/calibration/Tabbed.h"
 
 namespace brusk::app {
@@ -41,8 +34,8 @@ std::string cellsText(size_t count) {
 
 }  // namespace
 
-ParameterPane::ParameterPane(Desks& desks, const QString& suffix, QWidget* parent)
-    : QFrame(parent), desks_(desks) {
+ParameterPane::ParameterPane(MapsWork& work, const QString& suffix, QWidget* parent)
+    : QFrame(parent), work_(work) {
     setObjectName("pane" + suffix);
     auto* column = new QVBoxLayout(this);
     column->setContentsMargins(8, 4, 8, 6);
@@ -75,7 +68,7 @@ ParameterPane::ParameterPane(Desks& desks, const QString& suffix, QWidget* paren
     connect(grid_, &MapGrid::asked, this, &ParameterPane::asked);
     connect(grid_, &MapGrid::selectionMoved, this, &ParameterPane::refreshSelection);
     connect(editor_, &ValueEditor::rawChosen, this, [this](double raw) {
-        make(desks_.round.calibration()->prepareRaw(*table_.parameter, 0, raw, "set " + table_.parameter->title()));
+        make(work_.calibration()->prepareRaw(*table_.parameter, 0, raw, "set " + table_.parameter->title()));
     });
     connect(editor_, &ValueEditor::stepped, this, &ParameterPane::step);
     connect(editor_, &ValueEditor::textChosen, this, &ParameterPane::operate);
@@ -222,7 +215,7 @@ CellRange ParameterPane::range() const {
 }
 
 void ParameterPane::reload() {
-    const auto* calibration = desks_.round.calibration();
+    const auto* calibration = work_.calibration();
     readable_ = false;
     if (!calibration || parameter_.isEmpty()) return;
     const Parameter* p = calibration->definition().parameter(parameter_.toStdString());
@@ -240,7 +233,7 @@ void ParameterPane::reload() {
     }
     readable_ = true;
     table_ = std::move(*table);
-    const auto& units = desks_.units.preferences();
+    const auto& units = work_.units();
     shown_ = units.shown(table_.unit);
     shownX_ = units.shown(table_.x.unit);
     shownY_ = units.shown(table_.y.unit);
@@ -276,7 +269,7 @@ void ParameterPane::loadReference() {
     edited_.clear();
     const auto compared = [&](const calibration::Calibration* with) -> Result<calibration::CellDifferences> {
         if (!with) return fail(ErrorCode::NotFound, "There is no reference here; choose one under Reference.");
-        const Parameter* other = &with->definition() == &desks_.round.calibration()->definition()
+        const Parameter* other = &with->definition() == &work_.calibration()->definition()
                                      ? table_.parameter
                                      : calibration::counterpart(with->definition(), *table_.parameter);
         if (!other) return fail(ErrorCode::NotFound, "The reference has no parameter " + table_.parameter->name + ".");
@@ -284,17 +277,17 @@ void ParameterPane::loadReference() {
         if (!theirs) return tl::unexpected(theirs.error());
         return calibration::compareCells(table_, *theirs);
     };
-    if (auto found = compared(desks_.reference.reference())) {
+    if (auto found = compared(work_.reference())) {
         reference_ = std::move(found->other);
         differs_ = std::move(found->differs);
     } else {
         noReference_ = QString::fromStdString(found.error().text());
     }
     // What this round changed, whatever the reference is.
-    const auto parent = desks_.reference.named("parent");
+    const auto parent = work_.referenceNamed("parent");
     if (auto found = compared(parent.get())) edited_ = std::move(found->differs);
     // A difference to the very round it came from is the edit itself; one mark is enough.
-    if (desks_.reference.key() == "parent") differs_.clear();
+    if (work_.referenceKey() == "parent") differs_.clear();
     calibration::Table stock = table_;
     if (reference_.size() == table_.values.size()) stock.values = reference_;
     ridges_ = table_.values.size() > 8 ? calibration::findRidges(table_, reference_.empty() ? nullptr : &stock)
@@ -302,10 +295,10 @@ void ParameterPane::loadReference() {
 }
 
 void ParameterPane::refreshEvidence() {
-    const auto driven = desks_.evidence.behind(desks_.places.round());
+    const auto driven = work_.driven();
     if (!driven || driven->empty()) {
         evidence_ = {};
-        return desks_.evidence.load(desks_.places.round());
+        return work_.loadDriven();
     }
     if (table_.x.values.size() < 2) {
         evidence_ = {};
@@ -318,9 +311,9 @@ void ParameterPane::refreshEvidence() {
             key += QString::number(v) + ",";
     if (key == evidenceFor_) return;
     evidenceFor_ = key;
-    desks_.background.latest(
+    work_.background().latest(
         this,
-        [driven, table = table_, definition = desks_.round.calibration()->sharedDefinition()] {
+        [driven, table = table_, definition = work_.calibration()->sharedDefinition()] {
             return job::evidenceOf(*driven, *definition, table);
         },
         [this, key](job::CellEvidence found) {
@@ -342,7 +335,7 @@ void ParameterPane::refreshGrid() {
     GridContents c;
     c.rows = table_.rows;
     c.columns = table_.columns;
-    c.setAxes(ShownAxis(table_.x, desks_.units.preferences()), ShownAxis(table_.y, desks_.units.preferences()));
+    c.setAxes(ShownAxis(table_.x, work_.units()), ShownAxis(table_.y, work_.units()));
     c.decimals = shown_.decimals(table_.decimals);
     const bool difference = showsDifference_ && reference_.size() == table_.values.size();
     if (difference) {
@@ -448,9 +441,9 @@ void ParameterPane::refreshSelection() {
 
 void ParameterPane::refreshRing() {
     std::optional<QPointF> at;
-    if (desks_.drive.hasNow() && table_.x.values.size() > 1) {
-        const double x = desks_.drive.valueNow(table_.x.input);
-        const double y = table_.y.values.empty() ? 0 : desks_.drive.valueNow(table_.y.input);
+    if (work_.hasNow() && table_.x.values.size() > 1) {
+        const double x = work_.valueNow(table_.x.input);
+        const double y = table_.y.values.empty() ? 0 : work_.valueNow(table_.y.input);
         if (!std::isnan(x) && !std::isnan(y)) at = QPointF(shownX_(x), shownY_(y));
     }
     grid_->setRing(at);
@@ -471,14 +464,14 @@ QString ParameterPane::nameAt(QPoint inGrid) const {
 // --- what is done to cells
 
 void ParameterPane::make(Result<calibration::Edit> edit) {
-    const auto say = [this](const Error& error) { desks_.messages.say(QString::fromStdString(error.text()), true); };
+    const auto say = [this](const Error& error) { work_.say(QString::fromStdString(error.text()), true); };
     if (!edit) return say(edit.error());
-    if (edit->empty()) return desks_.messages.say("The stored bytes stay as they are: the change is smaller than one count.");
-    const auto* shared = desks_.round.sharedBytes();
+    if (edit->empty()) return work_.say("The stored bytes stay as they are: the change is smaller than one count.");
+    const auto* shared = work_.sharedBytes();
     const auto others = shared ? shared->changedBy(*edit, table_.parameter) : std::vector<const Parameter*>();
     const QString name = QString::fromStdString(edit->name);
     const int clamped = edit->clamped;
-    if (auto done = desks_.round.edit(*edit); !done) return say(done.error());
+    if (auto done = work_.edit(*edit); !done) return say(done.error());
     QString sentence = name + (clamped ? QString("; %1 held at the limit").arg(clamped) : QString());
     if (!others.empty()) {
         QStringList names;
@@ -487,11 +480,11 @@ void ParameterPane::make(Result<calibration::Edit> edit) {
         sentence += "; on the same bytes, changed with it: " + names.join(", ") +
                     (others.size() > 3 ? QString(" and %1 more").arg(others.size() - 3) : QString());
     }
-    desks_.messages.say(sentence);
+    work_.say(sentence);
 }
 
 void ParameterPane::makeCells(const std::vector<calibration::CellValue>& cells, const std::string& what) {
-    const auto* calibration = desks_.round.calibration();
+    const auto* calibration = work_.calibration();
     if (!calibration || !readable_ || cells.empty()) return;
     // One cell must say no at a limit; of many, those beyond it are held there and counted.
     const auto atLimit = cells.size() > 1 ? calibration::AtLimit::Clamp : calibration::AtLimit::Refuse;
@@ -500,12 +493,12 @@ void ParameterPane::makeCells(const std::vector<calibration::CellValue>& cells, 
 }
 
 void ParameterPane::operate(const QString& text) {
-    if (!desks_.round.calibration() || !readable_) return;
+    if (!work_.calibration() || !readable_) return;
     if (table_.parameter->kind == Parameter::Kind::Text)
         return make(
-            desks_.round.calibration()->prepareText(*table_.parameter, text.toStdString(), table_.parameter->title()));
+            work_.calibration()->prepareText(*table_.parameter, text.toStdString(), table_.parameter->title()));
     const auto operation = calibration::parseOperation(text.toStdString());
-    if (!operation) return desks_.messages.say("\"" + text + "\" is not a number, +2, x1.05 or -3%.", true);
+    if (!operation) return work_.say("\"" + text + "\" is not a number, +2, x1.05 or -3%.", true);
     makeCells(calibration::operate(table_, grid_->selectedCells(), *operation, shown_), operation->describe());
 }
 
@@ -514,7 +507,7 @@ void ParameterPane::fill(calibration::Direction direction) {
     const bool across = direction != calibration::Direction::Down, down = direction != calibration::Direction::Across;
     if ((across && r.columns() < 3 && !(down && r.rows() > 2)) ||
         (down && r.rows() < 3 && !(across && r.columns() > 2)))
-        return desks_.messages.say(
+        return work_.say(
             "Select at least three cells along the way: the first and the last stay, what is between is filled.", true);
     makeCells(calibration::fillBetween(table_, r, direction), "fill between");
 }
@@ -525,12 +518,12 @@ void ParameterPane::soften(double strength) {
 }
 
 void ParameterPane::takeReference(double strength) {
-    if (reference_.size() != table_.values.size()) return desks_.messages.say(noReference_, true);
+    if (reference_.size() != table_.values.size()) return work_.say(noReference_, true);
     std::vector<calibration::CellValue> cells;
     for (const size_t i : grid_->selectedCells())
         cells.push_back({i, table_.values[i] + strength * (reference_[i] - table_.values[i])});
     makeCells(cells, "take " + (strength < 1 ? std::to_string(std::lround(strength * 100)) + " % " : std::string()) +
-                         "from " + desks_.reference.name().toStdString());
+                         "from " + work_.referenceName().toStdString());
 }
 
 void ParameterPane::copy(bool withBreakpoints) {
@@ -544,14 +537,14 @@ void ParameterPane::copy(bool withBreakpoints) {
         v = shownY_(v);
     QApplication::clipboard()->setText(
         QString::fromStdString(calibration::toTabbed(as, range(), withBreakpoints, decimalSign())));
-    desks_.messages.say(QString("Copied %1%2.")
+    work_.say(QString("Copied %1%2.")
                      .arg(QString::fromStdString(cellsText(grid_->selectedCells().size())),
                           withBreakpoints ? " with breakpoints" : ""));
 }
 
 void ParameterPane::paste() {
     const auto numbers = calibration::fromTabbed(QApplication::clipboard()->text().toStdString(), decimalSign());
-    if (!numbers) return desks_.messages.say(QString::fromStdString(numbers.error().text()), true);
+    if (!numbers) return work_.say(QString::fromStdString(numbers.error().text()), true);
     const CellRange r = range();
     std::vector<calibration::CellValue> cells;
     if (!numbers->x.empty() && !table_.x.values.empty()) {
@@ -568,7 +561,7 @@ void ParameterPane::paste() {
         for (double& v : from.values)
             v = shown_.back(v);
         const auto fitted = calibration::fitted(table_, from);
-        if (!fitted) return desks_.messages.say(QString::fromStdString(fitted.error().text()), true);
+        if (!fitted) return work_.say(QString::fromStdString(fitted.error().text()), true);
         for (const size_t i : grid_->selectedCells())
             cells.push_back({i, (*fitted)[i]});
         return makeCells(cells, "paste by breakpoints");
@@ -587,14 +580,14 @@ void ParameterPane::paste() {
 
 void ParameterPane::pasteFactors(double strength) {
     const auto numbers = calibration::fromTabbed(QApplication::clipboard()->text().toStdString(), decimalSign());
-    if (!numbers) return desks_.messages.say(QString::fromStdString(numbers.error().text()), true);
+    if (!numbers) return work_.say(QString::fromStdString(numbers.error().text()), true);
     CellRange r = range();
     std::vector<double> factors = numbers->values;
     if (factors.size() == 1) {
         factors.assign(r.rows() * r.columns(), factors[0]);
     } else {
         if (r.top + numbers->rows > table_.rows || r.left + numbers->columns > table_.columns)
-            return desks_.messages.say(
+            return work_.say(
                 QString("%1 x %2 factors do not fit from this cell on.").arg(numbers->rows).arg(numbers->columns),
                 true);
         r.bottom = r.top + numbers->rows - 1;
@@ -606,8 +599,8 @@ void ParameterPane::pasteFactors(double strength) {
 
 void ParameterPane::step(int counts) {
     if (!readable_ || table_.step <= 0)
-        return desks_.messages.say("A floating-point number has no raw counts to step by; type a number.", true);
-    const auto& conversion = desks_.round.calibration()->definition().conversionOf(*table_.parameter);
+        return work_.say("A floating-point number has no raw counts to step by; type a number.", true);
+    const auto& conversion = work_.calibration()->definition().conversionOf(*table_.parameter);
     // Up is up for the tuner, also where the stored number falls.
     const bool falls = conversion.toPhysical(table_.raw[0] + 1) < conversion.toPhysical(table_.raw[0]);
     std::vector<calibration::CellValue> cells;

@@ -10,7 +10,7 @@
 #include <QStackedWidget>
 #include <QToolButton>
 
-#include "app/desks/Desks.h"
+#include "app/stations/maps/MapsWork.h"
 #include "app/stations/maps/ValueEditor.h"
 #include "app/widgets/MapGrid.h"
 #include "app/widgets/ProfileView.h"
@@ -26,7 +26,7 @@ class ParameterPane : public QFrame {
     Q_OBJECT
   public:
     /// `suffix` makes the object names of a second, third ... pane their own.
-    ParameterPane(Desks& desks, const QString& suffix, QWidget* parent = nullptr);
+    ParameterPane(MapsWork& work, const QString& suffix, QWidget* parent = nullptr);
 
     void open(const QString& parameter);
     QString parameter() const { return parameter_; }
@@ -100,7 +100,7 @@ class ParameterPane : public QFrame {
     void drag(int row, int column, double shownValue, bool done);
     std::vector<double> inShown(const std::vector<double>& values) const;
 
-    Desks& desks_;
+    MapsWork& work_;
     QString parameter_;
     bool readable_ = false;
     calibration::Table table_;

@@ -7,13 +7,10 @@
 
 #include "app/theme/Theme.h"
 #include "app/widgets/Panels.h"
-#include "app/desks/Messages.h"
-#include "app/desks/RoundDesk.h"
-#include "app/desks/UnitChoice.h"
 
 namespace brusk::app {
 
-RespacePanel::RespacePanel(Desks& desks, QWidget* parent) : QFrame(parent), desks_(desks) {
+RespacePanel::RespacePanel(MapsWork& work, QWidget* parent) : QFrame(parent), work_(work) {
     setObjectName("respace");
     setProperty("panel", true);
     auto* column = new QVBoxLayout(this);
@@ -59,22 +56,22 @@ RespacePanel::RespacePanel(Desks& desks, QWidget* parent) : QFrame(parent), desk
     });
     connect(apply_, &QPushButton::clicked, this, [this] {
         if (!plan_ || plan_->edit.empty()) return;
-        if (auto done = desks_.round.edit(plan_->edit); !done)
-            return desks_.messages.say(QString::fromStdString(done.error().text()), true);
-        desks_.messages.say(QString::fromStdString(plan_->edit.name) + ": " + outcome_->text());
+        if (auto done = work_.edit(plan_->edit); !done)
+            return work_.say(QString::fromStdString(done.error().text()), true);
+        work_.say(QString::fromStdString(plan_->edit.name) + ": " + outcome_->text());
         hide();
     });
 }
 
 void RespacePanel::begin(ParameterPane* pane, size_t axis) {
     if (!pane || !pane->readable() || axis >= pane->table().parameter->axes.size())
-        return desks_.messages.say("This parameter has no such axis.", true);
+        return work_.say("This parameter has no such axis.", true);
     const auto& values = axis == 0 ? pane->table().x : pane->table().y;
     if (!values.editable)
-        return desks_.messages.say("The breakpoints of this axis do not lie in the image; they can't be moved.", true);
+        return work_.say("The breakpoints of this axis do not lie in the image; they can't be moved.", true);
     pane_ = pane;
     axis_ = axis;
-    shown_ = desks_.units.preferences().shown(values.unit);
+    shown_ = work_.units().shown(values.unit);
     title_->setText(QString("%1, %2").arg(QString::fromStdString(values.label), QString::fromStdString(shown_.unit)));
     setText(values.values);
     show();
@@ -100,7 +97,7 @@ std::optional<std::vector<double>> RespacePanel::typed() const {
 
 void RespacePanel::preview() {
     const auto values = typed();
-    const auto* calibration = desks_.round.calibration();
+    const auto* calibration = work_.calibration();
     if (!pane_ || !pane_->readable() || !calibration) return hide();
     plan_ = values ? calibration::respace(
                          *calibration, *pane_->table().parameter, axis_, *values,

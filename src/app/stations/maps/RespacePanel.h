@@ -17,7 +17,7 @@ namespace brusk::app {
 class RespacePanel : public QFrame {
     Q_OBJECT
   public:
-    explicit RespacePanel(Desks& desks, QWidget* parent = nullptr);
+    explicit RespacePanel(MapsWork& work, QWidget* parent = nullptr);
     /// Opens for axis 0 (across) or 1 (down) of a pane's parameter.
     void begin(ParameterPane* pane, size_t axis);
 
@@ -26,7 +26,7 @@ class RespacePanel : public QFrame {
     void preview();
     void setText(const std::vector<double>& breakpoints);
 
-    Desks& desks_;
+    MapsWork& work_;
     QPointer<ParameterPane> pane_;
     size_t axis_ = 0;
     units::Shown shown_;

@@ -5,13 +5,10 @@
 #include <QComboBox>
 #include <QListWidget>
 
-#include "app/desks/Desks.h"
+#include "app/stations/review/ReviewPresenter.h"
 #include "app/widgets/LaneView.h"
 #include "app/widgets/MapGrid.h"
 #include "app/widgets/Panels.h"
-#include "app/widgets/PlayBar.h"
-#include "core/evidence/Drives.h"
-#include "core/evidence/MapSamples.h"
 
 namespace brusk::app {
 
@@ -27,26 +24,18 @@ class ReviewStation : public Station {
 
   private:
     void refresh();
-    void load(int row);
     void showRecording();
-    void refreshCells();
+    void showCells();
     void showMoments();
     void showMoment();
 
-    Desks& desks_;
+    ReviewPresenter presenter_;
     QListWidget* list_;
     LaneView* lanes_;
     MapGrid* cells_;
     QComboBox* what_;
     QLabel* cellText_;
     QLabel* found_;
-    std::shared_ptr<const recording::Recording> recording_;
-    std::string recordingFile_;
-    int asked_ = 0;  ///< counts loads, so that a late one is told apart
-    QString shown_;  ///< folder, round and number of recordings in the list
-    calibration::Table map_;
-    std::shared_ptr<const evidence::Drives> drives_;       ///< whose samples are shown
-    std::shared_ptr<const evidence::MapSamples> samples_;  ///< on the map's axes
 };
 
 }  // namespace brusk::app

@@ -1,13 +1,13 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-#include "app/widgets/TrafficView.h"
+#include "app/stations/flash/TrafficView.h"
 
 #include <QDateTime>
 #include <QHeaderView>
 #include <QScrollBar>
 
 #include "app/theme/Theme.h"
+#include "app/desks/CarInHand.h"
 #include "app/desks/LinkDesk.h"
-#include "app/desks/OpenFolder.h"
 
 namespace brusk::app {
 
@@ -137,11 +137,11 @@ void TrafficView::take() {
     }
     if (!decoder_) {
         decoder_.emplace();
-        if (desks_.folder.kit()) {
-            link::IsoTpAddress all = desks_.folder.kit()->profile.address;
-            all.requestId = desks_.folder.kit()->profile.functionalId;
+        if (desks_.car.kit) {
+            link::IsoTpAddress all = desks_.car.kit->profile.address;
+            all.requestId = desks_.car.kit->profile.functionalId;
             decoder_->know(all);
-            decoder_->know(desks_.folder.kit()->profile.address);
+            decoder_->know(desks_.car.kit->profile.address);
         }
     }
     // Of a long silence only the newest frames are of interest.
@@ -161,7 +161,7 @@ void TrafficView::take() {
 
 void TrafficView::save() {
     const auto stamp = QDateTime::currentDateTime().toString("yyyyMMdd-HHmmss");
-    desks_.link.saveTraffic(desks_.folder.folder()->path() / "exports" / ("traffic-" + stamp.toStdString() + ".log"));
+    desks_.link.saveTraffic(desks_.car.folder->path() / "exports" / ("traffic-" + stamp.toStdString() + ".log"));
 }
 
 }  // namespace brusk::app

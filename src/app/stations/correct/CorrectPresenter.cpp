@@ -1,0 +1,111 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "app/stations/correct/CorrectPresenter.h"
+
+#include "app/desks/Background.h"
+#include "app/desks/CarInHand.h"
+#include "app/desks/Desks.h"
+#include "app/desks/EvidenceDesk.h"
+#include "app/desks/Messages.h"
+#include "app/desks/Places.h"
+#include "app/desks/RoundDesk.h"
+#include "app/desks/UnitChoice.h"
+#include "core/base/Text.h"
+#include "core/job/Correct.h"
+
+namespace brusk::app {
+
+CorrectPresenter::CorrectPresenter(Desks& desks, QObject* parent) : QObject(parent), desks_(desks) {
+    connect(&desks.places, &Places::roundShown, this, &CorrectPresenter::roundShown);
+    connect(&desks.units, &UnitChoice::changed, this, &CorrectPresenter::unitsChanged);
+    connect(&desks.evidence, &EvidenceDesk::changed, this, &CorrectPresenter::compute);
+}
+
+QString CorrectPresenter::roundText() const {
+    const auto* round = desks_.round.selected();
+    return round ? QString("round %1, %2").arg(round->number).arg(QString::fromStdString(round->title)) : QString();
+}
+
+std::vector<carfolder::RecordingEntry> CorrectPresenter::recordings() const {
+    return desks_.round.selected() ? desks_.evidence.recordings(desks_.places.round())
+                                   : std::vector<carfolder::RecordingEntry>();
+}
+
+std::shared_ptr<const evidence::Drives> CorrectPresenter::drives() const {
+    return desks_.evidence.of(desks_.places.round());
+}
+
+int CorrectPresenter::nextNumber() const {
+    return desks_.car.nextNumber();
+}
+
+const units::Preferences& CorrectPresenter::units() const {
+    return desks_.units.preferences();
+}
+
+QString CorrectPresenter::waitsFor() const {
+    if (correction_) return {};
+    if (!desks_.round.selected()) return "Nothing was read yet.";
+    if (!problem_.empty()) return QString::fromStdString(problem_);
+    if (recordings().empty())
+        return "No drive was recorded on this round. Flash it, then record one on the Drive station.";
+    return "Reading the recordings ...";
+}
+
+void CorrectPresenter::look() {
+    correction_.reset();
+    problem_.clear();
+    desks_.evidence.load(desks_.places.round());
+    compute();
+}
+
+void CorrectPresenter::setOptions(const proposals::AirCorrectionOptions& options) {
+    options_ = options;
+    compute();
+}
+
+void CorrectPresenter::compute() {
+    const auto of = drives();
+    if (!of || !desks_.round.calibration()) {
+        correction_.reset();
+        return emit changed();
+    }
+    struct Computed {
+        Result<proposals::AirCorrection> correction;
+        std::vector<std::string> warnings;
+        std::string axes;
+    };
+    desks_.background.latest(
+        this,
+        [of, calibration = *desks_.round.calibration(), options = options_] {
+            Computed out{proposals::correctAir(calibration, *of, options), {}, {}};
+            if (!out.correction) return out;
+            const auto axes = evidence::checkAxes(calibration, *of);
+            out.warnings = job::airWarnings(calibration, *of, out.correction->fit, axes);
+            out.axes = axes.sentence();
+            return out;
+        },
+        [this, of](Computed computed) {
+            if (of != drives()) return;  // another round is looked at by now
+            problem_ = computed.correction ? std::string() : computed.correction.error().text();
+            correction_.reset();
+            if (computed.correction) correction_ = std::move(*computed.correction);
+            warnings_ = std::move(computed.warnings);
+            axes_ = std::move(computed.axes);
+            emit changed();
+        });
+}
+
+void CorrectPresenter::makeRound() {
+    if (!correction_) return;
+    const auto& c = *correction_;
+    const auto percent = [](double share) { return formatNumber(share * 100, 1) + " %"; };
+    const std::string note = "Fuel error " + percent(c.now.rms) + " over " + std::to_string(c.now.cells) +
+                             " cells, expected after " + percent(c.expected) + "; strength " +
+                             formatNumber(options_.strength * 100, 0) + " %, " + std::to_string(c.changed) +
+                             " cells changed.";
+    const auto round = desks_.round.makeRound({c.edit}, "Air model from drives", note);
+    if (!round) return desks_.messages.failed(round.error());
+    desks_.messages.say(QString("Round %1 is made. Flash it next.").arg(round->number));
+}
+
+}  // namespace brusk::app

@@ -1,0 +1,136 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "app/stations/drive/DrivePresenter.h"
+
+#include <algorithm>
+#include <cmath>
+
+#include "app/desks/CarInHand.h"
+#include "app/desks/Desks.h"
+#include "app/desks/DriveDesk.h"
+#include "app/desks/LinkDesk.h"
+#include "app/desks/Messages.h"
+#include "app/desks/OpenFolder.h"
+#include "app/desks/UnitChoice.h"
+#include "core/evidence/MixtureRatio.h"
+
+namespace brusk::app {
+
+DrivePresenter::DrivePresenter(Desks& desks, QObject* parent) : QObject(parent), desks_(desks) {
+    connect(&desks.drive, &DriveDesk::liveChanged, this, &DrivePresenter::take);
+    connect(&desks.drive, &DriveDesk::driveChanged, this, &DrivePresenter::driveChanged);
+    for (auto signal : {&LinkDesk::changed, &LinkDesk::taskChanged})
+        connect(&desks.link, signal, this, &DrivePresenter::changed);
+    for (auto signal : {&CarInHand::roundsChanged, &CarInHand::changed})
+        connect(&desks.car, signal, this, &DrivePresenter::changed);
+    connect(&desks.link, &LinkDesk::changed, this, &DrivePresenter::channelsChanged);
+    connect(&desks.units, &UnitChoice::changed, this, &DrivePresenter::unitsChanged);
+}
+
+bool DrivePresenter::driving() const {
+    return desks_.drive.driving();
+}
+
+bool DrivePresenter::mayRecord() const {
+    return desks_.link.state() == LinkState::Open && !desks_.link.busy() && desks_.car.contents.round;
+}
+
+bool DrivePresenter::isBenchCar() const {
+    return desks_.link.isBenchCar();
+}
+
+QString DrivePresenter::situation() const {
+    const auto& inCar = desks_.car.contents.round;
+    const auto* round = inCar ? desks_.car.round(*inCar) : nullptr;
+    if (driving()) return round ? QString("recording on round %1").arg(round->number) : QString("recording");
+    if (desks_.link.state() != LinkState::Open) return "Connect on the Car station, then record.";
+    if (!round) return desks_.folder.carSentence();
+    return QString("the car runs round %1, %2; the recording will belong to it")
+        .arg(round->number)
+        .arg(QString::fromStdString(round->title));
+}
+
+void DrivePresenter::record(const std::vector<std::string>& channels, const std::string& route, double lapse) {
+    time_s_.clear();
+    columns_.assign(watched_.size(), {});
+    desks_.link.setTimeLapse(lapse);
+    if (auto done = desks_.drive.start(channels, route); !done) desks_.messages.failed(done.error());
+}
+
+void DrivePresenter::stop() {
+    desks_.drive.stop();
+}
+
+std::vector<DrivePresenter::Channel> DrivePresenter::channels() const {
+    std::vector<Channel> out;
+    if (!desks_.car.kit) return out;
+    const auto& d = *desks_.car.kit->definition;
+    const auto usual = job::usualChannels(d);
+    for (const auto& m : d.measurements)
+        out.push_back({m.name, QString::fromStdString(m.title() + (d.unitOf(m).empty() ? "" : ", " + d.unitOf(m))),
+                       QString::fromStdString(m.description),
+                       std::find(usual.begin(), usual.end(), m.name) != usual.end()});
+    return out;
+}
+
+DrivePresenter::Cost DrivePresenter::cost(const std::vector<std::string>& channels) const {
+    if (!desks_.car.kit) return {};
+    const auto set = job::channelSet(*desks_.car.kit, channels);
+    if (!set) return {QString::fromStdString(set.error().message), false};
+    return {QString("%1 at %2 Hz \u00b7 link %3 %")
+                .arg(set->measurements.size())
+                .arg(set->rate_hz, 0, 'f', 0)
+                .arg(set->plan.busLoad * 100, 0, 'f', 0),
+            true};
+}
+
+double DrivePresenter::now(roles::Role role) const {
+    return desks_.drive.role(role);
+}
+
+double DrivePresenter::fuelOff_pct() const {
+    if (now("fuel_cut") != 0) return std::nan("");
+    return evidence::airRatioOf(now("lambda_measured"), now("lambda_asked"), now("short_trim") / 100,
+                                now("long_trim") / 100) *
+               100 -
+           100;
+}
+
+void DrivePresenter::watch(std::vector<roles::Role> roles) {
+    watched_ = std::move(roles);
+    columns_.assign(watched_.size(), {});
+}
+
+void DrivePresenter::take() {
+    constexpr size_t kMost = 40000;
+    if (time_s_.size() >= kMost) {
+        const auto half = static_cast<long>(kMost / 2);
+        time_s_.erase(time_s_.begin(), time_s_.begin() + half);
+        for (auto& column : columns_)
+            column.erase(column.begin(), column.begin() + half);
+    }
+    time_s_.push_back(desks_.drive.live().time_s);
+    for (size_t i = 0; i < watched_.size(); ++i)
+        columns_[i].push_back(static_cast<float>(now(watched_[i])));
+}
+
+std::shared_ptr<const job::LiveCoverage> DrivePresenter::coverage() const {
+    return desks_.drive.coverage();
+}
+
+const BenchOrders& DrivePresenter::benchOrders() const {
+    return desks_.link.benchOrders();
+}
+
+void DrivePresenter::order(const BenchOrders& orders) {
+    desks_.link.orderBenchCar(orders);
+}
+
+void DrivePresenter::setTimeLapse(double lapse) {
+    desks_.link.setTimeLapse(lapse);
+}
+
+const units::Preferences& DrivePresenter::units() const {
+    return desks_.units.preferences();
+}
+
+}  // namespace brusk::app

@@ -1,0 +1,150 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "app/stations/review/ReviewPresenter.h"
+
+#include "app/desks/Background.h"
+#include "app/desks/CarInHand.h"
+#include "app/desks/Desks.h"
+#include "app/desks/EvidenceDesk.h"
+#include "app/desks/Messages.h"
+#include "app/desks/Places.h"
+#include "app/desks/Playback.h"
+#include "app/desks/RoundDesk.h"
+#include "app/desks/UnitChoice.h"
+#include "core/job/Correct.h"
+#include "core/proposals/AirCorrection.h"
+
+namespace brusk::app {
+
+ReviewPresenter::ReviewPresenter(Desks& desks, QObject* parent) : QObject(parent), desks_(desks) {
+    connect(&desks.places, &Places::roundShown, this, &ReviewPresenter::roundShown);
+    connect(&desks.units, &UnitChoice::changed, this, &ReviewPresenter::unitsChanged);
+    connect(&desks.playback, &Playback::momentChanged, this, &ReviewPresenter::momentChanged);
+    connect(&desks.evidence, &EvidenceDesk::changed, this, &ReviewPresenter::refreshCells);
+}
+
+QString ReviewPresenter::roundText() const {
+    const auto* round = desks_.round.selected();
+    return round ? QString("round %1, %2").arg(round->number).arg(QString::fromStdString(round->title)) : QString();
+}
+
+const units::Preferences& ReviewPresenter::units() const {
+    return desks_.units.preferences();
+}
+
+bool ReviewPresenter::look() {
+    const auto* round = desks_.round.selected();
+    auto there = round ? desks_.evidence.recordings(round->id) : std::vector<carfolder::RecordingEntry>();
+    // What is looked at stays where it is, as long as nothing was driven since.
+    const QString shown = round ? QString("%1/%2/%3")
+                                      .arg(QString::fromStdString(desks_.car.folder->path().string()))
+                                      .arg(round->id)
+                                      .arg(there.size())
+                                : QString();
+    const bool other = !round || shown != shown_;
+    shown_ = shown;
+    if (other) {
+        recordings_ = std::move(there);
+        recording_.reset();
+        file_.clear();
+        if (round) desks_.evidence.load(round->id);
+    }
+    refreshCells();
+    return other;
+}
+
+void ReviewPresenter::load(size_t at) {
+    if (at >= recordings_.size()) return;
+    using Loaded = Result<std::shared_ptr<const recording::Recording>>;
+    const QString title = QString("round %1, %2")
+                              .arg(desks_.round.selected()->number)
+                              .arg(QString::fromStdString(recordings_[at].title));
+    desks_.background.latest(
+        this,
+        [folder = desks_.car.folder, entry = recordings_[at]]() -> Loaded {
+            return job::loadRecording(*folder, entry);
+        },
+        [this, title, file = recordings_[at].file, of = desks_.car.folder](Loaded loaded) {
+            if (of != desks_.car.folder) return;
+            if (!loaded) {
+                shown_.clear();  // to be tried again
+                return desks_.messages.failed(loaded.error());
+            }
+            recording_ = *loaded;
+            file_ = file;
+            emit recordingLoaded();
+            desks_.playback.lookAt(recording_, title);
+        });
+}
+
+void ReviewPresenter::refreshCells() {
+    map_ = {};
+    samples_.reset();
+    noMap_ = false;
+    drives_ = desks_.evidence.of(desks_.places.round());
+    const auto* calibration = desks_.round.calibration();
+    if (drives_ && calibration) {
+        const auto* ve = calibration->definition().parameterWithRole("ve_map");
+        noMap_ = !ve;
+        if (auto table = ve ? calibration->read(*ve) : Result<calibration::Table>(fail(ErrorCode::NotFound, "")); table)
+            map_ = std::move(*table);
+    }
+    if (!map_.values.empty() && drives_->mixture())
+        samples_ = std::make_shared<const evidence::MapSamples>(calibration->definition(), map_, *drives_,
+                                                                evidence::Measure::mixture());
+    emit cellsChanged();
+}
+
+ReviewPresenter::Finding ReviewPresenter::finding() const {
+    if (recordings_.empty()) {
+        if (!desks_.round.selected()) return {};
+        return {"No drive was recorded on this round. Flash it and record one on the Drive station."};
+    }
+    if (noMap_)
+        return {"The definition does not say which map is the volumetric efficiency. Give it its role on the Maps "
+                "station, under Definition.",
+                "warm"};
+    if (!drives_) return {"Reading the recordings \u2026"};
+    if (!drives_->mixture()) return {QString::fromStdString(drives_->mixture().error().text()), "warm"};
+    if (!samples_) return {};
+    const auto error = evidence::fuelError(samples_->cells(), proposals::kVisited);
+    const auto& cost = drives_->mixture()->leftOut;
+    return {QString("Fuel is off by %1 % over %2 cells. %3 of %4 samples are settled.")
+                .arg(error.rms * 100, 0, 'f', 1)
+                .arg(error.cells)
+                .arg(cost.kept)
+                .arg(cost.recorded),
+            error.rms > 0.05 ? "warm" : "good"};
+}
+
+std::vector<double> ReviewPresenter::moments(size_t cell) const {
+    const auto drive = samples_ ? drives_->named(file_) : std::nullopt;
+    return drive ? samples_->times(cell, static_cast<uint16_t>(*drive)) : std::vector<double>();
+}
+
+std::optional<double> ReviewPresenter::moment() const {
+    if (!recording_ || desks_.playback.recording() != recording_) return std::nullopt;
+    return desks_.playback.time_s();
+}
+
+bool ReviewPresenter::playing() const {
+    return desks_.playback.playing();
+}
+
+void ReviewPresenter::setMoment(double time_s) {
+    desks_.playback.setMoment(time_s);
+}
+
+void ReviewPresenter::playOrHalt() {
+    desks_.playback.play(!desks_.playback.playing());
+}
+
+std::optional<std::pair<double, double>> ReviewPresenter::place() const {
+    const auto now = moment();
+    if (!now || !samples_) return std::nullopt;
+    const auto x = evidence::valueAlong(*recording_, samples_->axes.x, *now),
+               y = evidence::valueAlong(*recording_, samples_->axes.y, *now);
+    if (!x || !y) return std::nullopt;
+    return std::pair(*x, *y);
+}
+
+}  // namespace brusk::app

@@ -1,0 +1,74 @@
+// What the Review station shows: the recordings of the round that is looked at, one of them at a moment, and what its
+// drives say of the cells of the map.
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include <QObject>
+
+#include "core/carfolder/Recordings.h"
+#include "core/evidence/Drives.h"
+#include "core/evidence/MapSamples.h"
+
+namespace brusk::app {
+
+class Desks;
+
+class ReviewPresenter : public QObject {
+    Q_OBJECT
+  public:
+    explicit ReviewPresenter(Desks& desks, QObject* parent = nullptr);
+
+    /// A round is looked at, perhaps another one; true when its list is another than that of before.
+    bool look();
+    QString roundText() const;  ///< empty: nothing was read yet
+    const std::vector<carfolder::RecordingEntry>& recordings() const { return recordings_; }
+    /// Loads one of the recordings; the newest asking counts.
+    void load(size_t recording);
+    /// The one that was loaded last.
+    const std::shared_ptr<const recording::Recording>& recording() const { return recording_; }
+
+    /// The map whose cells are shown, of the bytes that were in the car; without values while that is not known.
+    const calibration::Table& map() const { return map_; }
+    /// What all drives of the round say of it; null while that is not known.
+    const evidence::MapSamples* samples() const { return samples_.get(); }
+    /// What was found, a sentence, or what is waited for.
+    struct Finding {
+        QString sentence;
+        const char* role = "faint";
+    };
+    Finding finding() const;
+    /// Moments of the loaded recording in a cell, s.
+    std::vector<double> moments(size_t cell) const;
+
+    // Where the recording that is looked at stands; nothing while another is.
+    std::optional<double> moment() const;
+    bool playing() const;
+    void setMoment(double time_s);
+    void playOrHalt();
+    /// Where the engine is on the map's axes then, in the axes' units.
+    std::optional<std::pair<double, double>> place() const;
+
+    const units::Preferences& units() const;
+
+  signals:
+    void recordingLoaded();
+    void cellsChanged();
+    void momentChanged();
+    void unitsChanged();
+    void roundShown();
+
+  private:
+    void refreshCells();
+
+    Desks& desks_;
+    std::vector<carfolder::RecordingEntry> recordings_;
+    QString shown_;  ///< folder, round and number of recordings in the list
+    std::shared_ptr<const recording::Recording> recording_;
+    std::string file_;  ///< of the recording
+    bool noMap_ = false;
+    calibration::Table map_;
+    std::shared_ptr<const evidence::Drives> drives_;  ///< whose samples are shown
+    std::shared_ptr<const evidence::MapSamples> samples_;
+};
+
+}  // namespace brusk::app

@@ -11,11 +11,9 @@
 #include <functional>
 
 #include "app/desks/Desks.h"
+#include "app/desks/Messages.h"
 #include "app/shell/MainWindow.h"
 #include "app/theme/Theme.h"
-#include "app/desks/Messages.h"
-#include "app/desks/OpenFolder.h"
-#include "app/desks/SheetDesk.h"
 
 using namespace brusk;
 using namespace brusk::app;
@@ -74,8 +72,7 @@ int run(int argc, char** argv) {
     Theme::instance().setDark(options.isSet("dark"));
     storage::RealFileSystem files;
     Desks desks(files, dataFolder());
-    desks.sheet.setOwnParts(QStandardPaths::writableLocation(QStandardPaths::AppDataLocation).toStdString() +
-                        "/parts.json");
+    desks.setOwnParts(QStandardPaths::writableLocation(QStandardPaths::AppDataLocation).toStdString() + "/parts.json");
     MainWindow window(desks);
     application.say = [&](const QString& sentence) { desks.messages.say(sentence, true); };
     const bool demo = options.isSet("demo");
@@ -84,7 +81,7 @@ int run(int argc, char** argv) {
         if (!done)
             desks.messages.say(QString::fromStdString(done.error().text()), true);
         else if (demo)
-            desks.sheet.offer(dataFolder() / "heron" / "build-sheet.json");
+            desks.offerSheet(dataFolder() / "heron" / "build-sheet.json");
     }
     window.show();
     if (options.isSet("print-start-time"))

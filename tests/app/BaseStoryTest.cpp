@@ -12,12 +12,12 @@
 
 #include "Expect.h"
 #include "Maps.h"
-#include "app/stations/base/BaseStation.h"
-#include "app/stations/maps/RolesPage.h"
-#include "core/definition/A2lWriter.h"
 #include "app/desks/DefinitionDesk.h"
 #include "app/desks/ReferenceDesk.h"
 #include "app/desks/SheetDesk.h"
+#include "app/stations/base/BaseStation.h"
+#include "app/stations/maps/RolesPage.h"
+#include "core/definition/A2lWriter.h"
 
 using namespace brusk;
 using namespace brusk::app;
@@ -69,8 +69,7 @@ class BaseStoryTest : public QObject {
 void BaseStoryTest::anEmptySheetBecomesRoundOneByKeyboard() {
     Story story;
     QVERIFY(story.begin());
-    Desks& desks = story.desks();
-    desks.sheet.setSheet({});
+    story.setSheet({});
     // From here on there are only keys, sent to whatever has the keyboard.
     const auto press = [&](int key, Qt::KeyboardModifiers with = Qt::NoModifier) {
         QWidget* to = QApplication::focusWidget();
@@ -152,7 +151,6 @@ void BaseStoryTest::anEmptySheetBecomesRoundOneByKeyboard() {
 void BaseStoryTest::nonsenseIsRefusedBesideItsField() {
     Story story;
     QVERIFY(story.begin());
-    Desks& desks = story.desks();
     story.goTo("Car");
     // The sentences that stand below fields; one that stands below another's would show here too.
     const auto refused = [&] {
@@ -248,7 +246,7 @@ void BaseStoryTest::nonsenseIsRefusedBesideItsField() {
     // A table longer than the form is kept whole, whatever else is typed.
     auto sheet = story.sheet();
     sheet.deadTimes = {{8, 1700}, {9, 1580}, {10, 1465}, {11, 1350}, {12, 1230}, {14, 995}, {15, 880}};
-    desks.sheet.setSheet(sheet);
+    story.setSheet(sheet);
     put(story, "fitted_octane", "95");
     QVERIFY(story.sheet().deadTimes == sheet.deadTimes);
     QCOMPARE(*story.sheet().of(proposals::Fact::Octane), 95.0);
@@ -449,7 +447,7 @@ void BaseStoryTest::partsComeFromTheLibraryAndOnesOwn() {
     Story story;
     QVERIFY(story.begin());
     Desks& desks = story.desks();
-    desks.sheet.setSheet({});
+    story.setSheet({});
     story.goTo("Car");
     const auto choose = [](const QString& part, const std::function<void()>& open) {
         bool found = false;
@@ -484,10 +482,11 @@ void BaseStoryTest::partsComeFromTheLibraryAndOnesOwn() {
     QTest::keyClicks(story.window().focusWidget(), "Brindal 620, measured");
     QTest::keyClick(story.window().focusWidget(), Qt::Key_Return);
     QVERIFY2(story.message().contains("part of your own"), qPrintable(story.message()));
-    desks.sheet.setSheet({});
+    story.setSheet({});
     QVERIFY(choose("Brindal 620, measured", click));
     QCOMPARE(*story.sheet().of(proposals::Fact::InjectorFlow), 635.0);
-    const auto own = std::find_if(desks.sheet.parts().begin(), desks.sheet.parts().end(), [](const auto& p) { return p.own; });
+    const auto own =
+        std::find_if(desks.sheet.parts().begin(), desks.sheet.parts().end(), [](const auto& p) { return p.own; });
     QVERIFY(own != desks.sheet.parts().end());
     desks.sheet.forgetPart(proposals::Part(*own));
     QVERIFY(!choose("Brindal 620, measured", click));

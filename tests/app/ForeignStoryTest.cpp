@@ -5,10 +5,9 @@
 #include "DrivenCar.h"
 #include "Expect.h"
 #include "Story.h"
+#include "app/desks/Places.h"
 #include "core/calibration/Compare.h"
 #include "core/recording/Mdf4.h"
-#include "app/desks/CarInHand.h"
-#include "app/desks/Places.h"
 
 using namespace brusk;
 using namespace brusk::app;

@@ -15,12 +15,11 @@
 
 #include "Expect.h"
 #include "Story.h"
-#include "app/widgets/MapGrid.h"
 #include "app/desks/CarInHand.h"
 #include "app/desks/ControllerDesk.h"
 #include "app/desks/FlashDesk.h"
-#include "app/desks/LinkDesk.h"
 #include "app/desks/OpenFolder.h"
+#include "app/widgets/MapGrid.h"
 
 using namespace brusk;
 using namespace brusk::app;
@@ -79,17 +78,17 @@ void LinkStoryTest::aFlashWhoseCableIsPulledIsSaidAndTheSameButtonFinishesIt() {
     QVERIFY(story.begin() && story.makeBase());
     story.goTo("Flash");
     QVERIFY(story.settle());
-    desks.link.setTimeLapse(1);
+    story.setTimeLapse(1);
     QTRY_VERIFY(story.find<QPushButton>("flash")->isEnabled());
     QVERIFY(story.click("flash") && story.click("confirmFlash"));
-    QTRY_VERIFY_WITH_TIMEOUT(desks.link.progress().step.find("Writing") == 0, 10000);
+    QTRY_VERIFY_WITH_TIMEOUT(story.progress().step.find("Writing") == 0, 10000);
     story.goTo("Car");
     QVERIFY(story.click("cable"));
     QVERIFY(story.settle());
     QVERIFY2(
         story.message().contains("The flash stopped at sector") && story.message().contains("Flash again to finish it"),
         qPrintable(story.message()));
-    QVERIFY(desks.link.state() == LinkState::Lost);
+    QVERIFY(story.linkState() == LinkState::Lost);
     QVERIFY(story.window().findChild<QLabel*>("inTheCar")->text().contains("The flash of round 1 was interrupted"));
     QVERIFY(!carHoldsRound(desks, story.selected()->id));
     story.hurry();
@@ -103,12 +102,11 @@ void LinkStoryTest::aFlashWhoseCableIsPulledIsSaidAndTheSameButtonFinishesIt() {
 
 void LinkStoryTest::aStoppedReadGoesOn() {
     Story story;
-    Desks& desks = story.desks();
     QVERIFY(story.connectBenchCar());
-    desks.link.setTimeLapse(5);
+    story.setTimeLapse(5);
     story.goTo("Car");
     QVERIFY(story.click("carPrimary"));
-    QTRY_VERIFY_WITH_TIMEOUT(desks.link.progress().done > 100000, 20000);
+    QTRY_VERIFY_WITH_TIMEOUT(story.progress().done > 100000, 20000);
     QVERIFY(story.click("carPrimary"));  // it says "Stop reading" now
     QVERIFY(story.settle());
     QVERIFY(story.message().contains("Stopped as you asked"));
@@ -120,9 +118,8 @@ void LinkStoryTest::aStoppedReadGoesOn() {
 
 void LinkStoryTest::theWindowStaysAliveWhileTheLinkWorks() {
     Story story;
-    Desks& desks = story.desks();
     QVERIFY(story.connectBenchCar());
-    desks.link.setTimeLapse(20);
+    story.setTimeLapse(20);
     story.goTo("Car");
     // Were the link waited for on this thread, there would be no beats.
     Heartbeat heart;
@@ -134,23 +131,22 @@ void LinkStoryTest::theWindowStaysAliveWhileTheLinkWorks() {
 
 void LinkStoryTest::theWindowStaysAliveWhileACableIsPulledInMidRead() {
     Story story;
-    Desks& desks = story.desks();
     QVERIFY(story.connectBenchCar());
-    desks.link.setTimeLapse(1);  // real time: a whole read takes half a minute
+    story.setTimeLapse(1);  // real time: a whole read takes half a minute
     story.goTo("Car");
     Heartbeat heart;
     QVERIFY(story.click("carPrimary"));
-    QTRY_VERIFY(desks.link.progress().done > 20000);
+    QTRY_VERIFY(story.progress().done > 20000);
     QVERIFY(story.click("cable"));
     QVERIFY(story.settle());
-    QVERIFY(desks.link.state() == LinkState::Lost);
+    QVERIFY(story.linkState() == LinkState::Lost);
     QTest::qWait(100);
     // Pulled again while the controller is asked, and the link closed while an answer is waited for.
     QVERIFY(story.click("cable") && story.settle());
     QVERIFY(story.click("carPrimary"));
     QTRY_VERIFY(story.busy());
-    desks.link.disconnectLink();
-    QVERIFY(desks.link.state() == LinkState::Closed);
+    story.disconnectLink();
+    QVERIFY(story.linkState() == LinkState::Closed);
     QTest::qWait(100);
     qInfo("%d beats, the longest pause %lld ms", heart.beats, static_cast<long long>(heart.longest_ms));
     QVERIFY(heart.beats > 20);
@@ -167,26 +163,24 @@ void LinkStoryTest::aSilentControllerNeverHoldsTheWindow() {
     QCOMPARE(::bind(listener, reinterpret_cast<const sockaddr*>(&address), sizeof address), 0);
     QCOMPARE(::listen(listener, 1), 0);
     Story story;
-    Desks& desks = story.desks();
     Heartbeat heart;
-    desks.link.connectTo("unix:" + QString::fromStdString(path), desks.folder.kits(), {});
+    story.connectTo("unix:" + QString::fromStdString(path));
     QTRY_VERIFY(story.busy());
     QTest::qWait(200);
     QVERIFY(story.busy());
     QElapsedTimer closing;
     closing.start();
-    desks.link.disconnectLink();
+    story.disconnectLink();
     const qint64 closed_ms = closing.elapsed();
     QTest::qWait(100);
     ::close(listener);
     qInfo("closed in %lld ms; %d beats, the longest pause %lld ms", static_cast<long long>(closed_ms), heart.beats,
           static_cast<long long>(heart.longest_ms));
-    QVERIFY(heart.beats > 20 && desks.link.state() == LinkState::Closed);
+    QVERIFY(heart.beats > 20 && story.linkState() == LinkState::Closed);
 }
 
 void LinkStoryTest::gatesAreShownWithWhatSettlesThem() {
     Story story;
-    Desks& desks = story.desks();
     QVERIFY(story.begin());
     auto* grid = story.openParameter("rev_limit");
     typeInto(grid, "7400");
@@ -205,7 +199,7 @@ void LinkStoryTest::gatesAreShownWithWhatSettlesThem() {
     QVERIFY(story.find<QLabel>("confirmText")->text().contains("Limits: Rev limit goes from 6700 to 7400 rpm"));
     QVERIFY(story.click("declineFlash"));
     // Without a link nobody can be asked: the gate blocks, and leads to where it is mended.
-    desks.link.disconnectLink();
+    story.disconnectLink();
     QTRY_VERIFY(story.find<QLabel>("gateBlocks"));
     QVERIFY(!story.find<QPushButton>("flash")->isEnabled());
     QVERIFY(story.click("gateRemedy"));
@@ -236,19 +230,19 @@ void LinkStoryTest::inMidFlashFolderLinkAndWindowAreHeld() {
     const auto folder = desks.car.folder;
     story.goTo("Flash");
     QTRY_VERIFY(story.find<QPushButton>("flash")->isEnabled());
-    desks.link.setTimeLapse(1);
+    story.setTimeLapse(1);
     QVERIFY(story.click("flash") && story.click("confirmFlash"));
-    QTRY_VERIFY(desks.flash.flashing() && desks.link.progress().done > 0);
+    QTRY_VERIFY(desks.flash.flashing() && story.progress().done > 0);
     EXPECT_FAILS(desks.folder.create(other.filePath("other").toStdString(), "other"), "is being written into the car");
-    EXPECT_FAILS(desks.folder.open(folder->path()), "is being written into the car");
-    QVERIFY(!desks.link.disconnectLink());
+    EXPECT_FAILS(story.open(folder->path()), "is being written into the car");
+    QVERIFY(!story.disconnectLink());
     QVERIFY(story.message().contains("is being written into the car"));
     QVERIFY(!story.window().close() && story.window().isVisible());
     QVERIFY(desks.flash.flashing() && desks.car.folder == folder);
     // Stopped as its own button does, it lets go of everything.
     QVERIFY(story.click("stopFlash") && story.settle());
-    desks.link.setTimeLapse(0);
-    QVERIFY(desks.link.disconnectLink());
+    story.setTimeLapse(0);
+    QVERIFY(story.disconnectLink());
     EXPECT_OK(desks.folder.create(other.filePath("other").toStdString(), "other"));
 }
 
@@ -258,7 +252,7 @@ void LinkStoryTest::aFolderThatSomebodyElseWorksInIsOnlyLookedAt() {
     auto first = std::make_unique<Story>(path);
     QVERIFY(first->begin());
     // The one that is open here is not shut out by its own lock.
-    EXPECT_OK(first->desks().folder.open((path + "/.").toStdString()));
+    EXPECT_OK(first->open((path + "/.").toStdString()));
     QVERIFY(first->folder().mayWrite());
     Story second(path);
     QVERIFY(second.message().contains("Another Brusk works in this folder"));
@@ -302,7 +296,7 @@ void LinkStoryTest::theTrafficIsShownInWordsAndSaved() {
     QCOMPARE(names.size(), 1);
     const auto log = link::readCandump(readText(exports.filePath(names[0]).toStdString().c_str()));
     EXPECT_OK(log);
-    QCOMPARE(log->frames.size(), desks.link.traffic()->frames().size());
+    QCOMPARE(log->frames.size(), desks.flash.traffic()->frames().size());
 }
 
 void LinkStoryTest::theCarIsComparedWithTheLedger() {
@@ -323,7 +317,7 @@ void LinkStoryTest::aCarNoProfileKnowsIsReadByObd() {
     Desks& desks = story.desks();
     story.hurry();
     QVERIFY(story.connectBenchCar());
-    QVERIFY(desks.link.obdCar());
+    QVERIFY(desks.controller.obdCar());
     QCOMPARE(story.find<QPushButton>("carPrimary")->text(), "Ask the car again");
     auto* values = story.find<QTableWidget>("obdValues");
     QTRY_VERIFY(values->rowCount() > 15);
@@ -334,7 +328,7 @@ void LinkStoryTest::aCarNoProfileKnowsIsReadByObd() {
     QVERIFY(story.find<QLabel>("obdCodes")->text().contains("No trouble codes"));
     QVERIFY(story.find<QLabel>("linkState")->text().contains("no profile knows its controller"));
     // The values are asked for again by themselves.
-    QSignalSpy again(&desks.link, &LinkDesk::obdChanged);
+    QSignalSpy again(&desks.controller, &ControllerDesk::obdChanged);
     QTRY_VERIFY_WITH_TIMEOUT(again.count() >= 2, 10000);
 }
 

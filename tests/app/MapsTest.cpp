@@ -8,12 +8,9 @@
 
 #include "Expect.h"
 #include "Maps.h"
-#include "core/base/Text.h"
 #include "app/desks/EvidenceDesk.h"
 #include "app/desks/Places.h"
-#include "app/desks/RoundDesk.h"
-#include "app/desks/SheetDesk.h"
-#include "app/desks/UnitChoice.h"
+#include "core/base/Text.h"
 
 using namespace brusk;
 using namespace brusk::app;
@@ -330,14 +327,13 @@ void MapsTest::theCardTellsWhatIsKnown() {
 void MapsTest::numbersAreShownAndTypedInTheChosenUnit() {
     Story story;
     QVERIFY(story.begin());
-    Desks& desks = story.desks();
     auto* maps = mapsOf(story);
     auto* grid = story.openParameter("boost target");
     grid->select(4, 5);
     const double kPa = story.calibration()->read("boost_target")->at(4, 5);
     units::Preferences wanted;
     wanted.wanted[units::Quantity::Pressure] = "psi";
-    desks.units.choose(wanted);
+    story.chooseUnits(wanted);
     QVERIFY(std::abs(grid->contents().values[grid->currentCell()] - kPa / 6.894757) < 1e-3);
     QVERIFY(maps->card()->text("Value").endsWith("psi"));
     typeInto(grid, "20");
@@ -347,16 +343,15 @@ void MapsTest::numbersAreShownAndTypedInTheChosenUnit() {
     // An air-fuel ratio is of the fuel on the build sheet.
     auto sheet = story.sheet();
     sheet.of(proposals::Fact::Ethanol) = 85;
-    desks.sheet.setSheet(sheet);
-    QVERIFY(std::abs(desks.units.preferences().stoichiometric - 9.8) < 0.1);
-    desks.units.choose({});
+    story.setSheet(sheet);
+    QVERIFY(std::abs(story.units().stoichiometric - 9.8) < 0.1);
+    story.chooseUnits({});
     QVERIFY(std::abs(grid->contents().values[grid->currentCell()] - 144.79) < 0.006);
 }
 
 void MapsTest::anAxisIsReSpacedWithItsSurface() {
     Story story;
     QVERIFY(story.begin());
-    Desks& desks = story.desks();
     auto* maps = mapsOf(story);
     story.openParameter("how full");
     const image::Image first = imageOf(story);
@@ -378,7 +373,7 @@ void MapsTest::anAxisIsReSpacedWithItsSurface() {
     choose(maps, "shape", "respaceY");
     edit->setText("1 2 3");
     QVERIFY(!story.find<QPushButton>("applyRespace")->isEnabled());
-    desks.round.undo();
+    story.undo();
     QVERIFY(imageOf(story) == first);
 }
 
@@ -395,8 +390,8 @@ void MapsTest::theEvidenceOfADriveIsSeen() {
     const auto seen = std::count_if(dots.begin(), dots.end(), [](float dot) { return dot > 0; });
     QVERIFY(seen > 10 && seen < static_cast<long>(dots.size()));
     const auto driven = story.desks().evidence.behind(story.desks().places.round());
-    const auto evidence = job::evidenceOf(*driven, story.calibration()->definition(),
-                                          *story.calibration()->read("ve_map"));
+    const auto evidence =
+        job::evidenceOf(*driven, story.calibration()->definition(), *story.calibration()->read("ve_map"));
     const auto& cells = evidence.cells;
     QCOMPARE(std::count_if(cells.begin(), cells.end(), [](const auto& cell) { return cell.count > 0; }), seen);
     // How full a dot is tells how far its samples agree.

@@ -11,12 +11,11 @@
 #include "../../bench/LargeDefinition.h"
 #include "Expect.h"
 #include "Maps.h"
+#include "app/desks/DefinitionDesk.h"
+#include "app/desks/ReferenceDesk.h"
 #include "core/base/Text.h"
 #include "core/definition/A2lWriter.h"
 #include "core/image/ImageFile.h"
-#include "app/desks/DefinitionDesk.h"
-#include "app/desks/ReferenceDesk.h"
-#include "app/desks/RoundDesk.h"
 
 using namespace brusk;
 using namespace brusk::app;
@@ -75,15 +74,14 @@ void MapsWorkTest::aMapAndItsAxesComeFromADonor() {
     QCOMPARE(story.calibration()->read("ve_map")->raw, donor.read(ve)->raw);
     // The other maps on that axis kept their surface.
     QVERIFY(story.message().contains("their surfaces were kept"));
-    desks.round.undo();
-    desks.round.undo();
+    story.undo();
+    story.undo();
     QVERIFY(imageOf(story) == first);
 }
 
 void MapsWorkTest::aFamilyIsFilledAlikeInOneAction() {
     Story story;
     QVERIFY(story.begin());
-    Desks& desks = story.desks();
     const image::Image first = imageOf(story);
     story.goTo("Maps");
     auto* finder = story.find<QLineEdit>("finder");
@@ -97,7 +95,7 @@ void MapsWorkTest::aFamilyIsFilledAlikeInOneAction() {
     QVERIFY(story.click("familyApply"));
     QCOMPARE(story.history().done().size(), size_t{1});
     QVERIFY(story.history().undoName().find("parameters") != std::string::npos);
-    desks.round.undo();
+    story.undo();
     QVERIFY(imageOf(story) == first);
     // Curves filled like the open one, each on its own breakpoints.
     std::vector<std::string> family;
@@ -136,7 +134,7 @@ void MapsWorkTest::aFamilyIsFilledAlikeInOneAction() {
         ++alike;
     }
     QVERIFY2(alike > 0, qPrintable(story.message()));
-    desks.round.undo();
+    story.undo();
     QVERIFY(imageOf(story) == first);
 }
 
@@ -180,7 +178,7 @@ void MapsWorkTest::aMissingParameterIsFoundInALargeDefinitionAndCopied() {
     const auto original = files.read(folder / "aldine-e2.a2l");
     EXPECT_OK(original);
     QVERIFY(std::string(asText(*original)) == readText(BRUSK_DATA_DIR "/heron/aldine-e2.a2l"));
-    story.desks().round.saveNow();
+    story.saveNow();
     Story again(QString::fromStdString(story.folder().path().string()));
     QVERIFY(again.calibration() && again.calibration()->definition().parameter("altitude_reserve"));
 }
@@ -317,7 +315,7 @@ void MapsWorkTest::editsGoToTheHardwaresLimitsOnlyWhenAllowed() {
     typeInto(grid, "12500");
     QVERIFY(story.message().contains("beyond its limits, 500 to 12000"));
     choose(mapsOf(story), "shape", "hardwareLimits");
-    QVERIFY(!desks.round.hardwareLimits());
+    QVERIFY(!story.hardwareLimits());
 }
 
 void MapsWorkTest::fourParametersStandSideBySide() {
@@ -386,14 +384,13 @@ void MapsWorkTest::editsAreUndoneAfterTheProgramWasClosed() {
         QTest::keyClick(grid, Qt::Key_Z, Qt::ControlModifier);
     }
     Story again(path);
-    Desks& desks = again.desks();
     again.select(again.rounds()[0].id);
     QCOMPARE(*again.calibration()->value("rev_limit"), 6400.0);
     QVERIFY(again.history().canUndo() && again.history().canRedo());
-    desks.round.undo();
+    again.undo();
     QCOMPARE(*again.calibration()->value("rev_limit"), before);
-    desks.round.redo();
-    desks.round.redo();
+    again.redo();
+    again.redo();
     QCOMPARE(*again.calibration()->value("rev_limit"), 6300.0);
 }
 

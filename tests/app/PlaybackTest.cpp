@@ -7,10 +7,9 @@
 
 #include "Expect.h"
 #include "Maps.h"
-#include "app/widgets/LaneView.h"
 #include "app/desks/DriveDesk.h"
 #include "app/desks/Playback.h"
-#include "app/desks/UnitChoice.h"
+#include "app/widgets/LaneView.h"
 
 using namespace brusk;
 using namespace brusk::app;
@@ -110,9 +109,9 @@ void PlaybackTest::playingHaltsAtTheEndAndBeginsAgain() {
 
 void PlaybackTest::readoutsAndCellsSpeakTheWantedUnits() {
     Desks& desks = story_->desks();
-    units::Preferences wanted = desks.units.preferences();
+    units::Preferences wanted = story_->units();
     wanted.wanted[units::Quantity::Pressure] = "psi";
-    desks.units.choose(wanted);
+    story_->chooseUnits(wanted);
     review();
     auto* cells = story_->find<MapGrid>("cellView");
     QTRY_VERIFY_WITH_TIMEOUT(cells->isVisible() && !cells->contents().values.empty(), 20000);
@@ -124,7 +123,7 @@ void PlaybackTest::readoutsAndCellsSpeakTheWantedUnits() {
     auto* readout = story_->find<QFrame>("readout_manifold_pressure");
     QVERIFY(readout);
     QCOMPARE(readout->findChildren<QLabel*>().front()->text(), QString("pressure psi"));
-    desks.units.choose({});
+    story_->chooseUnits({});
     QCOMPARE(readout->findChildren<QLabel*>().front()->text(), QString("pressure kPa"));
 }
 

@@ -9,6 +9,7 @@
 #include "app/desks/OpenFolder.h"
 #include "app/desks/RoundDesk.h"
 #include "app/desks/SheetDesk.h"
+#include "app/desks/UnitChoice.h"
 
 namespace brusk::app {
 
@@ -60,12 +61,64 @@ const proposals::BuildSheet& Story::sheet() {
     return desks_->sheet.sheet();
 }
 
+void Story::setSheet(const proposals::BuildSheet& sheet) {
+    desks_->sheet.setSheet(sheet);
+}
+
+void Story::undo() {
+    desks_->round.undo();
+}
+
+void Story::redo() {
+    desks_->round.redo();
+}
+
+void Story::saveNow() {
+    desks_->round.saveNow();
+}
+
+const units::Preferences& Story::units() {
+    return desks_->units.preferences();
+}
+
+void Story::chooseUnits(const units::Preferences& units) {
+    desks_->units.choose(units);
+}
+
+Done Story::open(const storage::Path& folder) {
+    return desks_->folder.open(folder);
+}
+
+void Story::setTimeLapse(double lapse) {
+    desks_->link.setTimeLapse(lapse);
+}
+
+const link::Identity* Story::identity() {
+    return desks_->link.identity();
+}
+
 bool Story::busy() {
     return desks_->link.busy();
 }
 
-bool Story::linkIsOpen() {
-    return desks_->link.state() == LinkState::Open;
+LinkState Story::linkState() {
+    return desks_->link.state();
+}
+
+const link::Progress& Story::progress() {
+    return desks_->link.progress();
+}
+
+void Story::connectTo(const QString& choice) {
+    desks_->link.connectTo(choice, desks_->folder.kits(), {});
+}
+
+bool Story::disconnectLink() {
+    return desks_->link.disconnectLink();
+}
+
+bool Story::hardwareLimits() {
+    return desks_->round.hardwareLimits();
 }
 
 Bytes benchFlash(Desks& desks) {

@@ -6,13 +6,15 @@
 #include <QTest>
 #include <memory>
 
+#include "app/desks/Desks.h"
+#include "app/desks/LinkFacts.h"
 #include "app/shell/MainWindow.h"
 #include "app/theme/Theme.h"
 #include "app/widgets/MapGrid.h"
 #include "core/calibration/Calibration.h"
 #include "core/carfolder/CarFolder.h"
+#include "core/link/Transfer.h"
 #include "core/proposals/BuildSheet.h"
-#include "app/desks/Desks.h"
 
 namespace brusk::app {
 
@@ -32,9 +34,23 @@ class Story {
     const calibration::Calibration* calibration();
     const calibration::EditHistory& history();
     const proposals::BuildSheet& sheet();
+    void setSheet(const proposals::BuildSheet& sheet);
+    void undo();
+    void redo();
+    void saveNow();
+    const units::Preferences& units();
+    void chooseUnits(const units::Preferences& units);
+    Done open(const storage::Path& folder);
+    void setTimeLapse(double lapse);
+    const link::Identity* identity();
     /// A task runs on the link.
     bool busy();
-    bool linkIsOpen();
+    bool linkIsOpen() { return linkState() == LinkState::Open; }
+    LinkState linkState();
+    const link::Progress& progress();
+    void connectTo(const QString& choice);
+    bool disconnectLink();
+    bool hardwareLimits();
 
     /// The one visible widget of this name and type; the test fails when there is none.
     template <class T>

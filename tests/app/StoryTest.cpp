@@ -9,20 +9,16 @@
 
 #include "Expect.h"
 #include "Story.h"
-#include "app/stations/correct/CorrectStation.h"
-#include "app/widgets/LaneView.h"
-#include "app/widgets/MapGrid.h"
-#include "core/image/ImageFile.h"
-#include "app/link/LinkParts.h"
-#include "benchcar/VirtualBus.h"
-#include "core/job/Correct.h"
 #include "app/desks/CarInHand.h"
 #include "app/desks/ControllerDesk.h"
 #include "app/desks/DriveDesk.h"
-#include "app/desks/LinkDesk.h"
-#include "app/desks/OpenFolder.h"
-#include "app/desks/RoundDesk.h"
-#include "app/desks/SheetDesk.h"
+#include "app/link/LinkParts.h"
+#include "app/stations/correct/CorrectStation.h"
+#include "app/widgets/LaneView.h"
+#include "app/widgets/MapGrid.h"
+#include "benchcar/VirtualBus.h"
+#include "core/image/ImageFile.h"
+#include "core/job/Correct.h"
 
 using namespace brusk;
 using namespace brusk::app;
@@ -167,7 +163,7 @@ void StoryTest::whatWasFlashedIsNotUndone() {
     QCOMPARE(*story.calibration()->value("rev_limit"), 6400.0);
     typeInto(grid, "6200");
     QVERIFY(story.selected()->id != flashed && story.selected()->state == carfolder::RoundState::Draft);
-    desks.round.saveNow();
+    story.saveNow();
     QVERIFY(carHoldsRound(desks, flashed));  // the round in the car still is what it was
     QVERIFY(*desks.car.contents.round == flashed);
 }
@@ -355,7 +351,7 @@ void StoryTest::aFolderThatIsNoneIsSaidAndNothingChanges() {
     Story story;
     QVERIFY(story.begin());
     QTemporaryDir empty;
-    EXPECT_FAILS(story.desks().folder.open(empty.path().toStdString()), "is not a car folder");
+    EXPECT_FAILS(story.open(empty.path().toStdString()), "is not a car folder");
     QVERIFY(story.selected() && story.linkIsOpen());
     QVERIFY(QDir(empty.path()).isEmpty());
 }
@@ -371,7 +367,7 @@ void StoryTest::aLinkNobodyListensOnIsSaid() {
     QTest::keyClicks(path, "/tmp/brusk-nobody-is-here");
     QVERIFY(story.click("carPrimary"));
     QVERIFY(story.message().contains("Nobody listens on /tmp/brusk-nobody-is-here"));
-    QVERIFY(story.desks().link.state() == LinkState::Lost);
+    QVERIFY(story.linkState() == LinkState::Lost);
     QVERIFY(story.find<QPushButton>("carPrimary")->isEnabled());  // it can be tried again
 }
 
@@ -404,7 +400,7 @@ void StoryTest::aBuildSheetThatCantBeReadIsSaidAndKept() {
     QVERIFY2(again.message().contains("build sheet can't be read"), qPrintable(again.message()));
     proposals::BuildSheet typed;
     typed.of(proposals::Fact::Ethanol) = 10;
-    again.desks().sheet.setSheet(typed);
+    again.setSheet(typed);
     QVERIFY(again.message().contains("nothing is kept over it"));
     QCOMPARE(again.folder().settings().sheet()->facts, facts);
 }
@@ -417,15 +413,14 @@ void StoryTest::aVinThatIsNoTextIsShown() {
     std::fill_n(flash.begin() + static_cast<long>(at), benchcar::map::kVinSize, uint8_t{0xFF});
     std::copy(vin.begin(), vin.end(), flash.begin() + static_cast<long>(at));
     Story story;
-    EXPECT_OK(story.folder().files().save(story.folder().path() / "benchcar.flash",
-                                                     ByteSpan(flash.data(), flash.size())));
+    EXPECT_OK(
+        story.folder().files().save(story.folder().path() / "benchcar.flash", ByteSpan(flash.data(), flash.size())));
     QVERIFY(story.begin());
     QString all;
     for (const QLabel* text : story.window().station("Car")->findChildren<QLabel*>())
         all += text->text() + "\n";
     QVERIFY2(all.contains(QString::fromUtf8("M\u00dcLLER\uFFFD7")), qPrintable(all));
-    QVERIFY(QString::fromStdString(story.rounds().front().note)
-                .contains(QString::fromUtf8("M\u00dcLLER\uFFFD7")));
+    QVERIFY(QString::fromStdString(story.rounds().front().note).contains(QString::fromUtf8("M\u00dcLLER\uFFFD7")));
 }
 
 void StoryTest::withoutACarEveryStationSaysWhatToDo() {
@@ -453,8 +448,8 @@ void StoryTest::theOperatorChangesWeatherFuelAndFaultsWhileItDrives() {
         QTest::keyClicks(box, text);
         QTest::keyClick(box, Qt::Key_Return);
     }
-    QCOMPARE(story.desks().link.benchOrders().octane_RON, 95.0);
-    QCOMPARE(story.desks().link.benchOrders().temperature_C, 35.0);
+    QCOMPARE(story.desks().drive.benchOrders().octane_RON, 95.0);
+    QCOMPARE(story.desks().drive.benchOrders().temperature_C, 35.0);
     // The idle route at twenty times as fast lasts five seconds; the fault comes in the middle of it.
     auto* route = story.find<QComboBox>("route");
     route->setFocus();

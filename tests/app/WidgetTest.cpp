@@ -7,8 +7,8 @@
 #include <thread>
 
 #include "Expect.h"
-#include "app/theme/Theme.h"
 #include "app/desks/Background.h"
+#include "app/theme/Theme.h"
 #include "app/widgets/LaneView.h"
 #include "app/widgets/MapGrid.h"
 #include "app/widgets/ProfileView.h"

@@ -8,16 +8,15 @@
 #include <QTemporaryDir>
 
 #include "Story.h"
+#include "app/desks/CarInHand.h"
+#include "app/desks/Playback.h"
+#include "app/desks/ReferenceDesk.h"
 #include "app/stations/base/BaseStation.h"
 #include "app/stations/flash/GateList.h"
 #include "app/stations/maps/MapsStation.h"
 #include "app/widgets/LaneView.h"
 #include "app/widgets/MapGrid.h"
 #include "core/job/FlashRound.h"
-#include "app/desks/CarInHand.h"
-#include "app/desks/LinkDesk.h"
-#include "app/desks/Playback.h"
-#include "app/desks/ReferenceDesk.h"
 
 using namespace brusk::app;
 
@@ -38,7 +37,7 @@ void shootGates(Story& story, const QString& out) {
             if (gate.verdict == job::Gate::Verdict::Blocks) gates.push_back(gate);
     };
     const auto with = [&](auto change) {
-        link::Identity identity = *desks.link.identity();
+        link::Identity identity = *story.identity();
         change(identity);
         take(demo, identity);
     };
@@ -49,14 +48,14 @@ void shootGates(Story& story, const QString& out) {
     with([](link::Identity& i) { i.engineSpeed_rpm = 850; });
     job::Kit unmendable = demo;
     unmendable.profile.checksums.front() = {0x8C0000, 16, 0x800100};
-    take(unmendable, *desks.link.identity());
+    take(unmendable, *story.identity());
     const std::string identity = folder.settings().get("identity").value_or("");
     if (!folder.settings().set("identity", "")) qFatal("no identity to forget");
-    take(demo, *desks.link.identity());
+    take(demo, *story.identity());
     if (!folder.settings().set("identity", identity)) qFatal("the identity is gone");
     if (!folder.rounds().setRights(round, job::toJson(job::Rights{.serial = "E2-0200-0001"})))
         qFatal("no rights to set");
-    take(demo, *desks.link.identity());
+    take(demo, *story.identity());
     if (!folder.rounds().setRights(round, "")) qFatal("the rights stay");
     const auto calibration = *job::calibrationOf(demo, folder, round);
     const auto edit = calibration.prepare(*demo.definition->parameter("rev_limit"), {{0, 7400}},
@@ -64,7 +63,7 @@ void shootGates(Story& story, const QString& out) {
     auto loose = calibration;
     if (!edit || !loose.apply(*edit)) qFatal("the limit holds");
     const auto wide = folder.rounds().byId(round);
-    for (const auto& gate : job::gatesOf({demo, folder, *wide, loose.image(), 0, std::nullopt, desks.link.identity(),
+    for (const auto& gate : job::gatesOf({demo, folder, *wide, loose.image(), 0, std::nullopt, story.identity(),
                                           job::FlashScope::Changed, "", desks.reference.reference()}))
         if (gate.verdict == job::Gate::Verdict::Warns) gates.push_back(gate);
     QFrame sheet;
@@ -195,21 +194,21 @@ int main(int argc, char** argv) {
     shoot("flash-ready");
     // A limit let loose, an engine that runs, a battery that is low: what the gates say then.
     shootGates(story, out);
-    story.desks().link.disconnectLink();
+    story.disconnectLink();
     shoot("flash-blocked");
     must(story.connectBenchCar(), "connect again");
     story.goTo("Flash");
     story.settle();
     must(QTest::qWaitFor([&] { return story.find<QPushButton>("flash")->isEnabled(); }, 20000), "the gates again");
     // The picture of a flash under way: slow enough to be looked at.
-    story.desks().link.setTimeLapse(1);
+    story.setTimeLapse(1);
     must(story.click("flash") && story.click("confirmFlash"), "begin the flash");
     QTest::qWait(1100);
     window.grab().save(out + "/flash.png");
     must(story.settle(), "flash");
     shootMaps(story, shoot);
     story.goTo("Drive");
-    story.desks().link.setTimeLapse(20);
+    story.setTimeLapse(20);
     if (auto* lapse = window.findChild<QComboBox*>("timeLapse")) lapse->setCurrentIndex(2);
     must(story.click("record"), "record");
     QTest::qWait(9000);

@@ -92,7 +92,10 @@ class HouseTest : public QObject {
     void onlyStorageAndTheSocketsOpenFiles();
     void onlyStorageTouchesTheFileSystem();
     void onlyRootsParsersAndTheDatabaseCatch();
-    void theSimulatedCarIsKnownToFewOfTheWindow();
+    void theSimulatedCarIsKnownToOneSourceOfTheWindow();
+    void widgetsDrawAndKnowNoDesk();
+    void stationsAskDesksAndNotTheLink();
+    void desksStaySmallAndApart();
     void everySourceFileSaysItsLicence();
     void documentsNamePathsThatExist();
     void theMainWindowStaysSmall();
@@ -205,22 +208,63 @@ void HouseTest::onlyRootsParsersAndTheDatabaseCatch() {
     // Roots: main() of each program, the link's thread, the pool. Parsers of JSON, formulas, A2L and MDF throw inside.
     const QStringList found =
         usesOf("\\bcatch \\(",
-               {"/main.cpp", "/app/LinkThread.cpp", "/app/SessionLink.cpp", "/app/SessionBackground.h",
+               {"/main.cpp", "/app/link/LinkThread.cpp", "/app/desks/LinkDesk.cpp", "/app/desks/Background.h",
                 "/core/carfolder/Database.cpp", "/core/definition/", "/core/recording/", "/core/link/Profile.cpp",
                 "/core/job/Garage.cpp", "/core/job/Gates.cpp", "/core/job/Donors.cpp", "/ctl/Arguments.cpp"});
     QVERIFY2(found.isEmpty(), qPrintable(found.join('\n')));
 }
 
-void HouseTest::theSimulatedCarIsKnownToFewOfTheWindow() {
-    for (const QString& file : sourcesBelow("src/app"))
-        for (const Include& include : includesOf(file))
-            QVERIFY2(!include.path.startsWith("benchcar/") || file.endsWith("/LinkParts.h"),
-                     qPrintable(place(include)));
+void HouseTest::theSimulatedCarIsKnownToOneSourceOfTheWindow() {
     QSet<QString> seers;
     for (const QString& file : sourcesBelow("src/app"))
+        for (const Include& include : includesOf(file)) {
+            QVERIFY2(!include.path.startsWith("benchcar/") || file.endsWith("/app/link/LinkParts.cpp"),
+                     qPrintable(place(include)));
+            if (include.path == "app/link/LinkParts.h") seers << file.section('/', -1);
+        }
+    QCOMPARE(seers, (QSet<QString>{"LinkParts.cpp", "LinkThread.cpp", "LinkDesk.cpp", "ControllerDesk.cpp",
+                                   "FlashDesk.cpp", "DriveDesk.cpp", "OperatorPanel.cpp"}));
+}
+
+void HouseTest::widgetsDrawAndKnowNoDesk() {
+    int seen = 0;
+    for (const QString& file : sourcesBelow("src/app/widgets"))
+        for (const Include& include : includesOf(file)) {
+            ++seen;
+            for (const char* wall : {"app/desks/", "app/link/", "app/stations/", "core/link/", "core/carfolder/",
+                                     "core/job/", "core/evidence/"})
+                QVERIFY2(!include.path.startsWith(wall), qPrintable(place(include)));
+        }
+    QVERIFY(seen > 40);
+}
+
+void HouseTest::stationsAskDesksAndNotTheLink() {
+    // What is seen of the link: its traffic, line by line, and which interfaces this machine has.
+    const QSet<QString> may = {"TrafficView.h core/link/Traffic.h", "CarStation.cpp core/link/SocketCan.h",
+                               "OperatorPanel.cpp app/link/LinkParts.h"};
+    for (const QString& file : sourcesBelow("src/app/stations") + sourcesBelow("src/app/shell"))
+        for (const Include& include : includesOf(file)) {
+            const bool link = include.path.startsWith("app/link/") || include.path.startsWith("core/link/");
+            QVERIFY2(!link || may.contains(file.section('/', -1) + " " + include.path), qPrintable(place(include)));
+            QVERIFY2(include.path != "app/desks/Desks.h" || !file.contains("/stations/maps/") ||
+                         file.contains("/MapsWork.") || file.contains("/MapsStation."),
+                     qPrintable(place(include)));
+        }
+}
+
+void HouseTest::desksStaySmallAndApart() {
+    constexpr int kMost = 250;  // lines
+    int seen = 0;
+    for (const QString& file : sourcesBelow("src/app/desks")) {
+        const auto lines = qs(readText(file.toStdString())).count('\n');
+        QVERIFY2(lines > 5 && lines <= kMost, qPrintable(QString("%1 has %2 lines").arg(file).arg(lines)));
+        ++seen;
         for (const Include& include : includesOf(file))
-            if (include.path == "app/LinkParts.h") seers << file.section('/', -1);
-    QCOMPARE(seers, (QSet<QString>{"LinkThread.cpp", "Session.cpp", "SessionLink.cpp", "OperatorPanel.cpp"}));
+            QVERIFY2(!include.path.startsWith("app/stations/") && !include.path.startsWith("app/widgets/") &&
+                         !include.path.startsWith("app/shell/"),
+                     qPrintable(place(include)));
+    }
+    QVERIFY(seen > 25);
 }
 
 void HouseTest::everySourceFileSaysItsLicence() {

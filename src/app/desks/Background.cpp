@@ -91,8 +91,8 @@ void Background::saySomethingBroke(const std::string& sentence) {
 }
 
 Error Background::brokenError(const std::exception& problem) {
-    return {ErrorCode::Broken, std::string("Something unexpected stopped a computation: ") + problem.what() +
-                                   ". Nothing was changed."};
+    return {ErrorCode::Broken,
+            std::string("Something unexpected stopped a computation: ") + problem.what() + ". Nothing was changed."};
 }
 
 }  // namespace brusk::app

@@ -10,7 +10,19 @@
 namespace brusk::app {
 
 ControllerDesk::ControllerDesk(const CarInHand& car, LinkDesk& link, Messages& messages)
-    : car_(car), link_(link), messages_(messages) {}
+    : car_(car), link_(link), messages_(messages) {
+    for (auto signal : {&LinkDesk::changed, &LinkDesk::taskChanged})
+        connect(&link_, signal, this, &ControllerDesk::linkChanged);
+    connect(&link_, &LinkDesk::obdChanged, this, &ControllerDesk::obdChanged);
+}
+
+bool ControllerDesk::ready() const {
+    return link_.state() == LinkState::Open && !link_.busy();
+}
+
+const job::ObdCar* ControllerDesk::obdCar() const {
+    return link_.obdCar();
+}
 
 void ControllerDesk::refreshIdentity() {
     if (!car_.kit) return;
@@ -21,7 +33,7 @@ void ControllerDesk::refreshIdentity() {
                   auto identity = link::identify(uds);
                   return [this, identity] {
                       if (!identity) return link_.failed(identity.error());
-                      link_.heard(*identity, LinkDesk::answerText(*car_.kit, *identity));
+                      link_.heard(*identity, job::answerSentence(*car_.kit, *identity));
                   };
               });
 }
@@ -29,22 +41,23 @@ void ControllerDesk::refreshIdentity() {
 void ControllerDesk::read(job::ReadScope scope) {
     if (!car_.kit || !link_.identity()) return;
     if (!car_.mismatch.isEmpty()) return messages_.say(car_.mismatch, true);
-    link_.run(Task::Read,
-              [this, kit = car_.kit, folder = car_.folder, identity = *link_.identity(), scope](
-                  LinkParts& open, const std::stop_token& stop) -> std::function<void()> {
-                  link::Uds uds(open.port(), kit->profile);
-                  auto outcome = job::readCar(uds, *kit, identity, *folder, scope, link_.reporter(stop));
-                  return [this, outcome] {
-                      if (!outcome) return link_.failed(outcome.error());
-                      emit ledgerMoved();
-                      emit wasRead(outcome->round.id);
-                      messages_.say(QString("%1 %2 KiB in %3 s, %4 times the theoretical least.")
-                                        .arg(QString::fromStdString(outcome->sentence))
-                                        .arg(outcome->report.bytes / 1024)
-                                        .arg(static_cast<double>(outcome->report.elapsed_us) * 1e-6, 0, 'f', 1)
-                                        .arg(outcome->report.share() > 0 ? 1 / outcome->report.share() : 1.0, 0, 'f', 2));
-                  };
-              });
+    link_.run(
+        Task::Read,
+        [this, kit = car_.kit, folder = car_.folder, identity = *link_.identity(), scope](
+            LinkParts& open, const std::stop_token& stop) -> std::function<void()> {
+            link::Uds uds(open.port(), kit->profile);
+            auto outcome = job::readCar(uds, *kit, identity, *folder, scope, link_.reporter(stop));
+            return [this, outcome] {
+                if (!outcome) return link_.failed(outcome.error());
+                emit ledgerMoved();
+                emit wasRead(outcome->round.id);
+                messages_.say(QString("%1 %2 KiB in %3 s, %4 times the theoretical least.")
+                                  .arg(QString::fromStdString(outcome->sentence))
+                                  .arg(outcome->report.bytes / 1024)
+                                  .arg(static_cast<double>(outcome->report.elapsed_us) * 1e-6, 0, 'f', 1)
+                                  .arg(outcome->report.share() > 0 ? 1 / outcome->report.share() : 1.0, 0, 'f', 2));
+            };
+        });
 }
 
 void ControllerDesk::checkAgainstLedger() {
@@ -65,23 +78,23 @@ void ControllerDesk::checkAgainstLedger() {
 
 void ControllerDesk::readCodes(bool clearFirst) {
     if (!car_.kit) return;
-    link_.run(Task::Codes,
-              [this, kit = car_.kit, clearFirst](LinkParts& open,
-                                                 const std::stop_token& stop) -> std::function<void()> {
-                  link::Uds uds(open.port(), kit->profile);
-                  uds.setGoOn([stop] { return !stop.stop_requested(); });
-                  Done cleared;
-                  if (clearFirst) cleared = uds.clearTroubleCodes();
-                  auto codes = cleared ? job::troubleCodes(uds, *kit)
-                                       : Result<std::vector<job::TroubleCodeReport>>(tl::unexpected(cleared.error()));
-                  return [this, codes, kit] {
-                      if (!codes) return link_.failed(codes.error());
-                      codes_ = *codes;
-                      codesKit_ = kit;
-                      codesRead_ = true;
-                      emit codesChanged();
-                  };
-              });
+    link_.run(
+        Task::Codes,
+        [this, kit = car_.kit, clearFirst](LinkParts& open, const std::stop_token& stop) -> std::function<void()> {
+            link::Uds uds(open.port(), kit->profile);
+            uds.setGoOn([stop] { return !stop.stop_requested(); });
+            Done cleared;
+            if (clearFirst) cleared = uds.clearTroubleCodes();
+            auto codes = cleared ? job::troubleCodes(uds, *kit)
+                                 : Result<std::vector<job::TroubleCodeReport>>(tl::unexpected(cleared.error()));
+            return [this, codes, kit] {
+                if (!codes) return link_.failed(codes.error());
+                codes_ = *codes;
+                codesKit_ = kit;
+                codesRead_ = true;
+                emit codesChanged();
+            };
+        });
 }
 
 void ControllerDesk::refreshObd(bool clearFirst) {

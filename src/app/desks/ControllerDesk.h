@@ -8,6 +8,10 @@
 #include "core/job/ReadCar.h"
 #include "core/job/TroubleCodes.h"
 
+namespace brusk::job {
+struct ObdCar;
+}
+
 namespace brusk::app {
 
 class LinkDesk;
@@ -18,6 +22,10 @@ class ControllerDesk : public QObject {
   public:
     ControllerDesk(const CarInHand& car, LinkDesk& link, Messages& messages);
 
+    /// Somebody answers, and nothing runs on the link.
+    bool ready() const;
+    /// The car as anybody can ask it, where no profile knows its controller.
+    const job::ObdCar* obdCar() const;
     void read(job::ReadScope scope = job::ReadScope::Everything);
     /// Asks what its sectors hold, and puts the ledger right.
     void checkAgainstLedger();
@@ -34,6 +42,8 @@ class ControllerDesk : public QObject {
     /// Its bytes are those of this round.
     void wasRead(int64_t round);
     void codesChanged();
+    void obdChanged();
+    void linkChanged();  ///< it, or what runs on it
     /// What the ledger's stock said; what the car runs now belongs behind it.
     void told(const QString& sentence, bool alarm);
 

@@ -162,6 +162,18 @@ Desks::Desks(storage::FileSystem& files, const storage::Path& dataFolder)
 
 Desks::~Desks() = default;
 
+void Desks::saveEdits() {
+    all_->round.saveNow();
+}
+
+void Desks::setOwnParts(const storage::Path& file) {
+    all_->sheet.setOwnParts(file);
+}
+
+void Desks::offerSheet(const storage::Path& file) {
+    all_->sheet.offer(file);
+}
+
 Done Desks::open(const storage::Path& path, bool create, const std::string& carName) {
     const bool there = carfolder::CarFolder::isThere(all_->folder.files(), path);
     return create && !there ? all_->folder.create(path, carName) : all_->folder.open(path);

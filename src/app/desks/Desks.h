@@ -35,6 +35,13 @@ class Desks {
     /// Opens a car folder, or makes it, where `create` says so and none is there.
     [[nodiscard]] Done open(const storage::Path& path, bool create, const std::string& carName);
 
+    /// What was edited and is not in the folder yet, goes there now.
+    void saveEdits();
+    /// Where one's own parts are kept, for every car.
+    void setOwnParts(const storage::Path& file);
+    /// A build sheet for a car that has none of its own yet.
+    void offerSheet(const storage::Path& file);
+
   private:
     struct All;
     std::unique_ptr<All> all_;

@@ -44,7 +44,34 @@ Result<std::string> startRoute(LinkParts& open, const job::Kit& kit, carfolder::
 
 DriveDesk::DriveDesk(const CarInHand& car, LinkDesk& link, Playback& playback, Background& background,
                      Messages& messages)
-    : car_(car), link_(link), playback_(playback), background_(background), messages_(messages) {}
+    : car_(car), link_(link), playback_(playback), background_(background), messages_(messages) {
+    for (auto signal : {&LinkDesk::changed, &LinkDesk::taskChanged})
+        connect(&link_, signal, this, &DriveDesk::linkChanged);
+}
+
+bool DriveDesk::linkIsOpen() const {
+    return link_.state() == LinkState::Open;
+}
+
+bool DriveDesk::ready() const {
+    return linkIsOpen() && !link_.busy();
+}
+
+bool DriveDesk::isBenchCar() const {
+    return link_.isBenchCar();
+}
+
+const BenchOrders& DriveDesk::benchOrders() const {
+    return link_.benchOrders();
+}
+
+void DriveDesk::order(const BenchOrders& orders) {
+    link_.orderBenchCar(orders);
+}
+
+void DriveDesk::setTimeLapse(double lapse) {
+    link_.setTimeLapse(lapse);
+}
 
 bool DriveDesk::driving() const {
     return link_.task() == Task::Drive;

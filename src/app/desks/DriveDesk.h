@@ -14,6 +14,7 @@ class Background;
 class LinkDesk;
 class Messages;
 class Playback;
+struct BenchOrders;
 
 class DriveDesk : public QObject {
     Q_OBJECT
@@ -34,6 +35,15 @@ class DriveDesk : public QObject {
     /// Where the drive that is recorded has been on the VE map that is in the car; null where that is not known.
     std::shared_ptr<const job::LiveCoverage> coverage() const { return coverage_; }
 
+    // Of the link, for who drives on it.
+    bool linkIsOpen() const;
+    /// Open, and nothing runs on it.
+    bool ready() const;
+    bool isBenchCar() const;
+    const BenchOrders& benchOrders() const;
+    void order(const BenchOrders& orders);
+    void setTimeLapse(double lapse);
+
     /// Whether there is a "now": a drive runs, or a recording is looked at.
     bool hasNow() const;
     /// What a channel says now; NaN when nothing does.
@@ -42,6 +52,7 @@ class DriveDesk : public QObject {
   signals:
     void liveChanged();
     void driveChanged();
+    void linkChanged();  ///< it, or what runs on it
     /// A recording of this round is in the folder.
     void recorded(int64_t round);
 

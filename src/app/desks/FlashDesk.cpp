@@ -11,7 +11,38 @@ namespace brusk::app {
 
 FlashDesk::FlashDesk(storage::FileSystem& files, const CarInHand& car, Places& places, LinkDesk& link,
                      Background& background, Messages& messages)
-    : files_(files), car_(car), places_(places), link_(link), background_(background), messages_(messages) {}
+    : files_(files), car_(car), places_(places), link_(link), background_(background), messages_(messages) {
+    for (auto signal : {&LinkDesk::changed, &LinkDesk::taskChanged})
+        connect(&link_, signal, this, &FlashDesk::linkChanged);
+}
+
+const link::Identity* FlashDesk::identity() const {
+    return linkIsOpen() ? link_.identity() : nullptr;
+}
+
+bool FlashDesk::linkIsOpen() const {
+    return link_.state() == LinkState::Open;
+}
+
+bool FlashDesk::busy() const {
+    return link_.busy();
+}
+
+const link::Progress& FlashDesk::progress() const {
+    return link_.progress();
+}
+
+void FlashDesk::cancel() {
+    link_.cancelTask();
+}
+
+std::shared_ptr<const link::TrafficLog> FlashDesk::traffic() const {
+    return link_.traffic();
+}
+
+void FlashDesk::saveTraffic(const storage::Path& path) {
+    link_.saveTraffic(path);
+}
 
 bool FlashDesk::flashing() const {
     return link_.task() == Task::Flash;
@@ -22,8 +53,8 @@ QString FlashDesk::heldBy() const {
     return QString("Round %1 is being written into the car. Let that come to its end, or stop it, first.").arg(number_);
 }
 
-void FlashDesk::plan(const QObject* asker, const std::optional<link::Identity>& identity, const job::FlashOptions& options,
-                     std::function<void(Result<job::FlashPlan>)> then) {
+void FlashDesk::plan(const QObject* asker, const std::optional<link::Identity>& identity,
+                     const job::FlashOptions& options, std::function<void(Result<job::FlashPlan>)> then) {
     background_.latest(
         asker,
         [kit = car_.kit, folder = car_.folder, round = places_.round(), identity, options] {
@@ -45,8 +76,7 @@ void FlashDesk::flash(const job::FlashOptions& options) {
                   // The bench car's memory outlives the program, as a real one's does; losing it would cost the
                   // simulated car only.
                   if (open.hasBenchCar()) (void)files->save(folder->path() / "benchcar.flash", open.flash());
-                  auto identity =
-                      report ? link::identify(uds) : Result<link::Identity>(tl::unexpected(report.error()));
+                  auto identity = report ? link::identify(uds) : Result<link::Identity>(tl::unexpected(report.error()));
                   return [this, report, identity] {
                       emit flashed();
                       if (!report) return link_.failed(report.error());
@@ -64,8 +94,7 @@ void FlashDesk::flash(const job::FlashOptions& options) {
 }
 
 std::vector<carfolder::JournalEntry> FlashDesk::journal(int lines) const {
-    return car_.folder ? messages_.orSay(car_.folder->memory().journal(lines))
-                       : std::vector<carfolder::JournalEntry>();
+    return car_.folder ? messages_.orSay(car_.folder->memory().journal(lines)) : std::vector<carfolder::JournalEntry>();
 }
 
 }  // namespace brusk::app

@@ -6,6 +6,7 @@
 
 #include "app/desks/CarInHand.h"
 #include "core/job/FlashRound.h"
+#include "core/link/Traffic.h"
 
 namespace brusk::app {
 
@@ -26,6 +27,14 @@ class FlashDesk : public QObject {
     void plan(const QObject* asker, const std::optional<link::Identity>& identity, const job::FlashOptions& options,
               std::function<void(Result<job::FlashPlan>)> then);
     bool flashing() const;
+    // Of the link, for who flashes over it.
+    const link::Identity* identity() const;  ///< of who answers now; null where nobody does
+    bool linkIsOpen() const;
+    bool busy() const;
+    const link::Progress& progress() const;
+    void cancel();
+    std::shared_ptr<const link::TrafficLog> traffic() const;
+    void saveTraffic(const storage::Path& path);
     /// While a flash runs: why folder, link and window can't be let go of; empty else.
     QString heldBy() const;
     const std::optional<link::FlashReport>& lastReport() const { return report_; }
@@ -36,6 +45,7 @@ class FlashDesk : public QObject {
     void aboutToFlash();
     /// Done or not; the ledger has moved.
     void flashed();
+    void linkChanged();  ///< it, or what runs on it
 
   private:
     storage::FileSystem& files_;

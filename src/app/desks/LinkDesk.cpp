@@ -20,13 +20,6 @@ Error brokenError(const std::exception& problem) {
 
 }  // namespace
 
-QString LinkDesk::answerText(const job::Kit& kit, const link::Identity& identity) {
-    const QString who = QString("%1 answers on %2")
-                            .arg(QString::fromStdString(kit.profile.controller))
-                            .arg(QString::number(kit.profile.address.responseId, 16).toUpper());
-    return identity.bootMode() ? who + ", from boot mode: its program or calibration is not whole." : who + ".";
-}
-
 LinkDesk::LinkDesk(storage::FileSystem& files, const CarInHand& car, Background& background, Messages& messages)
     : files_(files),
       car_(car),
@@ -90,28 +83,29 @@ void LinkDesk::connectTo(const QString& choice, const std::vector<std::shared_pt
     state_ = LinkState::Connecting;
     text_ = "Asking who is there ...";
     emit changed();
-    run(Task::Connect, [this, kits, folder = car_.folder, choice, usual](
-                           LinkParts& open, const std::stop_token& stop) -> std::function<void()> {
-        const auto goOn = [stop] { return !stop.stop_requested(); };
-        auto who = job::findController(open.port(), kits, usual, goOn);
-        std::shared_ptr<std::unique_ptr<job::ObdCar>> obd = std::make_shared<std::unique_ptr<job::ObdCar>>();
-        // Who no profile knows may still answer what every car has to.
-        if (!who && who.error().code != ErrorCode::LinkLost)
-            if (auto car = job::askAnyCar(open.port(), false, goOn))
-                *obd = std::make_unique<job::ObdCar>(std::move(*car));
-        QString told;
-        const auto contents = who ? folder->memory().contents(who->kit->profile.sectors())
-                                  : Result<carfolder::CarContents>(carfolder::CarContents{});
-        if (who && who->mismatch.empty() && contents && !contents->unknown.empty() && folder->mayWrite()) {
-            link::Uds uds(open.port(), who->kit->profile);
-            const auto stock = job::takeStock(uds, *who->kit, *folder, job::StockScope::Everything);
-            told = QString::fromStdString(stock ? stock->sentence : stock.error().text());
-        }
-        return [this, who, obd, choice, told] {
-            linkFound(who, std::move(*obd), choice.toStdString());
-            if (!told.isEmpty()) emit this->told(told, false);
-        };
-    });
+    run(Task::Connect,
+        [this, kits, folder = car_.folder, choice, usual](LinkParts& open,
+                                                          const std::stop_token& stop) -> std::function<void()> {
+            const auto goOn = [stop] { return !stop.stop_requested(); };
+            auto who = job::findController(open.port(), kits, usual, goOn);
+            std::shared_ptr<std::unique_ptr<job::ObdCar>> obd = std::make_shared<std::unique_ptr<job::ObdCar>>();
+            // Who no profile knows may still answer what every car has to.
+            if (!who && who.error().code != ErrorCode::LinkLost)
+                if (auto car = job::askAnyCar(open.port(), false, goOn))
+                    *obd = std::make_unique<job::ObdCar>(std::move(*car));
+            QString told;
+            const auto contents = who ? folder->memory().contents(who->kit->profile.sectors())
+                                      : Result<carfolder::CarContents>(carfolder::CarContents{});
+            if (who && who->mismatch.empty() && contents && !contents->unknown.empty() && folder->mayWrite()) {
+                link::Uds uds(open.port(), who->kit->profile);
+                const auto stock = job::takeStock(uds, *who->kit, *folder, job::StockScope::Everything);
+                told = QString::fromStdString(stock ? stock->sentence : stock.error().text());
+            }
+            return [this, who, obd, choice, told] {
+                linkFound(who, std::move(*obd), choice.toStdString());
+                if (!told.isEmpty()) emit this->told(told, false);
+            };
+        });
 }
 
 void LinkDesk::linkFound(Result<job::Found> who, std::unique_ptr<job::ObdCar> obd, const std::string& choice) {
@@ -134,7 +128,7 @@ void LinkDesk::linkFound(Result<job::Found> who, std::unique_ptr<job::ObdCar> ob
     }
     identity_ = who->identity;
     why_ = QString::fromStdString(who->why);
-    text_ = answerText(*who->kit, who->identity);
+    text_ = QString::fromStdString(job::answerSentence(*who->kit, who->identity));
     emit found(who->kit, who->mismatch);
     emit changed();
 }
@@ -197,10 +191,10 @@ void LinkDesk::failed(const Error& error) {
     lost(error);
 }
 
-void LinkDesk::heard(const link::Identity& identity, const QString& text) {
+void LinkDesk::heard(const link::Identity& identity, const std::string& sentence) {
     identity_ = identity;
     state_ = LinkState::Open;
-    text_ = text;
+    text_ = QString::fromStdString(sentence);
     emit changed();
 }
 

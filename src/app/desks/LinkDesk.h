@@ -9,7 +9,7 @@
 #include <stop_token>
 
 #include "app/desks/CarInHand.h"
-#include "app/desks/Task.h"
+#include "app/desks/LinkFacts.h"
 #include "core/link/Traffic.h"
 
 namespace brusk::job {
@@ -23,8 +23,6 @@ class LinkParts;
 class LinkThread;
 class Messages;
 struct BenchOrders;
-
-enum class LinkState { Closed, Connecting, Open, Lost };
 
 class LinkDesk : public QObject {
     Q_OBJECT
@@ -75,10 +73,8 @@ class LinkDesk : public QObject {
     /// What a task says of an error: its sentence, and that the link is gone where it is.
     void failed(const Error& error);
     /// Who answers now.
-    void heard(const link::Identity& identity, const QString& text);
+    void heard(const link::Identity& identity, const std::string& sentence);
     void setObdCar(job::ObdCar car);
-    /// As heard() says it of a controller that answered.
-    static QString answerText(const job::Kit& kit, const link::Identity& identity);
 
   signals:
     void changed();

@@ -15,9 +15,7 @@ class Messages : public QObject {
 
     void say(const QString& sentence, bool alarm = false) { emit said(sentence, alarm); }
     /// An alarm, unless somebody cancelled.
-    void failed(const Error& error) {
-        say(QString::fromStdString(error.text()), error.code != ErrorCode::Cancelled);
-    }
+    void failed(const Error& error) { say(QString::fromStdString(error.text()), error.code != ErrorCode::Cancelled); }
     /// What was found; a failure is said, and then it is nothing.
     template <class T>
     T orSay(Result<T> result) {

@@ -42,10 +42,10 @@ class OpenFolder : public QObject {
     void takeDefinition(std::shared_ptr<const job::Kit> kit);
 
   signals:
-    void aboutToClose();   ///< what is not kept yet is kept now
-    void closed();         ///< another folder is in hand; what was known of the one before is forgotten
-    void opened();         ///< its rounds are known
-    void kitFound();       ///< the first time this car's controller is known
+    void aboutToClose();     ///< what is not kept yet is kept now
+    void closed();           ///< another folder is in hand; what was known of the one before is forgotten
+    void opened();           ///< its rounds are known
+    void kitFound();         ///< the first time this car's controller is known
     void definitionTaken();  ///< the calibration is another view now
 
   private:

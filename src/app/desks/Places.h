@@ -15,7 +15,7 @@ struct Place {
     QString station = {};    ///< "Car", "Base", "Maps", "Drive", "Review", "Correct", "Flash", "Deliver"
     QString parameter = {};  ///< opened on the Maps station
     std::optional<int64_t> round = {};
-    QString role = {};       ///< that the user wants to give to somebody
+    QString role = {};  ///< that the user wants to give to somebody
     std::optional<size_t> cell = {};
     QString recording = {};
     std::optional<double> moment_s = {};

@@ -69,8 +69,7 @@ void RoundDesk::loadSharedBytes() {
         return;
     }
     background_.latest(
-        this,
-        [calibration = *calibration_] { return std::make_shared<const calibration::SharedBytes>(calibration); },
+        this, [calibration = *calibration_] { return std::make_shared<const calibration::SharedBytes>(calibration); },
         [this](std::shared_ptr<const calibration::SharedBytes> made) { shared_ = std::move(made); });
 }
 

@@ -88,7 +88,8 @@ void LinkParts::setCable(bool plugged) {
 
 Done LinkParts::order(const BenchOrders& wanted) {
     if (!bench_) return {};
-    Bench::Orders orders{{wanted.temperature_C, wanted.pressure_kPa}, {wanted.octane_RON, wanted.ethanol_pct / 100}, {}};
+    Bench::Orders orders{
+        {wanted.temperature_C, wanted.pressure_kPa}, {wanted.octane_RON, wanted.ethanol_pct / 100}, {}};
     for (const std::string& fault : wanted.faults)
         if (auto done = benchcar::addFault(orders.faults, fault); !done) return done;
     const std::lock_guard lock(bench_->mutex);

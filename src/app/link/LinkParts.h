@@ -49,9 +49,9 @@ class LinkParts {
 
     // The bench car; without one these do nothing.
     bool hasBenchCar() const { return bench_ != nullptr; }
-    void setCable(bool plugged);             ///< from any thread
-    Done order(const BenchOrders& orders);   ///< from any thread; BadInput names a fault nobody knows
-    void obeyOrders();                       ///< carries out what is wanted since the last time
+    void setCable(bool plugged);            ///< from any thread
+    Done order(const BenchOrders& orders);  ///< from any thread; BadInput names a fault nobody knows
+    void obeyOrders();                      ///< carries out what is wanted since the last time
     void setTimeLapse(double lapse);
     [[nodiscard]] Result<std::string> startRoute(const std::string& name);  ///< its title
     std::string startRouteThrough(const std::vector<BenchNode>& nodes);

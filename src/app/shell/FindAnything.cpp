@@ -6,10 +6,10 @@
 #include <QKeyEvent>
 #include <QVBoxLayout>
 
-#include "app/widgets/Panels.h"
 #include "app/desks/CarInHand.h"
 #include "app/desks/Places.h"
-#include "app/desks/UnitChoice.h"
+#include "app/desks/SheetDesk.h"
+#include "app/widgets/Panels.h"
 
 namespace brusk::app {
 
@@ -65,7 +65,7 @@ void FindAnything::look(const QString& text) {
     const auto matches = [&](const QString& name) {
         return std::all_of(words.begin(), words.end(), [&](const QString& w) { return name.toLower().contains(w); });
     };
-    for (const auto& c : units::convertAll(text.toStdString(), desks_.units.preferences().stoichiometric)) {
+    for (const auto& c : units::convertAll(text.toStdString(), desks_.sheet.stoichiometric())) {
         const QString value = QString::number(c.value, 'g', 6) + " " + QString::fromStdString(c.unit);
         add(text.trimmed() + " = " + value, "Enter copies", [value] { QApplication::clipboard()->setText(value); });
     }

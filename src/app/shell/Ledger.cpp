@@ -8,11 +8,11 @@
 #include <map>
 #include <set>
 
-#include "app/theme/Theme.h"
-#include "app/widgets/Times.h"
 #include "app/desks/CarInHand.h"
 #include "app/desks/Desks.h"
 #include "app/desks/Places.h"
+#include "app/theme/Theme.h"
+#include "app/widgets/Times.h"
 
 namespace brusk::app {
 

@@ -8,6 +8,14 @@
 #include <QShortcut>
 #include <QStyle>
 
+#include "app/desks/CarInHand.h"
+#include "app/desks/DriveDesk.h"
+#include "app/desks/FlashDesk.h"
+#include "app/desks/LinkDesk.h"
+#include "app/desks/LinkFacts.h"
+#include "app/desks/Messages.h"
+#include "app/desks/OpenFolder.h"
+#include "app/desks/Places.h"
 #include "app/shell/FindAnything.h"
 #include "app/shell/UnitsDialog.h"
 #include "app/stations/base/BaseStation.h"
@@ -19,14 +27,6 @@
 #include "app/stations/maps/MapsStation.h"
 #include "app/stations/review/ReviewStation.h"
 #include "app/theme/Theme.h"
-#include "app/desks/CarInHand.h"
-#include "app/desks/DriveDesk.h"
-#include "app/desks/FlashDesk.h"
-#include "app/desks/LinkDesk.h"
-#include "app/desks/Messages.h"
-#include "app/desks/OpenFolder.h"
-#include "app/desks/RoundDesk.h"
-#include "app/desks/Places.h"
 
 namespace brusk::app {
 
@@ -116,9 +116,9 @@ void MainWindow::makeFindAnything() {
                            [this, name = stations_[i].first] { showStation(name); }});
     for (QAction* action : this->actions())
         actions.push_back({action->text(), action->shortcut().toString(), [action] { action->trigger(); }});
-    actions.push_back({"Undo", "Ctrl+Z", [this] { desks_.round.undo(); }});
-    actions.push_back({"Redo", "Ctrl+Shift+Z", [this] { desks_.round.redo(); }});
     if (auto* maps = qobject_cast<MapsStation*>(station("Maps"))) {
+        actions.push_back({"Undo", "Ctrl+Z", [maps] { maps->undo(); }});
+        actions.push_back({"Redo", "Ctrl+Shift+Z", [maps] { maps->redo(); }});
         const auto onMaps = [this, maps](auto call) {
             return [this, maps, call] {
                 showStation("Maps");

@@ -5,8 +5,8 @@
 #include <QFormLayout>
 #include <QSignalBlocker>
 
-#include "app/widgets/Panels.h"
 #include "app/desks/UnitChoice.h"
+#include "app/widgets/Panels.h"
 
 namespace brusk::app {
 

@@ -80,16 +80,6 @@ Station::Station(const QString& title, QWidget* parent) : QWidget(parent) {
     body_->addLayout(row_);
 }
 
-QString progressText(const link::Progress& p) {
-    QString step = QString::fromStdString(p.step);
-    if (p.waitsForPerson) return step;
-    QString out = QString("%1  %2 of %3 KiB").arg(step).arg(p.done / 1024).arg(p.total / 1024);
-    if (const auto left = p.secondsLeft())
-        out += QString(", %1 KiB/s, %2 s left").arg(p.rate() / 1024, 0, 'f', 1).arg(*left, 0, 'f', 0);
-    if (p.retries) out += QString(", %1 %2").arg(p.retries).arg(p.retries == 1 ? "retry" : "retries");
-    return out;
-}
-
 void emptyLayout(QLayout* layout) {
     while (QLayoutItem* item = layout->takeAt(0)) {
         if (item->widget()) {

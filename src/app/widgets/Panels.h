@@ -9,8 +9,6 @@
 #include <QPushButton>
 #include <QVBoxLayout>
 
-#include "core/link/Transfer.h"
-
 namespace brusk::app {
 
 QLabel* label(const QString& text, const char* role = nullptr);
@@ -65,9 +63,6 @@ class Station : public QWidget {
     QLabel* subtitle_;
     QPushButton* primary_;
 };
-
-/// A long job's progress in one line: step, amount, rate, time left, retries.
-QString progressText(const link::Progress& progress);
 
 /// Removes and deletes everything a layout holds.
 void emptyLayout(QLayout* layout);

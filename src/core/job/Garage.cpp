@@ -73,6 +73,13 @@ bool fits(const Kit& kit, const link::Identity& identity) {
 
 }  // namespace
 
+std::string answerSentence(const Kit& kit, const link::Identity& identity) {
+    char id[16];
+    std::snprintf(id, sizeof id, "%X", static_cast<unsigned>(kit.profile.address.responseId));
+    const std::string who = kit.profile.controller + " answers on " + id;
+    return identity.bootMode() ? who + ", from boot mode: its program or calibration is not whole." : who + ".";
+}
+
 Result<Found> findController(link::CanPort& port, const std::vector<std::shared_ptr<const Kit>>& kits,
                              const std::string& usual, const std::function<bool()>& goOn) {
     if (kits.empty()) return fail(ErrorCode::NotFound, "There is no controller profile; look at the data folder.");

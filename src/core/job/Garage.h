@@ -41,6 +41,9 @@ struct Found {
 [[nodiscard]] Result<Found> findController(link::CanPort& port, const std::vector<std::shared_ptr<const Kit>>& kits,
                                            const std::string& usual = {}, const std::function<bool()>& goOn = {});
 
+/// Who answers on which id, and whether it is whole, a sentence.
+std::string answerSentence(const Kit& kit, const link::Identity& identity);
+
 /// A build sheet as kept in the car folder (JSON), and back; unknown members are kept out, wrong ones are an error.
 std::string toJson(const proposals::BuildSheet& sheet);
 [[nodiscard]] Result<proposals::BuildSheet> buildSheetFromJson(const std::string& text);

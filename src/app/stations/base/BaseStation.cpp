@@ -9,9 +9,8 @@
 #include <algorithm>
 #include <utility>
 
-#include "app/stations/car/BuildSheetForm.h"
-#include "app/desks/CarInHand.h"
 #include "app/desks/Background.h"
+#include "app/desks/CarInHand.h"
 #include "app/desks/Messages.h"
 #include "app/desks/OpenFolder.h"
 #include "app/desks/Places.h"
@@ -19,6 +18,7 @@
 #include "app/desks/RoundDesk.h"
 #include "app/desks/SheetDesk.h"
 #include "app/desks/UnitChoice.h"
+#include "app/stations/car/BuildSheetForm.h"
 #include "core/base/Text.h"
 
 namespace brusk::app {
@@ -158,10 +158,10 @@ void BaseStation::fill() {
     // The keyboard stays where it was.
     const QString focused = focusWidget() ? focusWidget()->objectName() : QString();
     const int scrolled = scroll_->verticalScrollBar()->value();
-    subtitle()->setText(
-        desks_.round.selected()
-            ? QString("built on round %1, %2").arg(desks_.round.selected()->number).arg(qs(desks_.round.selected()->title))
-            : "");
+    subtitle()->setText(desks_.round.selected() ? QString("built on round %1, %2")
+                                                      .arg(desks_.round.selected()->number)
+                                                      .arg(qs(desks_.round.selected()->title))
+                                                : "");
     fitted_->show(desks_.sheet.sheet(), work());
     drives_->show(work(), stage_);
     if (askingParts_) return refreshButton();

@@ -4,14 +4,15 @@
 #include <QScrollArea>
 #include <QSignalBlocker>
 
-#include "core/link/SocketCan.h"
 #include "app/desks/CarInHand.h"
 #include "app/desks/ControllerDesk.h"
 #include "app/desks/LinkDesk.h"
+#include "app/desks/LinkFacts.h"
 #include "app/desks/OpenFolder.h"
 #include "app/desks/RoundDesk.h"
 #include "app/desks/SheetDesk.h"
 #include "core/job/AnyCar.h"
+#include "core/link/SocketCan.h"
 
 namespace brusk::app {
 
@@ -154,7 +155,8 @@ void CarStation::makeLinkPanel(QVBoxLayout* column) {
     panel->body()->addWidget(ipLines_);
     column->addWidget(panel);
     connect(linkChoice_, &QComboBox::currentIndexChanged, this, &CarStation::refresh);
-    connect(cable_, &QPushButton::clicked, this, [this] { desks_.link.setBenchCable(!desks_.link.benchCablePlugged()); });
+    connect(cable_, &QPushButton::clicked, this,
+            [this] { desks_.link.setBenchCable(!desks_.link.benchCablePlugged()); });
     connect(disconnect_, &QPushButton::clicked, this, [this] { desks_.link.disconnectLink(); });
 }
 
@@ -243,11 +245,11 @@ void CarStation::refreshButtons() {
     compare_->setEnabled(idle);
     calibrationOnly_->setVisible(fits && known);
     calibrationOnly_->setEnabled(idle);
-    primary()->setText(reading                                                                ? "Stop reading"
-                       : open && anyCar                                                       ? "Ask the car again"
-                       : open                                                                 ? "Read the controller"
+    primary()->setText(reading                                                              ? "Stop reading"
+                       : open && anyCar                                                     ? "Ask the car again"
+                       : open                                                               ? "Read the controller"
                        : desks_.link.isBenchCar() && desks_.link.state() == LinkState::Lost ? "Connect again"
-                                                                                              : "Connect");
+                                                                                            : "Connect");
     primary()->setEnabled(desks_.car.folder && (idle || reading) && (!open || anyCar || fits || reading));
 }
 

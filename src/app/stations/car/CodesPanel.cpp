@@ -6,7 +6,6 @@
 #include <QToolButton>
 #include "app/desks/CarInHand.h"
 #include "app/desks/ControllerDesk.h"
-#include "app/desks/LinkDesk.h"
 #include "app/desks/Places.h"
 
 namespace brusk::app {
@@ -52,13 +51,12 @@ CodesPanel::CodesPanel(Desks& desks) : Panel("Trouble codes"), desks_(desks) {
     connect(clear_, &QPushButton::clicked, this, [this] { desks_.controller.readCodes(true); });
     connect(list_, &QListWidget::currentRowChanged, this, &CodesPanel::refreshDetail);
     connect(&desks_.controller, &ControllerDesk::codesChanged, this, &CodesPanel::refreshList);
-    for (auto signal : {&LinkDesk::changed, &LinkDesk::taskChanged})
-        connect(&desks_.link, signal, this, &CodesPanel::refreshButtons);
+    connect(&desks_.controller, &ControllerDesk::linkChanged, this, &CodesPanel::refreshButtons);
     refreshList();
 }
 
 void CodesPanel::refreshButtons() {
-    const bool ready = desks_.link.state() == LinkState::Open && !desks_.link.busy() && desks_.car.kit;
+    const bool ready = desks_.controller.ready() && desks_.car.kit;
     read_->setEnabled(ready);
     clear_->setEnabled(ready && desks_.controller.codesRead());
 }
@@ -113,8 +111,9 @@ void CodesPanel::refreshDetail() {
         link->setObjectName("codeParameter");
         link->setText(QString::fromStdString(parameter->title()) + " \u2192");
         link->setToolTip(QString::fromStdString(parameter->description));
-        connect(link, &QToolButton::clicked, this,
-                [this, name = QString::fromStdString(parameter->name)] { desks_.places.go({.station = "Maps", .parameter = name}); });
+        connect(link, &QToolButton::clicked, this, [this, name = QString::fromStdString(parameter->name)] {
+            desks_.places.go({.station = "Maps", .parameter = name});
+        });
         links->addWidget(link);
     }
     links->addStretch();

@@ -3,7 +3,6 @@
 
 #include <QHeaderView>
 #include "app/desks/ControllerDesk.h"
-#include "app/desks/LinkDesk.h"
 #include "core/job/AnyCar.h"
 
 namespace brusk::app {
@@ -48,16 +47,16 @@ ObdPanel::ObdPanel(Desks& desks) : Panel("Any car (OBD)"), desks_(desks) {
     values_->setShowGrid(false);
     body()->addWidget(values_, 1);
     connect(clear_, &QPushButton::clicked, this, [this] { desks_.controller.refreshObd(true); });
-    connect(&desks_.link, &LinkDesk::obdChanged, this, &ObdPanel::refresh);
+    connect(&desks_.controller, &ControllerDesk::obdChanged, this, &ObdPanel::refresh);
     again_.setInterval(kAgain_ms);
     connect(&again_, &QTimer::timeout, this, [this] {
-        if (isVisible() && !desks_.link.busy() && desks_.link.state() == LinkState::Open) desks_.controller.refreshObd(false);
+        if (isVisible() && desks_.controller.ready()) desks_.controller.refreshObd(false);
     });
     again_.start();
 }
 
 void ObdPanel::refresh() {
-    const job::ObdCar* car = desks_.link.obdCar();
+    const job::ObdCar* car = desks_.controller.obdCar();
     if (!car) return;
     QStringList names;
     for (const auto& controller : car->controllers)

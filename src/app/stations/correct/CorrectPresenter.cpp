@@ -8,43 +8,22 @@
 #include "app/desks/Messages.h"
 #include "app/desks/Places.h"
 #include "app/desks/RoundDesk.h"
-#include "app/desks/UnitChoice.h"
 #include "core/base/Text.h"
 #include "core/job/Correct.h"
 
 namespace brusk::app {
 
-CorrectPresenter::CorrectPresenter(Desks& desks, QObject* parent) : QObject(parent), desks_(desks) {
-    connect(&desks.places, &Places::roundShown, this, &CorrectPresenter::roundShown);
-    connect(&desks.units, &UnitChoice::changed, this, &CorrectPresenter::unitsChanged);
+CorrectPresenter::CorrectPresenter(Desks& desks, QObject* parent) : RoundPresenter(desks, parent) {
     connect(&desks.evidence, &EvidenceDesk::changed, this, &CorrectPresenter::compute);
-}
-
-QString CorrectPresenter::roundText() const {
-    const auto* round = desks_.round.selected();
-    return round ? QString("round %1, %2").arg(round->number).arg(QString::fromStdString(round->title)) : QString();
-}
-
-std::vector<carfolder::RecordingEntry> CorrectPresenter::recordings() const {
-    return desks_.round.selected() ? desks_.evidence.recordings(desks_.places.round())
-                                   : std::vector<carfolder::RecordingEntry>();
-}
-
-std::shared_ptr<const evidence::Drives> CorrectPresenter::drives() const {
-    return desks_.evidence.of(desks_.places.round());
 }
 
 int CorrectPresenter::nextNumber() const {
     return desks_.car.nextNumber();
 }
 
-const units::Preferences& CorrectPresenter::units() const {
-    return desks_.units.preferences();
-}
-
 QString CorrectPresenter::waitsFor() const {
     if (correction_) return {};
-    if (!desks_.round.selected()) return "Nothing was read yet.";
+    if (roundText().isEmpty()) return "Nothing was read yet.";
     if (!problem_.empty()) return QString::fromStdString(problem_);
     if (recordings().empty())
         return "No drive was recorded on this round. Flash it, then record one on the Drive station.";

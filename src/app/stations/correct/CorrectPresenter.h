@@ -3,21 +3,12 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
-#include <QObject>
-
-#include "core/carfolder/Recordings.h"
-#include "core/evidence/Drives.h"
+#include "app/stations/RoundPresenter.h"
 #include "core/proposals/AirCorrection.h"
-
-namespace brusk::units {
-class Preferences;
-}
 
 namespace brusk::app {
 
-class Desks;
-
-class CorrectPresenter : public QObject {
+class CorrectPresenter : public RoundPresenter {
     Q_OBJECT
   public:
     explicit CorrectPresenter(Desks& desks, QObject* parent = nullptr);
@@ -28,10 +19,8 @@ class CorrectPresenter : public QObject {
     /// Says what came of it.
     void makeRound();
 
-    QString roundText() const;  ///< empty: nothing was read yet
-    std::vector<carfolder::RecordingEntry> recordings() const;
-    /// Null until they are loaded, and where nobody drove.
-    std::shared_ptr<const evidence::Drives> drives() const;
+    std::vector<carfolder::RecordingEntry> recordings() const { return recordingsOfRound(); }
+    std::shared_ptr<const evidence::Drives> drives() const { return drivesOfRound(); }
     const proposals::AirCorrection* correction() const { return correction_ ? &*correction_ : nullptr; }
     const std::vector<std::string>& warnings() const { return warnings_; }
     /// What the tables say at recorded inputs, a sentence.
@@ -39,18 +28,13 @@ class CorrectPresenter : public QObject {
     /// Why there is no correction, a sentence; empty when there is one.
     QString waitsFor() const;
     int nextNumber() const;
-    const units::Preferences& units() const;
 
   signals:
     void changed();
-    void unitsChanged();
-    /// The round that every station shows is another.
-    void roundShown();
 
   private:
     void compute();
 
-    Desks& desks_;
     proposals::AirCorrectionOptions options_;
     std::optional<proposals::AirCorrection> correction_;
     std::vector<std::string> warnings_;

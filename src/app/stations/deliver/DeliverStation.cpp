@@ -1,11 +1,10 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/stations/deliver/DeliverStation.h"
 
-#include "core/image/ImageFile.h"
 #include "app/desks/CarInHand.h"
 #include "app/desks/Messages.h"
 #include "app/desks/Places.h"
-#include "app/desks/RoundDesk.h"
+#include "core/image/ImageFile.h"
 
 namespace brusk::app {
 
@@ -35,7 +34,7 @@ DeliverStation::DeliverStation(Desks& desks, QWidget* parent) : Station("Deliver
 }
 
 void DeliverStation::refresh() {
-    const auto* round = desks_.round.selected();
+    const auto* round = desks_.car.round(desks_.places.round());
     primary()->setEnabled(round != nullptr);
     written_->clear();
     if (!round) return subtitle()->setText("Nothing was read yet.");
@@ -48,9 +47,9 @@ void DeliverStation::refresh() {
 }
 
 void DeliverStation::exportHex() {
-    const auto* round = desks_.round.selected();
+    const auto* round = desks_.car.round(desks_.places.round());
     if (!round) return;
-    desks_.round.saveNow();
+    desks_.saveEdits();
     const auto image = desks_.car.folder->rounds().image(round->id);
     if (!image) return desks_.messages.say(QString::fromStdString(image.error().text()), true);
     const auto bytes = image::writeImage(**image, image::Format::IntelHex);

@@ -7,7 +7,6 @@
 #include "app/desks/CarInHand.h"
 #include "app/desks/Desks.h"
 #include "app/desks/DriveDesk.h"
-#include "app/desks/LinkDesk.h"
 #include "app/desks/Messages.h"
 #include "app/desks/OpenFolder.h"
 #include "app/desks/UnitChoice.h"
@@ -18,11 +17,10 @@ namespace brusk::app {
 DrivePresenter::DrivePresenter(Desks& desks, QObject* parent) : QObject(parent), desks_(desks) {
     connect(&desks.drive, &DriveDesk::liveChanged, this, &DrivePresenter::take);
     connect(&desks.drive, &DriveDesk::driveChanged, this, &DrivePresenter::driveChanged);
-    for (auto signal : {&LinkDesk::changed, &LinkDesk::taskChanged})
-        connect(&desks.link, signal, this, &DrivePresenter::changed);
+    connect(&desks.drive, &DriveDesk::linkChanged, this, &DrivePresenter::changed);
+    connect(&desks.drive, &DriveDesk::linkChanged, this, &DrivePresenter::channelsChanged);
     for (auto signal : {&CarInHand::roundsChanged, &CarInHand::changed})
         connect(&desks.car, signal, this, &DrivePresenter::changed);
-    connect(&desks.link, &LinkDesk::changed, this, &DrivePresenter::channelsChanged);
     connect(&desks.units, &UnitChoice::changed, this, &DrivePresenter::unitsChanged);
 }
 
@@ -31,18 +29,18 @@ bool DrivePresenter::driving() const {
 }
 
 bool DrivePresenter::mayRecord() const {
-    return desks_.link.state() == LinkState::Open && !desks_.link.busy() && desks_.car.contents.round;
+    return desks_.drive.ready() && desks_.car.contents.round;
 }
 
 bool DrivePresenter::isBenchCar() const {
-    return desks_.link.isBenchCar();
+    return desks_.drive.isBenchCar();
 }
 
 QString DrivePresenter::situation() const {
     const auto& inCar = desks_.car.contents.round;
     const auto* round = inCar ? desks_.car.round(*inCar) : nullptr;
     if (driving()) return round ? QString("recording on round %1").arg(round->number) : QString("recording");
-    if (desks_.link.state() != LinkState::Open) return "Connect on the Car station, then record.";
+    if (!desks_.drive.linkIsOpen()) return "Connect on the Car station, then record.";
     if (!round) return desks_.folder.carSentence();
     return QString("the car runs round %1, %2; the recording will belong to it")
         .arg(round->number)
@@ -52,7 +50,7 @@ QString DrivePresenter::situation() const {
 void DrivePresenter::record(const std::vector<std::string>& channels, const std::string& route, double lapse) {
     time_s_.clear();
     columns_.assign(watched_.size(), {});
-    desks_.link.setTimeLapse(lapse);
+    desks_.drive.setTimeLapse(lapse);
     if (auto done = desks_.drive.start(channels, route); !done) desks_.messages.failed(done.error());
 }
 
@@ -118,15 +116,15 @@ std::shared_ptr<const job::LiveCoverage> DrivePresenter::coverage() const {
 }
 
 const BenchOrders& DrivePresenter::benchOrders() const {
-    return desks_.link.benchOrders();
+    return desks_.drive.benchOrders();
 }
 
 void DrivePresenter::order(const BenchOrders& orders) {
-    desks_.link.orderBenchCar(orders);
+    desks_.drive.order(orders);
 }
 
 void DrivePresenter::setTimeLapse(double lapse) {
-    desks_.link.setTimeLapse(lapse);
+    desks_.drive.setTimeLapse(lapse);
 }
 
 const units::Preferences& DrivePresenter::units() const {

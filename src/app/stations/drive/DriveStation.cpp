@@ -194,8 +194,9 @@ void DriveStation::drawLanes() {
         const auto shown = presenter_.units().shown(kLanes[i].unit);
         const QString unit = QString::fromStdString(shown.unit);
         traces.push_back({kLanes[i].name + (unit == "lambda" ? QString() : " " + unit), kLanes[i].unit, kLanes[i].lane,
-                          kLanes[i].colour, kLanes[i].decimals, std::make_shared<const TraceData>(time, presenter_.column(i)),
-                          kLanes[i].low, kLanes[i].high, shown});
+                          kLanes[i].colour, kLanes[i].decimals,
+                          std::make_shared<const TraceData>(time, presenter_.column(i)), kLanes[i].low, kLanes[i].high,
+                          shown});
     }
     lanes_->setTraces(std::move(traces), 3);
     const double now = time.empty() ? kLaneSpan_s : std::max(time.back(), kLaneSpan_s);

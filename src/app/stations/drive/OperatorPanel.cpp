@@ -25,7 +25,8 @@ QDoubleSpinBox* number(const char* name, double least, double most, double value
 
 }  // namespace
 
-OperatorPanel::OperatorPanel(DrivePresenter& presenter, QWidget* parent) : Panel("Bench car", parent), presenter_(presenter) {
+OperatorPanel::OperatorPanel(DrivePresenter& presenter, QWidget* parent)
+    : Panel("Bench car", parent), presenter_(presenter) {
     setObjectName("operatorPanel");
     headRow()->addWidget(label("simulated", "faint"));
     body()->setSpacing(4);

@@ -5,13 +5,13 @@
 #include <QToolButton>
 #include <algorithm>
 
-#include "app/widgets/Times.h"
+#include "app/desks/CarInHand.h"
 #include "app/desks/ControllerDesk.h"
 #include "app/desks/FlashDesk.h"
-#include "app/desks/LinkDesk.h"
+#include "app/desks/LinkFacts.h"
 #include "app/desks/Messages.h"
-#include "app/desks/CarInHand.h"
 #include "app/desks/Places.h"
+#include "app/widgets/Times.h"
 #include "core/base/Text.h"
 
 namespace brusk::app {
@@ -68,14 +68,13 @@ FlashStation::FlashStation(Desks& desks, QWidget* parent) : Station("Flash", par
         plan();
     });
     connect(primary(), &QPushButton::clicked, this, &FlashStation::act);
-    connect(cancel_, &QPushButton::clicked, &desks_.link, &LinkDesk::cancelTask);
+    connect(cancel_, &QPushButton::clicked, &desks_.flash, &FlashDesk::cancel);
     const auto refreshes = [this](auto* desk, auto signal) {
         connect(desk, signal, this, [this] {
             if (isVisible()) refresh();
         });
     };
-    refreshes(&desks_.link, &LinkDesk::changed);
-    refreshes(&desks_.link, &LinkDesk::taskChanged);
+    refreshes(&desks_.flash, &FlashDesk::linkChanged);
     refreshes(&desks_.places, &Places::roundShown);
     refreshes(&desks_.car, &CarInHand::roundsChanged);
 }
@@ -168,7 +167,7 @@ void FlashStation::shown() {
     confirm_->hide();
     refresh();
     // The gates look at the car as it is now.
-    if (desks_.link.state() == LinkState::Open && !desks_.link.busy()) desks_.controller.refreshIdentity();
+    if (desks_.controller.ready()) desks_.controller.refreshIdentity();
 }
 
 void FlashStation::settle(job::Gate::Remedy remedy, const QString& parameter) {
@@ -193,7 +192,7 @@ void FlashStation::act() {
     QString text =
         QString("Round %1 goes into %2: %3, %4 KiB. Keep the ignition on and a charger connected until it is done.")
             .arg(plan_->round.number)
-            .arg(QString::fromStdString(desks_.link.identity() ? desks_.link.identity()->at("vin") : ""))
+            .arg(QString::fromStdString(desks_.flash.identity() ? desks_.flash.identity()->at("vin") : ""))
             .arg(sectorsText(plan_->sectors.size()))
             .arg(plan_->bytes() / 1024);
     for (const auto& gate : plan_->gates)
@@ -232,9 +231,8 @@ void FlashStation::plan() {
     if (!round || !desks_.car.kit || desks_.flash.flashing()) return;
     planning_ = true;
     std::optional<link::Identity> identity;
-    if (desks_.link.state() == LinkState::Open && desks_.link.identity()) identity = *desks_.link.identity();
-    desks_.flash.plan(this, identity, options_,
-                      [this](Result<job::FlashPlan> plan) { takePlan(std::move(plan)); });
+    if (desks_.flash.identity()) identity = *desks_.flash.identity();
+    desks_.flash.plan(this, identity, options_, [this](Result<job::FlashPlan> plan) { takePlan(std::move(plan)); });
     refreshPrimary();
 }
 
@@ -255,7 +253,7 @@ void FlashStation::refreshProgress() {
     progressPanel_->setVisible(flashing);
     scope_->setEnabled(!flashing);
     if (flashing) {
-        const auto& p = desks_.link.progress();
+        const auto& p = desks_.flash.progress();
         progress_->setValue(p.total ? static_cast<int>(p.done * 1000 / p.total) : 0);
         progressText_->setText(progressText(p));
     }
@@ -272,13 +270,13 @@ void FlashStation::refreshProgress() {
 void FlashStation::refreshPrimary() {
     const size_t n = plan_ ? plan_->sectors.size() : 0;
     primary()->setText(!plan_ ? QString("Flash") : n == 0 ? QString("In the car already") : "Flash " + sectorsText(n));
-    primary()->setEnabled(plan_ && !planning_ && n > 0 && !plan_->blocked() && !desks_.link.busy());
+    primary()->setEnabled(plan_ && !planning_ && n > 0 && !plan_->blocked() && !desks_.flash.busy());
 }
 
 void FlashStation::refreshRibbon() {
     const bool flashing = desks_.flash.flashing();
     const auto& unknown = desks_.car.contents.unknown;
-    const auto now = flashing ? desks_.link.progress().sector : std::optional<image::Sector>();
+    const auto now = flashing ? desks_.flash.progress().sector : std::optional<image::Sector>();
     bool behind = now.has_value();  // sectors of the plan up to the one under work are done
     std::vector<MemoryRibbon::Cell> cells;
     for (const auto& sector : desks_.car.kit->profile.sectors()) {

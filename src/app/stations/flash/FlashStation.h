@@ -8,8 +8,8 @@
 #include "app/desks/Desks.h"
 #include "app/stations/flash/GateList.h"
 #include "app/stations/flash/MemoryRibbon.h"
-#include "app/widgets/Panels.h"
 #include "app/stations/flash/TrafficView.h"
+#include "app/widgets/Panels.h"
 #include "core/job/FlashRound.h"
 
 namespace brusk::app {

@@ -5,9 +5,9 @@
 #include <QHeaderView>
 #include <QScrollBar>
 
-#include "app/theme/Theme.h"
 #include "app/desks/CarInHand.h"
-#include "app/desks/LinkDesk.h"
+#include "app/desks/FlashDesk.h"
+#include "app/theme/Theme.h"
 
 namespace brusk::app {
 
@@ -125,7 +125,7 @@ void TrafficView::restart() {
 }
 
 void TrafficView::take() {
-    const auto log = desks_.link.traffic();
+    const auto log = desks_.flash.traffic();
     save_->setEnabled(log != nullptr);
     if (log != log_) {
         log_ = log;
@@ -161,7 +161,7 @@ void TrafficView::take() {
 
 void TrafficView::save() {
     const auto stamp = QDateTime::currentDateTime().toString("yyyyMMdd-HHmmss");
-    desks_.link.saveTraffic(desks_.car.folder->path() / "exports" / ("traffic-" + stamp.toStdString() + ".log"));
+    desks_.flash.saveTraffic(desks_.car.folder->path() / "exports" / ("traffic-" + stamp.toStdString() + ".log"));
 }
 
 }  // namespace brusk::app

@@ -10,12 +10,12 @@
 #include <cmath>
 #include <set>
 
-#include "app/widgets/Panels.h"
 #include "app/desks/Background.h"
+#include "app/widgets/Panels.h"
 #include "core/base/Text.h"
 #include "core/definition/A2lWriter.h"
-#include "core/job/Maps.h"
 #include "core/job/Donors.h"
+#include "core/job/Maps.h"
 
 namespace brusk::app {
 

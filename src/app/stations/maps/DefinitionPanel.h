@@ -12,8 +12,8 @@
 #include <QStackedWidget>
 #include <QTreeView>
 
-#include "app/stations/maps/MapsWork.h"
 #include "app/stations/maps/FinderModel.h"
+#include "app/stations/maps/MapsWork.h"
 #include "app/stations/maps/RolesPage.h"
 #include "app/widgets/MapGrid.h"
 #include "core/definition/Finder.h"

@@ -7,10 +7,10 @@
 #include <QSettings>
 #include <QVBoxLayout>
 
-#include "app/widgets/Panels.h"
 #include "app/desks/Background.h"
-#include "core/evidence/Drives.h"
+#include "app/widgets/Panels.h"
 #include "core/calibration/Compare.h"
+#include "core/evidence/Drives.h"
 
 namespace brusk::app {
 

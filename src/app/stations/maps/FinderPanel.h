@@ -10,8 +10,8 @@
 #include <QTreeView>
 #include <set>
 
-#include "app/stations/maps/MapsWork.h"
 #include "app/stations/maps/FinderModel.h"
+#include "app/stations/maps/MapsWork.h"
 #include "core/definition/Finder.h"
 
 namespace brusk::app {

@@ -280,10 +280,10 @@ void MapsStation::exportCdf(const QString& path) {
     if (auto done = (*work_.files()).save(path.toStdString(), asBytes(*text)); !done)
         return work_.say(QString::fromStdString(done.error().text()), true);
     work_.say(QString("Saved %1 parameters to %2.%3")
-                     .arg(names.size() - leftOut.size())
-                     .arg(path.section('/', -1),
-                          leftOut.empty() ? QString() : " Left out: " + QString::fromStdString(leftOut[0])),
-                 !leftOut.empty());
+                  .arg(names.size() - leftOut.size())
+                  .arg(path.section('/', -1),
+                       leftOut.empty() ? QString() : " Left out: " + QString::fromStdString(leftOut[0])),
+              !leftOut.empty());
 }
 
 void MapsStation::importCdf(const QString& path) {
@@ -393,8 +393,7 @@ void MapsStation::makeFamilyStrip(QVBoxLayout* column) {
     connect(familyAmount_, &QLineEdit::returnPressed, apply, &QPushButton::click);
     connect(apply, &QPushButton::clicked, this, [this, names, title] {
         const auto operation = calibration::parseOperation(familyAmount_->text().toStdString());
-        if (!operation)
-            return work_.say("\"" + familyAmount_->text() + "\" is not a number, +2, x1.05 or -3%.", true);
+        if (!operation) return work_.say("\"" + familyAmount_->text() + "\" is not a number, +2, x1.05 or -3%.", true);
         if (work_.calibration())
             forFamily(
                 calibration::operateOnAll(*work_.calibration(), *operation, names(), title(operation->describe())));
@@ -407,8 +406,7 @@ void MapsStation::makeFamilyStrip(QVBoxLayout* column) {
                                          title("fill like " + active_->table().parameter->title())));
     });
     connect(donor, &QPushButton::clicked, this, [this, names, title] {
-        if (!work_.calibration() || !work_.reference())
-            return work_.say("There is no reference to take from.", true);
+        if (!work_.calibration() || !work_.reference()) return work_.say("There is no reference to take from.", true);
         calibration::TransferOptions options;
         options.strength = strength();
         forFamily(calibration::transfer(*work_.calibration(), *work_.reference(), names(), options,
@@ -442,9 +440,9 @@ void MapsStation::forFamily(calibration::Transfer plan) {
                        : QString("Nothing changed");
     if (plan.edit.clamped) said += QString("; %1 cells held at a limit").arg(plan.edit.clamped);
     work_.say(said + (remarks.isEmpty() ? "." : ". " + remarks.mid(0, 3).join(" ")),
-                 std::any_of(plan.lines.begin(), plan.lines.end(), [](const auto& line) {
-                     return line.outcome == calibration::TransferLine::Outcome::NotPossible;
-                 }));
+              std::any_of(plan.lines.begin(), plan.lines.end(), [](const auto& line) {
+                  return line.outcome == calibration::TransferLine::Outcome::NotPossible;
+              }));
 }
 
 // --- the bench

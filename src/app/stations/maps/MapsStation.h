@@ -32,6 +32,8 @@ class MapsStation : public Station {
     RespacePanel* respacePanel() { return respace_; }
     DefinitionPanel* definitionPanel() { return definitionPanel_; }
     void showDefinitionWork(bool on);
+    void undo() { work_.undo(); }
+    void redo() { work_.redo(); }
     /// "shape", "copy", "reference", "axis": the menu of that button, for the keyboard and for tests.
     QMenu* menu(const QString& name) { return menus_.value(name); }
     void addDonorFile(const QString& image, const QString& definition = {});

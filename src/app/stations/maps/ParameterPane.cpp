@@ -13,8 +13,8 @@
 #include <algorithm>
 #include <cmath>
 
-#include "app/widgets/Panels.h"
 #include "app/desks/Background.h"
+#include "app/widgets/Panels.h"
 #include "core/calibration/Tabbed.h"
 
 namespace brusk::app {
@@ -34,8 +34,7 @@ std::string cellsText(size_t count) {
 
 }  // namespace
 
-ParameterPane::ParameterPane(MapsWork& work, const QString& suffix, QWidget* parent)
-    : QFrame(parent), work_(work) {
+ParameterPane::ParameterPane(MapsWork& work, const QString& suffix, QWidget* parent) : QFrame(parent), work_(work) {
     setObjectName("pane" + suffix);
     auto* column = new QVBoxLayout(this);
     column->setContentsMargins(8, 4, 8, 6);
@@ -495,8 +494,7 @@ void ParameterPane::makeCells(const std::vector<calibration::CellValue>& cells, 
 void ParameterPane::operate(const QString& text) {
     if (!work_.calibration() || !readable_) return;
     if (table_.parameter->kind == Parameter::Kind::Text)
-        return make(
-            work_.calibration()->prepareText(*table_.parameter, text.toStdString(), table_.parameter->title()));
+        return make(work_.calibration()->prepareText(*table_.parameter, text.toStdString(), table_.parameter->title()));
     const auto operation = calibration::parseOperation(text.toStdString());
     if (!operation) return work_.say("\"" + text + "\" is not a number, +2, x1.05 or -3%.", true);
     makeCells(calibration::operate(table_, grid_->selectedCells(), *operation, shown_), operation->describe());
@@ -538,8 +536,8 @@ void ParameterPane::copy(bool withBreakpoints) {
     QApplication::clipboard()->setText(
         QString::fromStdString(calibration::toTabbed(as, range(), withBreakpoints, decimalSign())));
     work_.say(QString("Copied %1%2.")
-                     .arg(QString::fromStdString(cellsText(grid_->selectedCells().size())),
-                          withBreakpoints ? " with breakpoints" : ""));
+                  .arg(QString::fromStdString(cellsText(grid_->selectedCells().size())),
+                       withBreakpoints ? " with breakpoints" : ""));
 }
 
 void ParameterPane::paste() {

@@ -6,34 +6,21 @@
 #include "app/desks/Desks.h"
 #include "app/desks/EvidenceDesk.h"
 #include "app/desks/Messages.h"
-#include "app/desks/Places.h"
 #include "app/desks/Playback.h"
 #include "app/desks/RoundDesk.h"
-#include "app/desks/UnitChoice.h"
 #include "core/job/Correct.h"
 #include "core/proposals/AirCorrection.h"
 
 namespace brusk::app {
 
-ReviewPresenter::ReviewPresenter(Desks& desks, QObject* parent) : QObject(parent), desks_(desks) {
-    connect(&desks.places, &Places::roundShown, this, &ReviewPresenter::roundShown);
-    connect(&desks.units, &UnitChoice::changed, this, &ReviewPresenter::unitsChanged);
+ReviewPresenter::ReviewPresenter(Desks& desks, QObject* parent) : RoundPresenter(desks, parent) {
     connect(&desks.playback, &Playback::momentChanged, this, &ReviewPresenter::momentChanged);
     connect(&desks.evidence, &EvidenceDesk::changed, this, &ReviewPresenter::refreshCells);
 }
 
-QString ReviewPresenter::roundText() const {
-    const auto* round = desks_.round.selected();
-    return round ? QString("round %1, %2").arg(round->number).arg(QString::fromStdString(round->title)) : QString();
-}
-
-const units::Preferences& ReviewPresenter::units() const {
-    return desks_.units.preferences();
-}
-
 bool ReviewPresenter::look() {
     const auto* round = desks_.round.selected();
-    auto there = round ? desks_.evidence.recordings(round->id) : std::vector<carfolder::RecordingEntry>();
+    auto there = recordingsOfRound();
     // What is looked at stays where it is, as long as nothing was driven since.
     const QString shown = round ? QString("%1/%2/%3")
                                       .arg(QString::fromStdString(desks_.car.folder->path().string()))
@@ -55,9 +42,8 @@ bool ReviewPresenter::look() {
 void ReviewPresenter::load(size_t at) {
     if (at >= recordings_.size()) return;
     using Loaded = Result<std::shared_ptr<const recording::Recording>>;
-    const QString title = QString("round %1, %2")
-                              .arg(desks_.round.selected()->number)
-                              .arg(QString::fromStdString(recordings_[at].title));
+    const QString title =
+        QString("round %1, %2").arg(desks_.round.selected()->number).arg(QString::fromStdString(recordings_[at].title));
     desks_.background.latest(
         this,
         [folder = desks_.car.folder, entry = recordings_[at]]() -> Loaded {
@@ -80,7 +66,7 @@ void ReviewPresenter::refreshCells() {
     map_ = {};
     samples_.reset();
     noMap_ = false;
-    drives_ = desks_.evidence.of(desks_.places.round());
+    drives_ = drivesOfRound();
     const auto* calibration = desks_.round.calibration();
     if (drives_ && calibration) {
         const auto* ve = calibration->definition().parameterWithRole("ve_map");
@@ -100,9 +86,10 @@ ReviewPresenter::Finding ReviewPresenter::finding() const {
         return {"No drive was recorded on this round. Flash it and record one on the Drive station."};
     }
     if (noMap_)
-        return {"The definition does not say which map is the volumetric efficiency. Give it its role on the Maps "
-                "station, under Definition.",
-                "warm"};
+        return {
+            "The definition does not say which map is the volumetric efficiency. Give it its role on the Maps "
+            "station, under Definition.",
+            "warm"};
     if (!drives_) return {"Reading the recordings \u2026"};
     if (!drives_->mixture()) return {QString::fromStdString(drives_->mixture().error().text()), "warm"};
     if (!samples_) return {};

@@ -3,24 +3,18 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
-#include <QObject>
-
-#include "core/carfolder/Recordings.h"
-#include "core/evidence/Drives.h"
+#include "app/stations/RoundPresenter.h"
 #include "core/evidence/MapSamples.h"
 
 namespace brusk::app {
 
-class Desks;
-
-class ReviewPresenter : public QObject {
+class ReviewPresenter : public RoundPresenter {
     Q_OBJECT
   public:
     explicit ReviewPresenter(Desks& desks, QObject* parent = nullptr);
 
     /// A round is looked at, perhaps another one; true when its list is another than that of before.
     bool look();
-    QString roundText() const;  ///< empty: nothing was read yet
     const std::vector<carfolder::RecordingEntry>& recordings() const { return recordings_; }
     /// Loads one of the recordings; the newest asking counts.
     void load(size_t recording);
@@ -48,19 +42,14 @@ class ReviewPresenter : public QObject {
     /// Where the engine is on the map's axes then, in the axes' units.
     std::optional<std::pair<double, double>> place() const;
 
-    const units::Preferences& units() const;
-
   signals:
     void recordingLoaded();
     void cellsChanged();
     void momentChanged();
-    void unitsChanged();
-    void roundShown();
 
   private:
     void refreshCells();
 
-    Desks& desks_;
     std::vector<carfolder::RecordingEntry> recordings_;
     QString shown_;  ///< folder, round and number of recordings in the list
     std::shared_ptr<const recording::Recording> recording_;

@@ -1,5 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-#include "app/desks/Task.h"
+#include "app/desks/LinkFacts.h"
+
+#include "core/link/Transfer.h"
 
 namespace brusk::app {
 
@@ -14,6 +16,16 @@ QString taskTitle(Task task) {
                                              "Asking the car",
                                              "Driving"};
     return titles[static_cast<int>(task)];
+}
+
+QString progressText(const link::Progress& p) {
+    QString step = QString::fromStdString(p.step);
+    if (p.waitsForPerson) return step;
+    QString out = QString("%1  %2 of %3 KiB").arg(step).arg(p.done / 1024).arg(p.total / 1024);
+    if (const auto left = p.secondsLeft())
+        out += QString(", %1 KiB/s, %2 s left").arg(p.rate() / 1024, 0, 'f', 1).arg(*left, 0, 'f', 0);
+    if (p.retries) out += QString(", %1 %2").arg(p.retries).arg(p.retries == 1 ? "retry" : "retries");
+    return out;
 }
 
 }  // namespace brusk::app

@@ -103,7 +103,7 @@ class Background {
     static Error brokenError(const std::exception& problem);
 
     template <class Work, class Then>
-    void ask(Work work, Then then, Newest newest, uint64_t mine) {
+    void ask(Work work, Then then, const Newest& newest, uint64_t mine) {
         using T = std::invoke_result_t<Work>;
         pool_.post([this, newest, mine, work = std::move(work), then = std::move(then)]() mutable {
             if (*newest != mine) return;

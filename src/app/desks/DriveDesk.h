@@ -4,6 +4,7 @@
 
 #include <QObject>
 #include <atomic>
+#include <stop_token>
 
 #include "app/desks/CarInHand.h"
 #include "core/job/Drive.h"

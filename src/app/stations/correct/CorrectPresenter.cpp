@@ -34,6 +34,7 @@ void CorrectPresenter::look() {
     correction_.reset();
     problem_.clear();
     desks_.evidence.load(desks_.places.round());
+    emit changed();
     compute();
 }
 

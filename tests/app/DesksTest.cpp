@@ -1,0 +1,246 @@
+// Desks under haste: questions overtaken by newer ones, askers that are gone, rounds and folders changed while the pool
+// reads. Run under the address and the thread check by scripts/sanitize.
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include <QLabel>
+#include <QListWidget>
+#include <QPushButton>
+#include <semaphore>
+
+#include "Expect.h"
+#include "Story.h"
+#include "app/desks/Background.h"
+#include "app/desks/CarInHand.h"
+#include "app/desks/EvidenceDesk.h"
+#include "app/desks/Messages.h"
+#include "app/desks/Places.h"
+#include "app/desks/Playback.h"
+
+using namespace brusk;
+using namespace brusk::app;
+
+class DesksTest : public QObject {
+    Q_OBJECT
+  private slots:
+    void initTestCase();
+    void ofTwoQuickQuestionsTheNewestAnswerComes();
+    void questionsOfOtherKindsAndOthersAreNotOvertaken();
+    void anAnswerToWhoIsGoneIsDropped();
+    void whatThrowsInThePoolIsAnErrorOfTheWorkOrASentence();
+    void aRoundChangedWhileItsEvidenceIsComputedShowsTheNewOne();
+    void twoQuickClicksMakeOneRound();
+    void recordingsAskedForQuicklyEndAtTheLast();
+    void drivesAreLoadedOnceWhoeverAsks();
+    void aFolderOpenedWhileThePoolReadsIsTheOneShown();
+    void aWindowClosedWhileThePoolWorksLeavesNothingBehind();
+
+  private:
+    QTemporaryDir folders_;
+    std::unique_ptr<Story> story_;
+};
+
+void DesksTest::initTestCase() {
+    story_ = std::make_unique<Story>(folders_.filePath("driven"));
+    QVERIFY(story_->begin());
+    for (const int route : {3, 4})
+        QVERIFY(story_->drive(route));
+}
+
+void DesksTest::ofTwoQuickQuestionsTheNewestAnswerComes() {
+    Messages messages;
+    Background background(messages);
+    QObject asker;
+    std::binary_semaphore go(0), begun(0);
+    std::vector<int> answers;
+    std::atomic<int> worked{0};
+    background.latest(
+        &asker,
+        [&] {
+            begun.release();
+            go.acquire();
+            return ++worked, 1;
+        },
+        [&](int answer) { answers.push_back(answer); });
+    begun.acquire();
+    // Of those that wait, the ones that were overtaken are not begun.
+    std::counting_semaphore<64> others(0);
+    for (int i = 2; i <= 9; ++i)
+        background.latest(
+            &asker, [&worked, i] { return ++worked, i; }, [&](int answer) { answers.push_back(answer); });
+    go.release();
+    QTRY_COMPARE(answers.size(), size_t{1});
+    QCOMPARE(answers[0], 9);
+    QTest::qWait(20);
+    QCOMPARE(answers.size(), size_t{1});
+    QVERIFY(worked <= 9);
+}
+
+void DesksTest::questionsOfOtherKindsAndOthersAreNotOvertaken() {
+    Messages messages;
+    Background background(messages);
+    QObject one, other;
+    std::vector<int> answers;
+    const auto take = [&](int answer) { answers.push_back(answer); };
+    background.latest(
+        &one, [] { return 1; }, take);
+    background.latest(
+        &one, [] { return 2; }, take, 1);
+    background.latest(
+        &other, [] { return 3; }, take);
+    for (int i = 4; i < 7; ++i)
+        background.each(
+            &one, [i] { return i; }, take);
+    QTRY_COMPARE(answers.size(), size_t{6});
+    std::sort(answers.begin(), answers.end());
+    QCOMPARE(answers, (std::vector<int>{1, 2, 3, 4, 5, 6}));
+}
+
+void DesksTest::anAnswerToWhoIsGoneIsDropped() {
+    Messages messages;
+    Background background(messages);
+    std::binary_semaphore go(0);
+    bool answered = false, after = false;
+    {
+        QObject asker;
+        background.latest(
+            &asker, [&] { return go.acquire(), 1; }, [&](int) { answered = true; });
+        background.each(
+            &asker, [] { return 2; }, [&](int) { answered = true; });
+    }
+    go.release();
+    QObject next;
+    background.each(
+        &next, [] { return 3; }, [&](int) { after = true; });
+    QTRY_VERIFY(after);
+    QTest::qWait(20);
+    QVERIFY(!answered);
+}
+
+void DesksTest::whatThrowsInThePoolIsAnErrorOfTheWorkOrASentence() {
+    Messages messages;
+    Background background(messages);
+    QStringList said;
+    connect(&messages, &Messages::said, this, [&](const QString& sentence, bool alarm) {
+        QVERIFY(alarm);
+        said << sentence;
+    });
+    QObject asker;
+    std::optional<Error> error;
+    bool answered = false;
+    background.latest(
+        &asker, []() -> Result<int> { throw std::runtime_error("a broken table"); },
+        [&](Result<int> answer) { error = answer.error(); });
+    background.latest(
+        &asker, []() -> int { throw std::runtime_error("a broken list"); }, [&](int) { answered = true; }, 1);
+    QTRY_VERIFY(error && !said.isEmpty());
+    QVERIFY(error->code == ErrorCode::Broken && error->message.find("a broken table") != std::string::npos);
+    QVERIFY(said[0].contains("a broken list") && !answered);
+}
+
+void DesksTest::aRoundChangedWhileItsEvidenceIsComputedShowsTheNewOne() {
+    Story& story = *story_;
+    const int64_t driven = story.selected()->id;
+    QVERIFY(story.correct());
+    const int64_t next = story.selected()->id;
+    story.goTo("Correct");
+    // To and fro, faster than anything is computed.
+    for (int i = 0; i < 6; ++i) {
+        story.select(i % 2 ? next : driven);
+        QCoreApplication::processEvents();
+    }
+    auto* make = story.window().findChild<QPushButton*>("makeRound");
+    QVERIFY(!make->isEnabled());
+    QTest::qWait(500);
+    QVERIFY(!make->isEnabled());  // nobody drove on the new round
+    story.select(driven);
+    QTRY_VERIFY_WITH_TIMEOUT(make->isEnabled(), 60000 * kSlower);
+    QVERIFY(!story.window().findChild<QLabel*>("axisCheck")->text().isEmpty());
+}
+
+void DesksTest::twoQuickClicksMakeOneRound() {
+    Story& story = *story_;
+    story.goTo("Correct");
+    auto* make = story.find<QPushButton>("makeRound");
+    QTRY_VERIFY_WITH_TIMEOUT(make->isEnabled(), 60000 * kSlower);
+    const int64_t driven = story.selected()->id;
+    const size_t before = story.rounds().size();
+    QTest::mouseClick(make, Qt::LeftButton);
+    QTest::mouseClick(make, Qt::LeftButton);
+    QCOMPARE(story.rounds().size(), before + 1);
+    story.select(driven);
+}
+
+void DesksTest::recordingsAskedForQuicklyEndAtTheLast() {
+    Story& story = *story_;
+    story.goTo("Review");
+    auto* list = story.find<QListWidget>("recordings");
+    QCOMPARE(list->count(), 2);
+    for (int i = 0; i < 9; ++i)
+        list->setCurrentRow(i % 2);
+    auto& playback = story.desks().playback;
+    const auto wanted = story.folder().recordings().of(story.selected()->id);
+    QTRY_VERIFY_WITH_TIMEOUT(playback.recording() && playback.title().endsWith(qs((*wanted)[0].title)), 20000);
+    QTest::qWait(300);
+    QVERIFY(playback.title().endsWith(qs((*wanted)[0].title)));
+}
+
+void DesksTest::drivesAreLoadedOnceWhoeverAsks() {
+    Story& story = *story_;
+    auto& evidence = story.desks().evidence;
+    const int64_t round = story.selected()->id;
+    QTRY_VERIFY_WITH_TIMEOUT(evidence.of(round), 20000);
+    const auto drives = evidence.of(round);
+    QCOMPARE(drives->size(), size_t{2});
+    for (const char* station : {"Maps", "Review", "Correct"}) {
+        story.goTo(station);
+        evidence.load(round);
+    }
+    QTest::qWait(200);
+    QVERIFY(evidence.of(round) == drives && evidence.behind(round) == drives);
+    // A round nobody drove on stands on the same.
+    const auto child = std::find_if(story.rounds().begin(), story.rounds().end(),
+                                    [&](const auto& one) { return one.parent == round; });
+    QVERIFY(child != story.rounds().end());
+    evidence.load(child->id);
+    QTRY_VERIFY_WITH_TIMEOUT(evidence.behind(child->id), 20000);
+    QVERIFY(!evidence.of(child->id) && evidence.behind(child->id) == drives);
+}
+
+void DesksTest::aFolderOpenedWhileThePoolReadsIsTheOneShown() {
+    story_.reset();
+    Story story(folders_.filePath("other"));
+    QVERIFY(story.begin());
+    const size_t rounds = story.rounds().size();
+    for (const char* station : {"Review", "Correct", "Maps"})
+        for (int i = 0; i < 3; ++i) {
+            QVERIFY(story.disconnectLink());
+            EXPECT_OK(story.open(folders_.filePath("driven").toStdString()));
+            story.goTo(station);
+            QVERIFY(story.rounds().size() > rounds);
+            QCoreApplication::processEvents();
+            EXPECT_OK(story.open(folders_.filePath("other").toStdString()));
+            QCOMPARE(story.rounds().size(), rounds);
+        }
+    // What the pool still had to say of the other folder is shown nowhere.
+    QTest::qWait(1000);
+    story.goTo("Review");
+    QCOMPARE(story.find<QListWidget>("recordings")->count(), 0);
+    QVERIFY(story.find<QLabel>("found")->text().startsWith("No drive was recorded on this round"));
+    QVERIFY(!story.desks().evidence.behind(story.selected()->id));
+    QVERIFY(!story.desks().playback.recording());
+    story.goTo("Correct");
+    QVERIFY(!story.window().findChild<QPushButton*>("makeRound")->isEnabled());
+}
+
+void DesksTest::aWindowClosedWhileThePoolWorksLeavesNothingBehind() {
+    for (const char* station : {"Review", "Correct", "Maps", "Base", "Flash"}) {
+        auto story = std::make_unique<Story>(folders_.filePath("driven"));
+        story->goTo(station);
+        QCoreApplication::processEvents();
+        story.reset();
+    }
+    Story again(folders_.filePath("driven"));
+    QVERIFY(again.folder().mayWrite() && again.rounds().size() > 1);
+}
+
+QTEST_MAIN(DesksTest)
+#include "DesksTest.moc"

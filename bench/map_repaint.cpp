@@ -1,5 +1,5 @@
-// How long a map of 32 x 32 with every mark takes to repaint, as grid, profiles and surface, at rest and while the ring
-// moves; each against a frame of 60 a second, and the moving ring against a plain fill of the same area.
+// How long a map of 32 x 32 with every mark takes to repaint, as grid, profiles and surface, at rest and while the
+// footprint moves; each against a frame of 60 a second, and the moving footprint against a plain fill of the same area.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include <QApplication>
 #include <QImage>
@@ -75,9 +75,9 @@ int main(int argc, char** argv) {
     const double gridWhole = milliseconds(60, [&](int) { grid.setContents(contents), paint(grid); });
     const double surfaceWhole = milliseconds(60, [&](int) { surface.setShape(shape), paint(surface); });
     const double profileWhole = milliseconds(60, [&](int) { profile.setLine(line), paint(profile); });
-    const double ring = milliseconds(60, [&](int i) {
+    const double footprint = milliseconds(60, [&](int i) {
         const QPointF at(500 + 90.0 * i, 10 + 4.0 * i);
-        grid.setRing(at), surface.setRing(at);
+        grid.setHere(at), surface.setHere(at);
         paint(grid), paint(surface), paint(profile);
     });
     const auto tell = [](const char* what, double ms) {
@@ -87,7 +87,7 @@ int main(int argc, char** argv) {
     tell("surface, everything new", surfaceWhole);
     tell("profile, everything new", profileWhole);
     tell("all three, everything new", gridWhole + surfaceWhole + 2 * profileWhole);
-    tell("all three while only the ring moves", ring);
-    std::printf("the moving ring takes %.1f times a plain fill of the grid's area\n", ring / fill);
+    tell("all three while only the footprint moves", footprint);
+    std::printf("the moving footprint takes %.1f times a plain fill of the grid's area\n", footprint / fill);
     return 0;
 }

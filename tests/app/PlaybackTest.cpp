@@ -18,7 +18,7 @@ class PlaybackTest : public QObject {
     Q_OBJECT
   private slots:
     void initTestCase();
-    void thePlayedRecordingMovesTheRingOnOpenMaps();
+    void thePlayedRecordingMovesTheFootprintOnOpenMaps();
     void theCursorOfTheLanesIsTheMomentOfTheMaps();
     void playingHaltsAtTheEndAndBeginsAgain();
     void readoutsAndCellsSpeakTheWantedUnits();
@@ -41,15 +41,15 @@ void PlaybackTest::review() {
     QTRY_VERIFY_WITH_TIMEOUT(story_->find<QPushButton>("play"), 5000);
 }
 
-void PlaybackTest::thePlayedRecordingMovesTheRingOnOpenMaps() {
+void PlaybackTest::thePlayedRecordingMovesTheFootprintOnOpenMaps() {
     Desks& desks = story_->desks();
     auto* grid = story_->openParameter("how full");
-    QVERIFY(!grid->ring());
+    QVERIFY(!grid->footprint().at());
     review();
     story_->goTo("Maps");
     const auto& table = mapsOf(*story_)->active()->table();
     const auto& recording = *desks.playback.recording();
-    // Played by the button; the ring is where the engine was.
+    // Played by the button; the footprint is where the engine was.
     story_->find<QComboBox>("playRateMaps")->setCurrentText("20 \u00d7");
     QTest::keyClick(grid, Qt::Key_P, Qt::ControlModifier);
     QVERIFY(desks.playback.playing());
@@ -57,17 +57,17 @@ void PlaybackTest::thePlayedRecordingMovesTheRingOnOpenMaps() {
     QTest::keyClick(grid, Qt::Key_P, Qt::ControlModifier);
     QVERIFY(!desks.playback.playing());
     const double now = desks.playback.time_s();
-    QVERIFY(grid->ring());
-    QCOMPARE(grid->ring()->x(), recording.valueAt(table.x.input, now));
-    QCOMPARE(grid->ring()->y(), recording.valueAt(table.y.input, now));
+    QVERIFY(grid->footprint().at());
+    QCOMPARE(grid->footprint().at()->x(), recording.valueAt(table.x.input, now));
+    QCOMPARE(grid->footprint().at()->y(), recording.valueAt(table.y.input, now));
     // By the slider as well, on the surface as on the grid.
     story_->find<QSlider>("playPlaceMaps")->setValue(200);
     QCOMPARE(desks.playback.time_s(), 10.0);
-    QCOMPARE(grid->ring()->x(), recording.valueAt(table.x.input, 10));
-    // A map whose inputs were not recorded has no ring.
+    QCOMPARE(grid->footprint().at()->x(), recording.valueAt(table.x.input, 10));
+    // A map whose inputs were not recorded has no footprint.
     auto* other = story_->openParameter("pressure expected");
     const auto& axes = mapsOf(*story_)->active()->table();
-    QCOMPARE(bool(other->ring()), bool(recording.find(axes.x.input)) && bool(recording.find(axes.y.input)));
+    QCOMPARE(bool(other->footprint().at()), bool(recording.find(axes.x.input)) && bool(recording.find(axes.y.input)));
 }
 
 void PlaybackTest::theCursorOfTheLanesIsTheMomentOfTheMaps() {
@@ -78,8 +78,8 @@ void PlaybackTest::theCursorOfTheLanesIsTheMomentOfTheMaps() {
     QTRY_VERIFY_WITH_TIMEOUT(cells->isVisible() && !cells->contents().values.empty(), 20000);
     desks.playback.setMoment(7);
     QCOMPARE(lanes->cursor(), std::optional<double>(7));
-    QVERIFY(cells->ring());
-    QCOMPARE(cells->ring()->x(), desks.drive.valueNow("speed"));
+    QVERIFY(cells->footprint().at());
+    QCOMPARE(cells->footprint().at()->x(), desks.drive.valueNow("speed"));
     QTest::mouseClick(lanes, Qt::LeftButton, {}, QPoint(lanes->width() / 2, 20));
     QVERIFY(desks.playback.time_s() > 7);
     QCOMPARE(lanes->cursor(), std::optional<double>(desks.playback.time_s()));
@@ -118,7 +118,8 @@ void PlaybackTest::readoutsAndCellsSpeakTheWantedUnits() {
     const auto table = *story_->calibration()->read("ve_map");
     QCOMPARE(cells->contents().y.front(), *units::convert(table.y.values.front(), "kPa", "psi"));
     desks.playback.setMoment(5);
-    QVERIFY(std::abs(cells->ring()->y() - *units::convert(desks.drive.valueNow("pressure"), "kPa", "psi")) < 1e-9);
+    QVERIFY(std::abs(cells->footprint().at()->y() - *units::convert(desks.drive.valueNow("pressure"), "kPa", "psi")) <
+            1e-9);
     story_->goTo("Drive");
     auto* readout = story_->find<QFrame>("readout_manifold_pressure");
     QVERIFY(readout);

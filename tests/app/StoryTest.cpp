@@ -36,7 +36,7 @@ class StoryTest : public QObject {
     void theBarOfOperationsWorksByMouse();
     void strengthAndLayersOfTheCorrection();
     void reviewShowsTheMomentsBehindACell();
-    void theRingFollowsTheEngine();
+    void theFootprintFollowsTheEngine();
     void theOperatorChangesWeatherFuelAndFaultsWhileItDrives();
     void theDriverVisitsWhatTheRoundHasNotSeen();
     void theCalibrationIsExported();
@@ -269,7 +269,7 @@ void StoryTest::reviewShowsTheMomentsBehindACell() {
     QVERIFY(lanes->to() > 50);
 }
 
-void StoryTest::theRingFollowsTheEngine() {
+void StoryTest::theFootprintFollowsTheEngine() {
     Story story;
     Desks& desks = story.desks();
     QVERIFY(story.begin());
@@ -286,9 +286,9 @@ void StoryTest::theRingFollowsTheEngine() {
     story.goTo("Maps");
     QTest::qWait(300);
     auto* grid = story.find<MapGrid>("mapGrid");
-    // With the ring drawn the grid looks different from the grid without it.
+    // With the footprint drawn the grid looks different from the grid without it.
     const QImage with = grid->grab().toImage();
-    grid->setRing(std::nullopt);
+    grid->setHere(std::nullopt);
     QVERIFY(with != grid->grab().toImage());
     story.goTo("Drive");
     QVERIFY(story.click("record"));

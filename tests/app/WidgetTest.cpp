@@ -55,7 +55,8 @@ class WidgetTest : public QObject {
     void typingReplacesAndEnterConfirms();
     void aReadOnlyGridTakesNoTyping();
     void marksAreDrawnWithoutTouchingTheDigits();
-    void theRingStandsWhereTheEngineIs();
+    void theFootprintCarriesTheWeightsAndTouchesNoDigit();
+    void anArrowAfterFSaysWhereToFill();
     void compactGridsTakeNoMouse();
     void thePyramidGivesTheSameRangeAsAScan();
     void gapsAndMissingSamplesAreNotBridged();
@@ -219,21 +220,94 @@ void WidgetTest::marksAreDrawnWithoutTouchingTheDigits() {
     QCOMPARE(differentPixels(plain, marked, QRect(grid.cellCentre(0, 1).x() - 20, 26, 40, 20)), 0);
 }
 
-void WidgetTest::theRingStandsWhereTheEngineIs() {
+void WidgetTest::theFootprintCarriesTheWeightsAndTouchesNoDigit() {
     MapGrid grid;
     auto c = contentsOf(5, 5);
     c.shade = GridContents::Shade::None;
     grid.setContents(c);
     grid.resize(400, 170);
     const QImage without = grid.grab().toImage();
-    grid.setRing(QPointF(2000, 60));  // column 2, row 2
+    // A quarter of the way to the next column, half of the way to the next row.
+    const double x = c.x[2] + 0.25 * (c.x[3] - c.x[2]), y = c.y[1] + 0.5 * (c.y[2] - c.y[1]);
+    grid.setHere(QPointF(x, y));
+    const auto& cells = grid.footprint().cells();
+    QCOMPARE(cells.size(), size_t{4});
+    QCOMPARE(cells[0].cell, size_t{1 * 5 + 2});
+    QVERIFY(std::abs(cells[0].weight - 0.375) < 1e-9 && std::abs(cells[1].weight - 0.125) < 1e-9);
     const QImage with = grid.grab().toImage();
-    const QPoint here = grid.cellCentre(2, 2), elsewhere = grid.cellCentre(0, 4);
-    QVERIFY(differentPixels(without, with, QRect(here.x() - 12, here.y() - 12, 24, 24)) > 30);
-    QCOMPARE(differentPixels(without, with, QRect(elsewhere.x() - 12, elsewhere.y() - 8, 24, 16)), 0);
-    grid.setRing(QPointF(1e9, -1e9));  // held at the border, not lost
-    QVERIFY(differentPixels(without, grid.grab().toImage(),
-                            QRect(grid.cellCentre(0, 4).x() - 12, grid.cellCentre(0, 4).y() - 8, 24, 16)) > 10);
+    const auto lowerEdge = [&](int row, int column) {
+        const QPoint centre = grid.cellCentre(row, column);
+        const int half = grid.cellCentre(row + 1, column).y() - centre.y();
+        return QRect(centre.x() - 30, centre.y() + half / 2 - 4, 60, 4);
+    };
+    const auto digits = [&](int row, int column) {
+        return QRect(grid.cellCentre(row, column).x() - 30, grid.cellCentre(row, column).y() - 6, 60, 12);
+    };
+    for (int row = 0; row < 5; ++row)
+        for (int column = 0; column < 5; ++column)
+            QCOMPARE(differentPixels(without, with, digits(row, column)), 0);
+    // The bar is as long as the weight.
+    const auto blue = [&](int row, int column) {
+        int count = 0;
+        const QRect edge = lowerEdge(row, column);
+        for (int at = edge.left(); at <= edge.right(); ++at)
+            for (int down = edge.top(); down <= edge.bottom(); ++down)
+                if (with.pixelColor(at, down) == tokens().here) {
+                    ++count;
+                    break;
+                }
+        return count;
+    };
+    QVERIFY(blue(1, 2) > 2 * blue(1, 3) && blue(1, 3) > 3);
+    QCOMPARE(blue(1, 2), blue(2, 2));
+    QCOMPARE(differentPixels(without, with, lowerEdge(0, 4)), 0);
+    // Ticks stand on both margins, at the values themselves.
+    QVERIFY(differentPixels(without, with,
+                            QRect(grid.cellCentre(0, 2).x(), 0, grid.cellCentre(0, 3).x() - grid.cellCentre(0, 2).x(),
+                                  grid.cellCentre(0, 0).y() - 10)) > 2);
+    grid.setHere(QPointF(1e9, -1e9));  // held at the border, not lost
+    QCOMPARE(grid.footprint().cells().size(), size_t{1});
+    QCOMPARE(grid.footprint().cells()[0].cell, size_t{4});
+    QCOMPARE(grid.footprint().cells()[0].weight, 1.0);
+    // The cells it left keep a hairline.
+    QCOMPARE(grid.footprint().cellsLeft().size(), size_t{4});
+    const QImage after = grid.grab().toImage();
+    QVERIFY(differentPixels(without, after, lowerEdge(1, 2)) > 10);
+    for (int row = 0; row < 5; ++row)
+        for (int column = 0; column < 5; ++column)
+            QCOMPARE(differentPixels(without, after, digits(row, column)), 0);
+    grid.setHere(std::nullopt);
+    QCOMPARE(grid.grab().toImage(), without);
+}
+
+void WidgetTest::anArrowAfterFSaysWhereToFill() {
+    MapGrid grid;
+    grid.setContents(contentsOf(4, 5));
+    grid.setEditable(true);
+    std::vector<GridAsk> asked;
+    connect(&grid, &MapGrid::asked, this, [&](GridAsk ask) { asked.push_back(ask); });
+    grid.select(1, 1);
+    for (const int second : {Qt::Key_Left, Qt::Key_Right, Qt::Key_Up, Qt::Key_Down, Qt::Key_F}) {
+        QTest::keyClick(&grid, Qt::Key_F);
+        QVERIFY(grid.asksWhereToFill());
+        QTest::keyClick(&grid, static_cast<Qt::Key>(second));
+        QVERIFY(!grid.asksWhereToFill());
+    }
+    using A = GridAsk;
+    QVERIFY((asked == std::vector<A>{A::FillAcross, A::FillAcross, A::FillDown, A::FillDown, A::FillBoth}));
+    QCOMPARE(grid.currentRow(), 1);  // the arrows filled, they did not move
+    // Escape leaves it; another key is itself.
+    QTest::keyClick(&grid, Qt::Key_F);
+    QTest::keyClick(&grid, Qt::Key_Escape);
+    QTest::keyClick(&grid, Qt::Key_Down);
+    QCOMPARE(grid.currentRow(), 2);
+    QTest::keyClick(&grid, Qt::Key_F);
+    QTest::keyClick(&grid, Qt::Key_G);
+    QVERIFY(asked.back() == A::Soften && asked.size() == 6);
+    // The letters of before are nobody's.
+    for (const int key : {Qt::Key_H, Qt::Key_V, Qt::Key_B, Qt::Key_S})
+        QTest::keyClick(&grid, static_cast<Qt::Key>(key));
+    QCOMPARE(asked.size(), size_t{6});
 }
 
 void WidgetTest::compactGridsTakeNoMouse() {

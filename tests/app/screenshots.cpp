@@ -89,7 +89,7 @@ void shootMaps(Story& story, Shoot shoot) {
             QTest::keyClick(editor, Qt::Key_Return);
         }
     };
-    // A recording is looked at, so that the ring is on the maps.
+    // A recording is looked at, so that the footprint is on the maps.
     for (int i = 0; i < 24; ++i)
         story.desks().playback.setMoment(300 + 0.1 * i);
     auto* grid = story.openParameter("how full");

@@ -2,6 +2,8 @@
 // with its map and axis. SPDX-License-Identifier: GPL-3.0-or-later
 #include <map>
 
+#include <random>
+
 #include "BaseBench.h"
 #include "DrivenCar.h"
 #include "core/evidence/Replay.h"
@@ -69,6 +71,7 @@ class AxisCheckTest : public QObject {
     void aScalingThreePerCentOffIsNamed_data() { routes(); }
     void aScalingThreePerCentOffIsNamed();
     void aTableAtRecordedInputsSaysWhatTheControllerRead();
+    void theFootprintsWeightsAreThoseOfTheReplay();
     void whatWasNotRecordedCantBeLookedAtAndIsSaid();
 
   private:
@@ -151,6 +154,53 @@ void AxisCheckTest::aTableAtRecordedInputsSaysWhatTheControllerRead() {
     for (size_t i = 100; i < said.size(); ++i)
         worst = std::max(worst, std::abs(static_cast<double>(said[i] - recorded[i])));
     QVERIFY2(worst < 0.6, qPrintable(QString::number(worst)));
+}
+
+void AxisCheckTest::theFootprintsWeightsAreThoseOfTheReplay() {
+    const auto& c = driven("heron", "town");
+    const calibration::Calibration inCar(c.kit->definition, c.image);
+    std::mt19937 random(3);
+    int maps = 0, curves = 0;
+    for (const auto& parameter : c.kit->definition->parameters) {
+        const auto table = inCar.read(parameter);
+        if (!table || table->x.values.size() < 2) continue;
+        ++(table->y.values.size() > 1 ? maps : curves);
+        // As it lies, and lying down: rows for columns.
+        calibration::Table turned = *table;
+        std::swap(turned.x, turned.y), std::swap(turned.rows, turned.columns);
+        for (size_t r = 0; r < table->rows; ++r)
+            for (size_t k = 0; k < table->columns; ++k)
+                turned.values[k * table->rows + r] = table->at(r, k);
+        const evidence::TableReplay replay(*c.kit->definition, *table);
+        const auto& x = table->x.values;
+        const auto& y = table->y.values;
+        const auto draw = [&](const std::vector<double>& axis) {
+            if (axis.empty()) return 0.0;
+            const double span = axis.back() - axis.front();
+            return axis.front() - 0.2 * span + 1.4 * span * static_cast<double>(random() % 10001) / 10000;
+        };
+        for (int i = 0; i < 200; ++i) {
+            // Now and then on a breakpoint, or at an end.
+            const double at = i % 5 == 0 ? x[random() % x.size()] : draw(x);
+            const double down = !y.empty() && i % 7 == 0 ? y[random() % y.size()] : draw(y);
+            double sum = 0, value = 0, lyingDown = 0;
+            const auto weights = calibration::weightsAt(x, y, at, down);
+            QVERIFY(!weights.empty() && weights.size() <= 4);
+            for (const auto& one : weights) {
+                QVERIFY(one.weight > 0 && one.cell < table->values.size());
+                sum += one.weight, value += one.weight * table->values[one.cell];
+            }
+            QVERIFY(std::abs(sum - 1) < 1e-12);
+            const double said = replay.at(at, down), size = 1e-9 * (1 + std::abs(said));
+            QVERIFY2(std::abs(value - said) < size, parameter.name.c_str());
+            if (y.size() < 2) continue;
+            for (const auto& one : calibration::weightsAt(y, x, down, at))
+                lyingDown += one.weight * turned.values[one.cell];
+            QVERIFY2(std::abs(lyingDown - said) < size, parameter.name.c_str());
+        }
+    }
+    QVERIFY(maps > 10 && curves > 5);
+    QVERIFY(calibration::weightsAt({1, 2}, {}, std::nan(""), 0).empty());
 }
 
 void AxisCheckTest::whatWasNotRecordedCantBeLookedAtAndIsSaid() {

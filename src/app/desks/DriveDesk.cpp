@@ -176,6 +176,12 @@ double DriveDesk::value(const std::string& channel) const {
     return std::nan("");
 }
 
+double DriveDesk::along(const evidence::AxisInput& input) const {
+    const auto at = channels_ ? job::liveAlong(*channels_, input) : std::nullopt;
+    return at && at->channel < live_.values.size() ? at->shown(static_cast<double>(live_.values[at->channel]))
+                                                   : std::nan("");
+}
+
 double DriveDesk::role(roles::Role role) const {
     if (!channels_) return std::nan("");
     for (size_t i = 0; i < channels_->measurements.size() && i < live_.values.size(); ++i)

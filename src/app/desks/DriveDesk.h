@@ -33,6 +33,8 @@ class DriveDesk : public QObject {
     /// The newest value of a channel by name, or of a role in its unit; NaN when it is not sampled.
     double value(const std::string& channel) const;
     double role(roles::Role role) const;
+    /// What moves along an axis, in the axis' unit.
+    double along(const evidence::AxisInput& input) const;
     /// Where the drive that is recorded has been on the VE map that is in the car; null where that is not known.
     std::shared_ptr<const job::LiveCoverage> coverage() const { return coverage_; }
 

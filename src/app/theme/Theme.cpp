@@ -12,13 +12,31 @@ namespace brusk::app {
 namespace {
 
 Tokens lightTokens() {
-    return {QColor("#F5F3EE"), QColor("#FFFFFF"), QColor("#DAD5CB"), QColor("#1E2328"), QColor("#6F6A61"),
-            QColor("#0E6E6E"), QColor("#B86A00"), QColor("#B3261E"), QColor("#6A4C9C"), false};
+    return {QColor("#F5F3EE"),
+            QColor("#FFFFFF"),
+            QColor("#DAD5CB"),
+            QColor("#1E2328"),
+            QColor("#6F6A61"),
+            QColor("#0E6E6E"),
+            QColor("#2456A6"),
+            QColor("#B86A00"),
+            QColor("#B3261E"),
+            QColor("#6A4C9C"),
+            false};
 }
 
 Tokens darkTokens() {
-    return {QColor("#14171A"), QColor("#1C2024"), QColor("#30363C"), QColor("#E6E3DC"), QColor("#8F949A"),
-            QColor("#3FB6AE"), QColor("#F0A43A"), QColor("#FF6B5E"), QColor("#A98BDB"), true};
+    return {QColor("#14171A"),
+            QColor("#1C2024"),
+            QColor("#30363C"),
+            QColor("#E6E3DC"),
+            QColor("#8F949A"),
+            QColor("#3FB6AE"),
+            QColor("#7FB0FF"),
+            QColor("#F0A43A"),
+            QColor("#FF6B5E"),
+            QColor("#A98BDB"),
+            true};
 }
 
 /// The two small pictures a style sheet can't draw: a check mark and a downward arrow, in a folder of our own.

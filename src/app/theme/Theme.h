@@ -9,7 +9,7 @@
 namespace brusk::app {
 
 struct Tokens {
-    QColor ground, sheet, line, ink, faint, accent, warm, alarm, violet;
+    QColor ground, sheet, line, ink, faint, accent, here, warm, alarm, violet;
     bool dark = false;
     /// `over` laid on `under` with a share of 0 to 1.
     static QColor mix(const QColor& under, const QColor& over, double share);

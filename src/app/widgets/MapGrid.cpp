@@ -9,6 +9,7 @@
 #include <QRawFont>
 #include <algorithm>
 #include <cmath>
+#include <utility>
 
 #include "app/theme/Theme.h"
 #include "core/calibration/Surface.h"
@@ -122,9 +123,10 @@ void MapGrid::setContents(GridContents contents) {
     if (!sameShape) {
         row_ = column_ = anchorRow_ = anchorColumn_ = 0;
         firstRow_ = firstColumn_ = 0;
-        ring_.moveTo(std::nullopt);
+        footprint_.moveTo(std::nullopt);
         updateGeometry();
     }
+    footprint_.setAxes(contents_.x, contents_.y);
     least_ = INFINITY, most_ = -INFINITY, range_ = 0;
     for (size_t i = 0; i < contents_.values.size(); ++i) {
         const double v = contents_.values[i];
@@ -175,8 +177,8 @@ void MapGrid::setCompact(bool compact) {
     changed();
 }
 
-void MapGrid::setRing(std::optional<QPointF> at) {
-    ring_.moveTo(at);
+void MapGrid::setHere(std::optional<QPointF> at) {
+    footprint_.moveTo(at);
     update();
 }
 
@@ -279,7 +281,9 @@ void MapGrid::paintEvent(QPaintEvent*) {
     if (!compact_) paintHeaderTicks(painter, g);
     painter.setClipRect(QRectF(g.left - 1, g.top - 1, width() - g.left + 1, height() - g.top + 1));
     if (!compact_) paintSelection(painter, g);
-    ring_.paint(painter, compact_ ? 5 : 10, [&](QPointF value) { return ringPoint(g, value); });
+    painter.setClipping(false);
+    paintFootprint(painter, g);
+    if (fillAsked_) paintWhereToFill(painter);
 }
 
 void MapGrid::paintCells(QPainter& painter, const Geometry& g) {
@@ -363,7 +367,7 @@ void MapGrid::paintMarks(QPainter& painter, const QRectF& r, size_t cell) {
         painter.setBrush(Qt::NoBrush);
     }
     if (cell < contents_.differs.size() && contents_.differs[cell])
-        painter.fillRect(QRectF(r.right() - 30, r.bottom() - 3, 26, 1.5), t.violet);
+        painter.fillRect(QRectF(r.right() - 30, r.bottom() - 4.4, 26, 1.3), t.violet);
     if (cell < contents_.pointedAt.size() && contents_.pointedAt[cell]) {
         painter.setPen(QPen(t.warm, 1.6));
         const QPointF top(r.right() - 17, r.top() + 2.2);
@@ -397,10 +401,57 @@ void MapGrid::paintSelection(QPainter& painter, const Geometry& g) {
     painter.drawRect(rectOf(row_, column_).adjusted(3, 3, -3, -3));
 }
 
-QPointF MapGrid::ringPoint(const Geometry& g, QPointF value) const {
-    const double column = positionOn(contents_.x, value.x());
-    const double row = contents_.y.empty() ? 0 : positionOn(contents_.y, value.y());
-    return {g.left + (column - firstColumn_ + 0.5) * g.cellWidth, g.top + (row - firstRow_ + 0.5) * g.cellHeight};
+void MapGrid::paintFootprint(QPainter& painter, const Geometry& g) {
+    if (!footprint_.at() || contents_.x.empty()) return;
+    constexpr double kBar = 2.4, kTick = 5, kEdge = 2;
+    const QColor here = tokens().here;
+    const auto faded = [&](float fresh) {
+        QColor out = here;
+        out.setAlphaF(0.15f + 0.55f * fresh);
+        return out;
+    };
+    const double lower = compact_ ? 0 : 0.5;
+    const auto edgeOf = [&](size_t cell) {
+        const QRectF r = cellRect(g, cell / contents_.columns, cell % contents_.columns);
+        return QRectF(r.left() + kEdge, r.bottom() - lower - kBar, r.width() - 2 * kEdge, kBar);
+    };
+    painter.setClipRect(QRectF(g.left, g.top, width() - g.left, height() - g.top));
+    for (const auto& [cell, fresh] : footprint_.cellsLeft()) {
+        const QRectF edge = edgeOf(cell);
+        painter.fillRect(QRectF(edge.left(), edge.bottom() - 1, edge.width(), 1), faded(fresh));
+    }
+    for (const auto& cell : footprint_.cells()) {
+        QRectF edge = edgeOf(cell.cell);
+        painter.fillRect(edge, Tokens::mix(tokens().sheet, here, 0.25));
+        edge.setWidth(std::max(1.0, edge.width() * cell.weight));
+        painter.fillRect(edge, here);
+    }
+    painter.setClipping(false);
+    if (compact_) return;
+    const auto tick = [&](QPointF at, double wide, const QColor& colour) {
+        const double x = g.left + (positionOn(contents_.x, at.x()) - firstColumn_ + 0.5) * g.cellWidth;
+        if (x >= g.left && x < width()) painter.fillRect(QRectF(x - wide / 2, g.top - kTick, wide, kTick - 1), colour);
+        if (contents_.y.empty()) return;
+        const double y = g.top + (positionOn(contents_.y, at.y()) - firstRow_ + 0.5) * g.cellHeight;
+        if (y >= g.top && y < height()) painter.fillRect(QRectF(g.left - kTick, y - wide / 2, kTick - 1, wide), colour);
+    };
+    for (const auto& past : footprint_.past())
+        tick(past.at, 1, faded(past.fresh));
+    tick(*footprint_.at(), 2.4, here);
+}
+
+void MapGrid::paintWhereToFill(QPainter& painter) {
+    const Tokens& t = tokens();
+    const QString text = "Fill: \u2190 \u2192 across, \u2191 \u2193 down, F both, Esc leaves it";
+    painter.setFont(Theme::instance().text(12));
+    const QRectF box(width() - painter.fontMetrics().horizontalAdvance(text) - 26, height() - 28,
+                     painter.fontMetrics().horizontalAdvance(text) + 20, 22);
+    painter.setRenderHint(QPainter::Antialiasing);
+    painter.setPen(QPen(t.accent, 1));
+    painter.setBrush(t.sheet);
+    painter.drawRoundedRect(box, 4, 4);
+    painter.setPen(t.ink);
+    painter.drawText(box, Qt::AlignCenter, text);
 }
 
 GridRange MapGrid::selection() const {
@@ -506,10 +557,7 @@ bool MapGrid::ask(const QKeyEvent* event) {
         {Qt::Key_V, Qt::ControlModifier | Qt::ShiftModifier, GridAsk::PasteFactors, true},
         {Qt::Key_Up, Qt::ControlModifier, GridAsk::StepUp, true},
         {Qt::Key_Down, Qt::ControlModifier, GridAsk::StepDown, true},
-        {Qt::Key_H, Qt::NoModifier, GridAsk::FillAcross, true},
-        {Qt::Key_V, Qt::NoModifier, GridAsk::FillDown, true},
-        {Qt::Key_B, Qt::NoModifier, GridAsk::FillBoth, true},
-        {Qt::Key_S, Qt::NoModifier, GridAsk::Soften, true},
+        {Qt::Key_G, Qt::NoModifier, GridAsk::Soften, true},
         {Qt::Key_R, Qt::NoModifier, GridAsk::TakeReference, true}};
     for (const Key& key : keys)
         if (event->key() == key.key && modifiers == key.modifiers && (editable_ || !key.edits))
@@ -517,8 +565,35 @@ bool MapGrid::ask(const QKeyEvent* event) {
     return false;
 }
 
+/// F, then an arrow for the direction or F again for both; anything else leaves it and is itself.
+bool MapGrid::fillKey(const QKeyEvent* event) {
+    if (!editable_ || event->key() == Qt::Key_Shift || event->key() == Qt::Key_Control) return false;
+    const bool isF = event->key() == Qt::Key_F && !(event->modifiers() & ~Qt::KeypadModifier);
+    if (!fillAsked_ && !isF) return false;
+    update();
+    if (!std::exchange(fillAsked_, !fillAsked_)) return true;
+    switch (event->key()) {
+        case Qt::Key_Left:
+        case Qt::Key_Right:
+            return emit asked(GridAsk::FillAcross), true;
+        case Qt::Key_Up:
+        case Qt::Key_Down:
+            return emit asked(GridAsk::FillDown), true;
+        case Qt::Key_F:
+            return emit asked(GridAsk::FillBoth), true;
+        default:
+            return event->key() == Qt::Key_Escape;
+    }
+}
+
+void MapGrid::focusOutEvent(QFocusEvent* event) {
+    fillAsked_ = false;
+    QWidget::focusOutEvent(event);
+    update();
+}
+
 void MapGrid::keyPressEvent(QKeyEvent* event) {
-    if (ask(event)) return;
+    if (fillKey(event) || ask(event)) return;
     const bool extend = event->modifiers() & Qt::ShiftModifier;
     const bool far = event->modifiers() & Qt::ControlModifier;
     const int lastRow = static_cast<int>(contents_.rows) - 1, lastColumn = static_cast<int>(contents_.columns) - 1;

@@ -1,5 +1,5 @@
 // The grid of a value, curve or map: numbers with shading and marks, a selection by mouse and keys, typing over cells,
-// and the ring where the engine is.
+// and the footprint where the engine is.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
@@ -10,7 +10,7 @@
 #include <optional>
 #include <vector>
 
-#include "app/widgets/Ring.h"
+#include "app/widgets/Footprint.h"
 #include "app/widgets/ShownAxis.h"
 
 namespace brusk::app {
@@ -82,9 +82,13 @@ class MapGrid : public QWidget {
     void setValues(const std::vector<double>& values);
     /// Draws cells as small blocks without numbers or headers (thumbnails, coverage).
     void setCompact(bool compact);
-    /// Where the engine is, by x and y value; nothing hides it. Earlier places fade.
-    void setRing(std::optional<QPointF> at);
-    std::optional<QPointF> ring() const { return ring_.at(); }
+    /// Where the engine is, by x and y value; nothing hides it. Each cell the controller interpolates between carries a
+    /// bar along its lower edge, as long as its weight; ticks on both margins stand at the exact values, those of the
+    /// last five seconds fade, and cells left in that time keep a hairline.
+    void setHere(std::optional<QPointF> at);
+    const Footprint& footprint() const { return footprint_; }
+    /// F was pressed, and an arrow or another F says where to fill.
+    bool asksWhereToFill() const { return fillAsked_; }
 
     std::vector<size_t> selectedCells() const;
     size_t currentCell() const { return static_cast<size_t>(row_) * contents_.columns + static_cast<size_t>(column_); }
@@ -115,6 +119,7 @@ class MapGrid : public QWidget {
     void mousePressEvent(QMouseEvent*) override;
     void mouseMoveEvent(QMouseEvent*) override;
     void keyPressEvent(QKeyEvent*) override;
+    void focusOutEvent(QFocusEvent*) override;
     void wheelEvent(QWheelEvent*) override;
     void resizeEvent(QResizeEvent*) override;
     void changeEvent(QEvent*) override;
@@ -138,7 +143,9 @@ class MapGrid : public QWidget {
     void paintCell(QPainter& painter, NumberRun& numbers, const QRectF& r, size_t cell);
     void paintHeaderTicks(QPainter& painter, const Geometry& g);
     void paintSelection(QPainter& painter, const Geometry& g);
-    QPointF ringPoint(const Geometry& g, QPointF value) const;
+    void paintFootprint(QPainter& painter, const Geometry& g);
+    void paintWhereToFill(QPainter& painter);
+    bool fillKey(const QKeyEvent* event);
     void beginTyping(const QString& first);
 
     GridContents contents_;
@@ -149,10 +156,11 @@ class MapGrid : public QWidget {
     bool scrolling_ = false;
     int firstRow_ = 0, firstColumn_ = 0;  ///< the upper left cell that is seen
     enum class Dragging { Cells, Columns, Rows } dragging_ = Dragging::Cells;
-    QPixmap picture_;  ///< everything but the selection and the ring, until something changes
+    QPixmap picture_;  ///< everything but the selection and the footprint, until something changes
     int row_ = 0, column_ = 0, anchorRow_ = 0, anchorColumn_ = 0;
     QLineEdit* editor_;
-    Ring ring_;
+    Footprint footprint_;
+    bool fillAsked_ = false;
 };
 
 }  // namespace brusk::app

@@ -25,6 +25,12 @@ void ProfileView::setLine(Line line) {
     update();
 }
 
+void ProfileView::setHere(std::optional<double> x) {
+    if (x == here_) return;
+    here_ = x;
+    update();
+}
+
 ProfileView::Scale ProfileView::scale() const {
     if (heldScale_) return *heldScale_;
     Scale k;
@@ -107,6 +113,21 @@ void ProfileView::paintScale(QPainter& painter, const Scale& k) {
     }
 }
 
+void ProfileView::paintHere(QPainter& painter, const Scale& k) {
+    const Tokens& t = tokens();
+    const double x = k.at(std::clamp(*here_, line_.x.front(), line_.x.back()), k.least).x();
+    painter.setPen(QPen(t.here, 1.2));
+    painter.drawLine(QPointF(x, k.plot.top() - 2), QPointF(x, k.plot.bottom() + 3));
+    // Its value in front of those of the axis' ends.
+    const QString text = QString::number(*here_, 'f', line_.xDecimals);
+    painter.setFont(Theme::instance().numbers(10));
+    const double wide = painter.fontMetrics().horizontalAdvance(text) + 6;
+    const double left = std::clamp(x - wide / 2, 2.0, std::max(2.0, width() - wide - 2.0));
+    painter.fillRect(QRectF(left, k.plot.bottom() + 3, wide, 15), t.sheet);
+    painter.setPen(t.here);
+    painter.drawText(QRectF(left, k.plot.bottom() + 3, wide, 15), Qt::AlignCenter, text);
+}
+
 void ProfileView::paintEvent(QPaintEvent*) {
     QPainter painter(this);
     painter.setRenderHint(QPainter::Antialiasing);
@@ -120,6 +141,7 @@ void ProfileView::paintEvent(QPaintEvent*) {
     if (line_.values.size() < 2 || line_.x.size() < line_.values.size()) return;
     const Scale k = scale();
     paintScale(painter, k);
+    if (here_) paintHere(painter, k);
     painter.setClipRect(QRectF(0, 20, width(), height() - 21));
     const auto trace = [&](const std::vector<double>& values, const QPen& pen) {
         QPolygonF path;

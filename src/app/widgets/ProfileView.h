@@ -27,6 +27,9 @@ class ProfileView : public QWidget {
     void setLine(Line line);
     const Line& line() const { return line_; }
     void setEditable(bool editable) { editable_ = editable; }
+    /// Where the engine is along the breakpoints: a thin line with the value at its foot; nothing hides it.
+    void setHere(std::optional<double> x);
+    std::optional<double> here() const { return here_; }
     /// Where a point is drawn, for tests that drag it.
     QPointF pointAt(size_t i) const;
     QSize sizeHint() const override { return {280, 190}; }
@@ -55,9 +58,11 @@ class ProfileView : public QWidget {
     Scale scale() const;
     std::optional<size_t> pointUnder(QPointF at) const;
     void paintScale(QPainter& painter, const Scale& k);
+    void paintHere(QPainter& painter, const Scale& k);
 
     Line line_;
     bool editable_ = false;
+    std::optional<double> here_;
     std::optional<size_t> held_;
     double heldOffset_ = 0;           ///< between the pointer and the point, pixels
     std::optional<Scale> heldScale_;  ///< stays while a point is dragged

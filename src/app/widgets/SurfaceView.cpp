@@ -63,8 +63,8 @@ void SurfaceView::setSelection(const GridRange& range, int row, int column) {
     update();
 }
 
-void SurfaceView::setRing(std::optional<QPointF> at) {
-    ring_.moveTo(at);
+void SurfaceView::setHere(std::optional<QPointF> at) {
+    footprint_.moveTo(at);
     update();
 }
 
@@ -196,10 +196,31 @@ void SurfaceView::paintPoints(QPainter& painter) {
         }
 }
 
-QPointF SurfaceView::ringPoint(QPointF value) const {
+QPointF SurfaceView::pointOn(QPointF value) const {
     const double x = std::clamp(value.x(), shape_.x.front(), shape_.x.back());
     const double y = std::clamp(value.y(), shape_.y.front(), shape_.y.back());
     return project(normalX(x), normalY(y), normalValue(calibration::surfaceAt(surface_, x, y)));
+}
+
+/// A pin in the surface, and its way of the last five seconds as points.
+void SurfaceView::paintPin(QPainter& painter) {
+    if (!footprint_.at()) return;
+    constexpr double kTall = 22, kHead = 3.2;
+    QColor here = tokens().here;
+    painter.setPen(Qt::NoPen);
+    for (const auto& past : footprint_.past()) {
+        here.setAlphaF(0.15f + 0.55f * past.fresh);
+        painter.setBrush(here);
+        painter.drawRect(QRectF(pointOn(past.at) - QPointF(0.9, 0.9), QSizeF(1.8, 1.8)));
+    }
+    here.setAlphaF(1);
+    const QPointF foot = pointOn(*footprint_.at()), head = foot - QPointF(0, kTall);
+    painter.setPen(QPen(here, 1.4));
+    painter.drawLine(foot, head);
+    painter.setPen(Qt::NoPen);
+    painter.setBrush(here);
+    const QPointF flag[] = {head, head + QPointF(2.4 * kHead, kHead), head + QPointF(0, 2 * kHead)};
+    painter.drawPolygon(flag, 3);
 }
 
 void SurfaceView::paintEvent(QPaintEvent*) {
@@ -232,7 +253,7 @@ void SurfaceView::paintEvent(QPaintEvent*) {
     painter.setRenderHint(QPainter::Antialiasing);
     painter.setClipRect(rect().adjusted(2, 2, -2, -2));
     paintPoints(painter);
-    ring_.paint(painter, 8, [&](QPointF value) { return ringPoint(value); });
+    paintPin(painter);
     painter.setRenderHint(QPainter::Antialiasing);
     if (drag_ == Drag::Choose) {
         painter.setPen(QPen(t.accent, 1, Qt::DashLine));

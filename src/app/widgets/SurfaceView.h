@@ -29,7 +29,7 @@ class SurfaceView : public QWidget {
     void setShape(Shape shape);
     void setEditable(bool editable) { editable_ = editable; }
     void setSelection(const GridRange& range, int row, int column);
-    void setRing(std::optional<QPointF> at);
+    void setHere(std::optional<QPointF> at);
     /// Back to how it is seen at first.
     void resetView();
     double yaw() const { return yaw_; }
@@ -73,7 +73,8 @@ class SurfaceView : public QWidget {
     void paintSurface(QPainter& painter);
     void paintFloor(QPainter& painter);
     void paintPoints(QPainter& painter);
-    QPointF ringPoint(QPointF value) const;
+    QPointF pointOn(QPointF value) const;
+    void paintPin(QPainter& painter);
     void zoomBy(double factor);
 
     Shape shape_;
@@ -83,8 +84,8 @@ class SurfaceView : public QWidget {
     bool editable_ = false;
     GridRange selection_;
     int row_ = 0, column_ = 0;
-    Ring ring_;
-    calibration::Table surface_;  ///< the shape as the core knows it, for the height under the ring
+    Footprint footprint_;
+    calibration::Table surface_;  ///< the shape as the core knows it, for the height under the pin
     QPixmap picture_;             ///< the surface, until something changes
     Drag drag_ = Drag::None;
     QPointF pressed_, last_;

@@ -19,6 +19,20 @@ Position positionOn(const std::vector<double>& breakpoints, double value, Outsid
     return {below, share};
 }
 
+std::vector<CellWeight> weightsAt(const std::vector<double>& x, const std::vector<double>& y, double xValue,
+                                  double yValue) {
+    std::vector<CellWeight> out;
+    if (std::isnan(xValue) || (!y.empty() && std::isnan(yValue))) return out;
+    const Position column = positionOn(x, xValue, Outside::Clamp), row = positionOn(y, yValue, Outside::Clamp);
+    const size_t columns = std::max<size_t>(1, x.size());
+    for (const size_t down : {0, 1})
+        for (const size_t right : {0, 1}) {
+            const double weight = (down ? row.share : 1 - row.share) * (right ? column.share : 1 - column.share);
+            if (weight > 0) out.push_back({(row.below + down) * columns + column.below + right, weight});
+        }
+    return out;
+}
+
 double surfaceAt(const Table& t, double x, double y, Outside outside) {
     const Position column = positionOn(t.x.values, x, outside);
     const Position row = positionOn(t.y.values, y, outside);

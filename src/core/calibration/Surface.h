@@ -21,6 +21,16 @@ struct Position {
 };
 Position positionOn(const std::vector<double>& breakpoints, double value, Outside outside);
 
+/// A cell, row by row, and its share in what a table says at a place.
+struct CellWeight {
+    size_t cell = 0;
+    double weight = 0;
+};
+/// The up to four cells that the controller interpolates between at (x, y), held at the ends of the axes; those without
+/// weight are left out, the others' weights add up to one. `y` empty: a curve. NaN: none.
+std::vector<CellWeight> weightsAt(const std::vector<double>& x, const std::vector<double>& y, double xValue,
+                                  double yValue);
+
 /// Bilinear between the four cells around (x, y), in the table's own units.
 double surfaceAt(const Table& table, double x, double y, Outside outside = Outside::Clamp);
 

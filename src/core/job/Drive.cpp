@@ -164,32 +164,30 @@ std::string channelsSha(const ChannelSet& channels) {
     return sha256Hex(asBytes(names));
 }
 
-std::optional<LiveCoverage::Along> LiveCoverage::along(const Kit& kit, const calibration::AxisValues& axis,
-                                                       const ChannelSet& channels) {
-    const auto input = evidence::axisInput(*kit.definition, axis);
+std::optional<LiveAlong> liveAlong(const ChannelSet& channels, const evidence::AxisInput& input) {
     const auto& all = channels.measurements;
     auto at = std::find_if(all.begin(), all.end(), [&](const auto* m) { return m->name == input.name; });
     if (at == all.end() && input.role)
         at = std::find_if(all.begin(), all.end(), [&](const auto* m) { return *input.role == m->role; });
     if (at == all.end()) return std::nullopt;
-    const std::string unit(kit.definition->unitOf(**at));
+    const std::string unit(channels.definition->unitOf(**at));
     if (unit == input.unit || unit.empty() || input.unit.empty())
-        return Along{static_cast<size_t>(at - all.begin()), {}};
+        return LiveAlong{static_cast<size_t>(at - all.begin()), {}};
     const auto shown = units::conversion(unit, input.unit);
-    return shown ? std::optional(Along{static_cast<size_t>(at - all.begin()), *shown}) : std::nullopt;
+    return shown ? std::optional(LiveAlong{static_cast<size_t>(at - all.begin()), *shown}) : std::nullopt;
 }
 
 LiveCoverage::LiveCoverage(const Kit& kit, calibration::Table map, const ChannelSet& channels)
     : map_(std::move(map)),
-      x_(along(kit, map_.x, channels)),
-      y_(along(kit, map_.y, channels)),
+      x_(liveAlong(channels, evidence::axisInput(*kit.definition, map_.x))),
+      y_(liveAlong(channels, evidence::axisInput(*kit.definition, map_.y))),
       seen_(map_.x.values, map_.y.values),
       atX_(std::nan("")),
       atY_(std::nan("")) {}
 
 void LiveCoverage::row(double time_s, const std::vector<float>& values) {
     if (!sees()) return;
-    const auto value = [&](const std::optional<Along>& along) {
+    const auto value = [&](const std::optional<LiveAlong>& along) {
         return along ? along->shown(static_cast<double>(values[along->channel])) : 0.0;
     };
     const double x = value(x_), y = value(y_);

@@ -8,6 +8,7 @@
 
 #include "core/carfolder/CarFolder.h"
 #include "core/evidence/Coverage.h"
+#include "core/evidence/Sampled.h"
 #include "core/job/Garage.h"
 #include "core/link/Sampler.h"
 #include "core/recording/Recording.h"
@@ -58,6 +59,15 @@ struct LiveRow {
     std::vector<float> external;  ///< one per external signal
 };
 
+/// Which of the recorded channels moves along an axis, found by name, else by role, and how its values become those of
+/// the axis.
+struct LiveAlong {
+    size_t channel = 0;
+    units::Shown shown;
+};
+/// Nothing where none of them does, or its unit can't be turned into the axis'.
+std::optional<LiveAlong> liveAlong(const ChannelSet& channels, const evidence::AxisInput& input);
+
 /// Seconds at each node of a map of the car's while a drive is recorded, from every row; fed where the rows arrive,
 /// looked at from other threads.
 class LiveCoverage {
@@ -77,14 +87,8 @@ class LiveCoverage {
     Now now() const;
 
   private:
-    struct Along {
-        size_t channel = 0;
-        units::Shown shown;
-    };
-    static std::optional<Along> along(const Kit& kit, const calibration::AxisValues& axis, const ChannelSet& channels);
-
     calibration::Table map_;
-    std::optional<Along> x_, y_;
+    std::optional<LiveAlong> x_, y_;
     mutable std::mutex mutex_;
     evidence::Coverage seen_;
     double atX_, atY_;

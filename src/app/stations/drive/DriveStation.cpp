@@ -232,7 +232,7 @@ void DriveStation::drawCoverage() {
         c.values[i] = std::min(spent, kEnough_s);
     }
     coverage_->setContents(std::move(c));
-    coverage_->setRing(std::isnan(now.x) ? std::optional<QPointF>()
+    coverage_->setHere(std::isnan(now.x) ? std::optional<QPointF>()
                                          : QPointF(units.shown(map.x.unit)(now.x), units.shown(map.y.unit)(now.y)));
     coverageText_->setText(QString("%1 cells seen, %2 of them for 2 s and more").arg(seen).arg(enough));
 }

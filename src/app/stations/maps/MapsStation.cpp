@@ -76,7 +76,7 @@ MapsStation::MapsStation(Desks& desks, QWidget* parent) : Station("Maps", parent
     connect(&work_, &MapsWork::nowMoved, this, [this] {
         if (!isVisible()) return;
         for (ParameterPane* pane : panes_)
-            pane->refreshRing();
+            pane->refreshHere();
     });
     makeShortcuts();
     activate(addPane());
@@ -158,10 +158,10 @@ void MapsStation::makeMenus(QHBoxLayout* row) {
         return action;
     };
     auto* shape = menuButton("shape", "Shape");
-    item(shape, "fillAcross", "Fill between, across\tH", [this] { active_->fill(Direction::Across); });
-    item(shape, "fillDown", "Fill between, down\tV", [this] { active_->fill(Direction::Down); });
-    item(shape, "fillBoth", "Fill between, both ways\tB", [this] { active_->fill(Direction::Both); });
-    item(shape, "soften", "Soften\tS", [this] { active_->soften(strength()); });
+    item(shape, "fillAcross", "Fill between, across\tF \u2192", [this] { active_->fill(Direction::Across); });
+    item(shape, "fillDown", "Fill between, down\tF \u2193", [this] { active_->fill(Direction::Down); });
+    item(shape, "fillBoth", "Fill between, both ways\tF F", [this] { active_->fill(Direction::Both); });
+    item(shape, "soften", "Soften\tG", [this] { active_->soften(strength()); });
     shape->addSeparator();
     item(shape, "respaceX", "Re-space the axis across \u2026", [this] { respace_->begin(active_, 0); });
     item(shape, "respaceY", "Re-space the axis down \u2026", [this] { respace_->begin(active_, 1); });

@@ -19,7 +19,8 @@ class MapsStation : public Station {
   public:
     MapsStation(Desks& desks, QWidget* parent = nullptr);
     QString hint() const override {
-        return "type a number, +2, x1.05 or -3% \u00b7 H V B fill \u00b7 S softens \u00b7 R takes the reference \u00b7 "
+        return "type a number, +2, x1.05 or -3% \u00b7 F and an arrow fills, F F both ways \u00b7 G softens \u00b7 R "
+               "takes the reference \u00b7 "
                "Ctrl+Z undoes";
     }
     void shown() override;

@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/stations/maps/MapsWork.h"
 
+#include <cmath>
+
 #include "app/desks/CarInHand.h"
 #include "app/desks/DefinitionDesk.h"
 #include "app/desks/Desks.h"
@@ -12,6 +14,7 @@
 #include "app/desks/ReferenceDesk.h"
 #include "app/desks/RoundDesk.h"
 #include "app/desks/UnitChoice.h"
+#include "core/evidence/Sampled.h"
 
 namespace brusk::app {
 
@@ -113,12 +116,15 @@ void MapsWork::loadDriven() {
     desks_.evidence.load(desks_.places.round());
 }
 
-bool MapsWork::hasNow() const {
-    return desks_.drive.hasNow();
-}
-
-double MapsWork::valueNow(const std::string& channel) const {
-    return desks_.drive.valueNow(channel);
+double MapsWork::nowAlong(const calibration::AxisValues& axis) const {
+    const auto* calibration = desks_.round.calibration();
+    if (!calibration) return std::nan("");
+    const auto input = evidence::axisInput(calibration->definition(), axis);
+    if (desks_.drive.driving()) return desks_.drive.along(input);
+    const auto& recording = desks_.playback.recording();
+    if (!recording) return std::nan("");
+    return evidence::valueAlong(*recording, input, desks_.playback.time_s(), units().stoichiometric)
+        .value_or(std::nan(""));
 }
 
 void MapsWork::playOrHalt() {

@@ -52,9 +52,9 @@ class MapsWork : public QObject {
     /// What was driven on the round or its nearest ancestor; null until it is loaded, and where nothing was.
     std::shared_ptr<const evidence::Drives> driven() const;
     void loadDriven();
-    /// Whether there is a "now", and what a channel says then; NaN when nothing does.
-    bool hasNow() const;
-    double valueNow(const std::string& channel) const;
+    /// What moves along an axis now, in the axis' unit: in the car, else in the recording that is looked at; NaN when
+    /// nothing does.
+    double nowAlong(const calibration::AxisValues& axis) const;
     void playOrHalt();
 
     const units::Preferences& units() const;

@@ -259,7 +259,7 @@ void ParameterPane::reload() {
     refreshEvidence();
     refreshGrid();
     refreshPictures();
-    refreshRing();
+    refreshHere();
 }
 
 void ParameterPane::loadReference() {
@@ -438,15 +438,17 @@ void ParameterPane::refreshSelection() {
     emit selectionMoved();
 }
 
-void ParameterPane::refreshRing() {
+void ParameterPane::refreshHere() {
     std::optional<QPointF> at;
-    if (work_.hasNow() && table_.x.values.size() > 1) {
-        const double x = work_.valueNow(table_.x.input);
-        const double y = table_.y.values.empty() ? 0 : work_.valueNow(table_.y.input);
+    if (table_.x.values.size() > 1) {
+        const double x = work_.nowAlong(table_.x);
+        const double y = table_.y.values.empty() ? 0 : work_.nowAlong(table_.y);
         if (!std::isnan(x) && !std::isnan(y)) at = QPointF(shownX_(x), shownY_(y));
     }
-    grid_->setRing(at);
-    if (picture_ == Picture::Surface) surface_->setRing(at);
+    grid_->setHere(at);
+    across_->setHere(at ? std::optional(at->x()) : std::nullopt);
+    down_->setHere(at && !table_.y.values.empty() ? std::optional(at->y()) : std::nullopt);
+    if (picture_ == Picture::Surface) surface_->setHere(at);
 }
 
 QString ParameterPane::nameAt(QPoint inGrid) const {

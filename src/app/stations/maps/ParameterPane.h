@@ -52,7 +52,7 @@ class ParameterPane : public QFrame {
     void setPinned(bool pinned);
 
     void reload();
-    void refreshRing();
+    void refreshHere();
     /// What was typed over the selected cells: "12.5", "+2", "x1.05", "-3%".
     void operate(const QString& text);
     void fill(calibration::Direction direction);

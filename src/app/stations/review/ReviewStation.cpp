@@ -186,10 +186,10 @@ void ReviewStation::showMoment() {
     if (presenter_.playing() && (*now > lanes_->to() || *now < lanes_->from()))
         lanes_->setSpan(*now, *now + (lanes_->to() - lanes_->from()));
     const auto place = presenter_.place();
-    if (!place) return cells_->setRing(std::nullopt);
+    if (!place) return cells_->setHere(std::nullopt);
     const auto& map = presenter_.map();
     const auto& units = presenter_.units();
-    cells_->setRing(QPointF(units.shown(map.x.unit)(place->first), units.shown(map.y.unit)(place->second)));
+    cells_->setHere(QPointF(units.shown(map.x.unit)(place->first), units.shown(map.y.unit)(place->second)));
 }
 
 }  // namespace brusk::app

@@ -1,8 +1,8 @@
-// rounds, recording list: what a car folder holds, without a car.
+// rounds, recording list, next: what a car folder holds, without a car.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/base/Text.h"
 #include "core/carfolder/CarFolder.h"
-#include "core/job/Garage.h"
+#include "core/job/NextStep.h"
 #include "ctl/Links.h"
 
 namespace brusk::ctl {
@@ -85,6 +85,26 @@ Done recordings(Context& c, const std::string& car) {
     return {};
 }
 
+/// As if the car answered: whoever asks in a script connects by each command.
+Done next(Context& c, const std::string& car) {
+    const auto folder = carfolder::CarFolder::open(c.files, car, carfolder::Purpose::Look);
+    if (!folder) return tl::unexpected(folder.error());
+    const auto kit = kitOf(c, **folder);
+    const auto situation = job::situationOf(**folder, kit ? kit->get() : nullptr, true);
+    if (!situation) return tl::unexpected(situation.error());
+    const auto step = job::nextStep(*situation);
+    json place{{"station", step.station}};
+    if (step.round)
+        if (const auto round = (*folder)->rounds().byId(*step.round)) place["round"] = round->number;
+    c.outcome.json = {{"step", job::stepId(step.step)},
+                      {"station", step.station},
+                      {"sentence", step.sentence},
+                      {"reason", step.reason},
+                      {"place", place}};
+    c.outcome.text = step.sentence + ". " + step.reason + "\n";
+    return {};
+}
+
 }  // namespace
 
 void addFolderCommands(Command app, Command recordingGroup, Context& c) {
@@ -96,6 +116,7 @@ void addFolderCommands(Command app, Command recordingGroup, Context& c) {
             if (auto done = work(c, *car); !done) c.outcome.fail(done.error());
         });
     };
+    add(app, "next", "the next sensible step with a car, and why", next);
     add(app, "rounds", "the rounds of a car folder, newest first", rounds);
     add(recordingGroup, "list", "the recordings of a car folder", recordings);
 }

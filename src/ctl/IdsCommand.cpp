@@ -1,10 +1,13 @@
 // ids: every name by which files and commands call things, with its title.
 // SPDX-License-Identifier: GPL-3.0-or-later
+#include <algorithm>
+
 #include "benchcar/cars/WrongPart.h"
 #include "benchcar/plant/Driver.h"
 #include "benchcar/plant/Faults.h"
 #include "core/definition/Roles.h"
 #include "core/evidence/Figures.h"
+#include "core/job/NextStep.h"
 #include "core/proposals/BuildSheet.h"
 #include "core/roles/Needs.h"
 #include "ctl/Commands.h"
@@ -67,6 +70,11 @@ void ids(Context& c) {
          listOf(evidence::kFigures, [](const auto& figure) { return entry(figure.id, figure.title, figure.unit); }));
     tell(c, "facts", listOf(proposals::factKinds(), [](const auto& fact) {
              return entry(fact.key, std::string(fact.group) + ", " + std::string(fact.title), fact.unit);
+         }));
+    tell(c, "steps", listOf(job::steps(), [](job::Step step) {
+             std::string title(job::stepId(step));
+             std::replace(title.begin(), title.end(), '-', ' ');
+             return entry(job::stepId(step), title);
          }));
     tell(c, "faults",
          listOf(benchcar::faultKinds(), [](const auto& fault) { return entry(fault.id, fault.title, fault.unit); }));

@@ -170,7 +170,8 @@ bool Story::connectBenchCar() {
 
 bool Story::read() {
     goTo("Car");
-    return click("carPrimary") && settle() && desks_->round.selected();
+    // What is read already is read again by a button of its own.
+    return click(rounds().empty() ? "carPrimary" : "readAgain") && settle() && desks_->round.selected();
 }
 
 bool Story::begin() {

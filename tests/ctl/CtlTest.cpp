@@ -440,6 +440,10 @@ void CtlTest::aFolderTellsItsRoundsAndRecordings() {
     QCOMPARE(ctl({"set", "--car", car, "rev_limit=6400"}).code, 2);
     QCOMPARE(ctl({"set", "--car", car, "--make", "x", "rev_limit=99999"}).code, 1);
     QCOMPARE(ctl({"rounds", "--car", at("nowhere")}).code, 1);
+    const auto next = ctl({"next", "--car", car, "--json"}).object();
+    QCOMPARE(next["step"].toString(), "flash");
+    QVERIFY(next["station"] == "Flash" && next["place"].toObject()["round"] == 1);
+    QVERIFY(ctl({"next", "--car", car}).out.contains("Flash round 1"));
 }
 
 void CtlTest::aRecordingEndsCleanlyBySignalAndIsRecoveredAfterAKill() {

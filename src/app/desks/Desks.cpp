@@ -10,6 +10,7 @@
 #include "app/desks/FlashDesk.h"
 #include "app/desks/LinkDesk.h"
 #include "app/desks/Messages.h"
+#include "app/desks/NextDesk.h"
 #include "app/desks/OpenFolder.h"
 #include "app/desks/Places.h"
 #include "app/desks/Playback.h"
@@ -33,11 +34,13 @@ struct Desks::All {
           link(files, car, background, messages),
           controller(car, link, messages),
           flash(files, car, places, link, background, messages),
-          drive(car, link, playback, background, messages) {
+          drive(car, link, playback, background, messages),
+          next(car, places) {
         car.heldBy = [this] { return flash.heldBy(); };
         openAndClose();
         rounds();
         theLink();
+        whatNext();
     }
     ~All() {
         link.leave();
@@ -60,6 +63,7 @@ struct Desks::All {
     ControllerDesk controller;
     FlashDesk flash;
     DriveDesk drive;
+    NextDesk next;
 
   private:
     template <class From, class Signal, class Call>
@@ -73,6 +77,7 @@ struct Desks::All {
     void openAndClose();
     void rounds();
     void theLink();
+    void whatNext();
 };
 
 void Desks::All::openAndClose() {
@@ -141,6 +146,17 @@ void Desks::All::theLink() {
     });
 }
 
+void Desks::All::whatNext() {
+    const auto look = [this] {
+        const bool fits = link.state() == LinkState::Open && link.identity() && car.mismatch.isEmpty();
+        next.refresh(fits, sheet.sheet() == proposals::BuildSheet{});
+    };
+    when(car, &CarInHand::roundsChanged, look);
+    when(car, &CarInHand::changed, look);
+    when(link, &LinkDesk::changed, look);
+    when(sheet, &SheetDesk::sheetChanged, look);
+}
+
 Desks::Desks(storage::FileSystem& files, const storage::Path& dataFolder)
     : all_(std::make_unique<All>(files, dataFolder)),
       car(all_->car),
@@ -158,7 +174,8 @@ Desks::Desks(storage::FileSystem& files, const storage::Path& dataFolder)
       link(all_->link),
       controller(all_->controller),
       flash(all_->flash),
-      drive(all_->drive) {}
+      drive(all_->drive),
+      next(all_->next) {}
 
 Desks::~Desks() = default;
 

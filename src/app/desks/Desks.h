@@ -17,6 +17,7 @@ class EvidenceDesk;
 class FlashDesk;
 class LinkDesk;
 class Messages;
+class NextDesk;
 class OpenFolder;
 class Places;
 class Playback;
@@ -63,6 +64,7 @@ class Desks {
     ControllerDesk& controller;
     FlashDesk& flash;
     DriveDesk& drive;
+    NextDesk& next;
 };
 
 }  // namespace brusk::app

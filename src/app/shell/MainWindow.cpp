@@ -14,9 +14,11 @@
 #include "app/desks/LinkDesk.h"
 #include "app/desks/LinkFacts.h"
 #include "app/desks/Messages.h"
+#include "app/desks/NextDesk.h"
 #include "app/desks/OpenFolder.h"
 #include "app/desks/Places.h"
 #include "app/shell/FindAnything.h"
+#include "app/shell/NextFoot.h"
 #include "app/shell/UnitsDialog.h"
 #include "app/stations/base/BaseStation.h"
 #include "app/stations/car/CarStation.h"
@@ -43,7 +45,12 @@ MainWindow::MainWindow(Desks& desks, QWidget* parent) : QMainWindow(parent), des
     auto* middle = new QHBoxLayout;
     middle->setSpacing(0);
     ledger_ = new Ledger(desks_);
-    middle->addWidget(ledger_);
+    next_ = new NextFoot;
+    auto* spine = new QVBoxLayout;
+    spine->setSpacing(0);
+    spine->addWidget(ledger_, 1);
+    spine->addWidget(next_);
+    middle->addLayout(spine);
     auto* right = new QVBoxLayout;
     right->setSpacing(0);
     messageBar_ = new QFrame;
@@ -98,8 +105,12 @@ MainWindow::MainWindow(Desks& desks, QWidget* parent) : QMainWindow(parent), des
         auto* shortcut = new QShortcut(QKeySequence(QString("Alt+%1").arg(i + 1)), this);
         connect(shortcut, &QShortcut::activated, this, [this, i] { showStation(stations_[i].first); });
     }
-    connect(new QShortcut(QKeySequence("Ctrl+B"), this), &QShortcut::activated, this,
-            [this] { ledger_->setCollapsed(!ledger_->collapsed()); });
+    connect(new QShortcut(QKeySequence("Ctrl+B"), this), &QShortcut::activated, this, &MainWindow::narrowLedger);
+    connect(&desks_.next, &NextDesk::changed, this, &MainWindow::refreshNext);
+    connect(&desks_.next, &NextDesk::folderWanted, this, &MainWindow::openFolder);
+    connect(next_, &NextFoot::clicked, &desks_.next, &NextDesk::go);
+    connect(new QShortcut(QKeySequence("Alt+N"), this), &QShortcut::activated, next_, &NextFoot::click);
+    refreshNext();
     makeFindAnything();
     refreshLink();
     refreshTask();
@@ -180,7 +191,7 @@ QWidget* MainWindow::makeHeader() {
         dialog->setAttribute(Qt::WA_DeleteOnClose);
         dialog->show();
     });
-    menu->addAction("Narrow ledger", QKeySequence(), this, [this] { ledger_->setCollapsed(!ledger_->collapsed()); });
+    menu->addAction("Narrow ledger", QKeySequence(), this, &MainWindow::narrowLedger);
     menuButton->setMenu(menu);
     addActions(menu->actions());
     row->addWidget(menuButton);
@@ -262,6 +273,16 @@ void MainWindow::refreshLink() {
                           ? QString::number(identity->voltage, 'f', 1) + " V"
                           : "");
     refreshTask();
+}
+
+void MainWindow::refreshNext() {
+    const auto& step = desks_.next.step();
+    next_->show(QString::fromStdString(step.sentence), QString::fromStdString(step.reason));
+}
+
+void MainWindow::narrowLedger() {
+    ledger_->setCollapsed(!ledger_->collapsed());
+    next_->setNarrow(ledger_->collapsed());
 }
 
 void MainWindow::refreshTask() {

@@ -15,6 +15,7 @@
 namespace brusk::app {
 
 class FindAnything;
+class NextFoot;
 
 class MainWindow : public QMainWindow {
     Q_OBJECT
@@ -32,6 +33,8 @@ class MainWindow : public QMainWindow {
     void addStation(const QString& name, Station* station, QHBoxLayout* tabs);
     void refreshLink();
     void refreshTask();
+    void refreshNext();
+    void narrowLedger();
     void say(const QString& sentence, bool alarm);
     void openFolder();
     /// Refused while a flash runs.
@@ -51,6 +54,7 @@ class MainWindow : public QMainWindow {
     FindAnything* anything_ = nullptr;
     QTimer messageTimer_;
     Ledger* ledger_;
+    NextFoot* next_;
     QStackedWidget* stack_;
     QHBoxLayout* tabs_ = nullptr;
     QList<QPair<QString, Station*>> stations_;

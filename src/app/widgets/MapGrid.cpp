@@ -25,6 +25,11 @@ double positionOn(const std::vector<double>& axis, double value) {
     return static_cast<double>(at.below) + at.share;
 }
 
+/// Of the footprint's bar: lower cells leave it less room below their digits.
+double barHeight(const QRectF& cell) {
+    return cell.height() < 20 ? 1.5 : 2.4;
+}
+
 /// The dot of evidence: larger with more samples, emptier the wider they spread. Drawn once for each look it has.
 QPixmap evidenceDot(double radius, float doubt, double ratio) {
     constexpr int kSteps = 8;  // of emptiness
@@ -367,7 +372,7 @@ void MapGrid::paintMarks(QPainter& painter, const QRectF& r, size_t cell) {
         painter.setBrush(Qt::NoBrush);
     }
     if (cell < contents_.differs.size() && contents_.differs[cell])
-        painter.fillRect(QRectF(r.right() - 30, r.bottom() - 4.4, 26, 1.3), t.violet);
+        painter.fillRect(QRectF(r.right() - 30, r.bottom() - barHeight(r) - 2, 26, r.height() < 20 ? 1 : 1.3), t.violet);
     if (cell < contents_.pointedAt.size() && contents_.pointedAt[cell]) {
         painter.setPen(QPen(t.warm, 1.6));
         const QPointF top(r.right() - 17, r.top() + 2.2);
@@ -403,7 +408,7 @@ void MapGrid::paintSelection(QPainter& painter, const Geometry& g) {
 
 void MapGrid::paintFootprint(QPainter& painter, const Geometry& g) {
     if (!footprint_.at() || contents_.x.empty()) return;
-    constexpr double kBar = 2.4, kTick = 5, kEdge = 2;
+    constexpr double kTick = 5, kEdge = 2;
     const QColor here = tokens().here;
     const auto faded = [&](float fresh) {
         QColor out = here;
@@ -413,7 +418,8 @@ void MapGrid::paintFootprint(QPainter& painter, const Geometry& g) {
     const double lower = compact_ ? 0 : 0.5;
     const auto edgeOf = [&](size_t cell) {
         const QRectF r = cellRect(g, cell / contents_.columns, cell % contents_.columns);
-        return QRectF(r.left() + kEdge, r.bottom() - lower - kBar, r.width() - 2 * kEdge, kBar);
+        const double bar = barHeight(r);
+        return QRectF(r.left() + kEdge, r.bottom() - lower - bar, r.width() - 2 * kEdge, bar);
     };
     painter.setClipRect(QRectF(g.left, g.top, width() - g.left, height() - g.top));
     for (const auto& [cell, fresh] : footprint_.cellsLeft()) {

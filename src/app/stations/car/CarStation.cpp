@@ -8,6 +8,7 @@
 #include "app/desks/ControllerDesk.h"
 #include "app/desks/LinkDesk.h"
 #include "app/desks/LinkFacts.h"
+#include "app/desks/NextDesk.h"
 #include "app/desks/OpenFolder.h"
 #include "app/desks/RoundDesk.h"
 #include "app/desks/SheetDesk.h"
@@ -106,6 +107,7 @@ CarStation::CarStation(Desks& desks, QWidget* parent) : Station("Car", parent), 
     for (auto signal : {&LinkDesk::changed, &LinkDesk::taskChanged, &LinkDesk::obdChanged})
         connect(&desks_.link, signal, this, &CarStation::refresh);
     connect(&desks_.car, &CarInHand::roundsChanged, this, &CarStation::refresh);
+    connect(&desks_.next, &NextDesk::changed, this, &CarStation::refreshButtons);
     busTimer_.setInterval(kBusEvery_ms);
     connect(&busTimer_, &QTimer::timeout, this, [this] {
         if (isVisible()) refreshBus();
@@ -163,12 +165,16 @@ void CarStation::makeLinkPanel(QVBoxLayout* column) {
 void CarStation::makeIdentityPanel(QVBoxLayout* column) {
     auto* panel = new Panel("Controller");
     controllerPanel_ = panel;
+    readAgain_ = new QPushButton("Read again");
+    readAgain_->setObjectName("readAgain");
+    readAgain_->setToolTip("The whole memory once more, held against the ledger");
     calibrationOnly_ = new QPushButton("Read calibration only");
     calibrationOnly_->setObjectName("readCalibration");
     calibrationOnly_->setToolTip("A quarter of the memory: what a tuner changes. The rest stays as the ledger has it.");
     compare_ = new QPushButton("Compare with the ledger");
     compare_->setObjectName("compareLedger");
     compare_->setToolTip("Asks the controller for the checksum of every sector; takes a moment, changes nothing.");
+    panel->headRow()->addWidget(readAgain_);
     panel->headRow()->addWidget(calibrationOnly_);
     panel->headRow()->addWidget(compare_);
     mismatch_ = label({}, "alarm");
@@ -199,6 +205,7 @@ void CarStation::makeIdentityPanel(QVBoxLayout* column) {
     panel->body()->addWidget(progressBox_);
     column->addWidget(panel);
     connect(compare_, &QPushButton::clicked, this, [this] { desks_.controller.checkAgainstLedger(); });
+    connect(readAgain_, &QPushButton::clicked, this, [this] { desks_.controller.read(); });
     connect(calibrationOnly_, &QPushButton::clicked, this,
             [this] { desks_.controller.read(job::ReadScope::Calibration); });
 }
@@ -213,8 +220,12 @@ void CarStation::act() {
         desks_.link.cancelTask();
     else if (desks_.link.state() == LinkState::Open && desks_.link.obdCar())
         desks_.controller.refreshObd(false);
-    else if (desks_.link.state() == LinkState::Open)
+    else if (desks_.link.state() == LinkState::Open && desks_.car.rounds.empty())
         desks_.controller.read();
+    else if (desks_.link.state() == LinkState::Open && desks_.next.step().step == job::Step::FillSheet)
+        sheet_->setFocus();
+    else if (desks_.link.state() == LinkState::Open)
+        desks_.next.go();
     else
         desks_.link.connectTo(chosenLink(), desks_.folder.kits(), desks_.folder.setting("profile"));
 }
@@ -241,13 +252,16 @@ void CarStation::refreshButtons() {
     cable_->setVisible(desks_.link.isBenchCar());
     cable_->setText(desks_.link.benchCablePlugged() ? "Pull the cable" : "Plug the cable in");
     disconnect_->setVisible(open && idle);
+    readAgain_->setVisible(fits && known);
+    readAgain_->setEnabled(idle);
     compare_->setVisible(fits && known);
     compare_->setEnabled(idle);
     calibrationOnly_->setVisible(fits && known);
     calibrationOnly_->setEnabled(idle);
     primary()->setText(reading                                                              ? "Stop reading"
                        : open && anyCar                                                     ? "Ask the car again"
-                       : open                                                               ? "Read the controller"
+                       : open && (!known || !fits)                                          ? "Read the controller"
+                       : open ? QString::fromStdString(desks_.next.step().sentence)
                        : desks_.link.isBenchCar() && desks_.link.state() == LinkState::Lost ? "Connect again"
                                                                                             : "Connect");
     primary()->setEnabled(desks_.car.folder && (idle || reading) && (!open || anyCar || fits || reading));

@@ -61,7 +61,7 @@ class CarStation : public Station {
     QLabel* mismatch_;
     QLabel* inTheCar_;
     QPushButton* compare_;
-    QPushButton* calibrationOnly_;
+    QPushButton *readAgain_, *calibrationOnly_;
     QWidget* progressBox_;
     QLabel* progressText_;
     QProgressBar* progress_;

@@ -191,6 +191,7 @@ void ParameterPane::setPicture(Picture picture) {
     profilesButton_->setChecked(picture == Picture::Profiles);
     surfaceButton_->setChecked(picture == Picture::Surface);
     refreshPictures();
+    refreshHere();
 }
 
 void ParameterPane::balance() {

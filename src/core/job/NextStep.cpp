@@ -1,0 +1,91 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/job/NextStep.h"
+
+#include <algorithm>
+
+namespace brusk::job {
+
+namespace {
+
+const carfolder::Round* byId(const Situation& s, std::optional<int64_t> id) {
+    const auto at = std::find_if(s.rounds.begin(), s.rounds.end(), [&](const auto& round) { return round.id == id; });
+    return at == s.rounds.end() ? nullptr : &*at;
+}
+
+std::string named(const carfolder::Round& round) {
+    return "round " + std::to_string(round.number);
+}
+
+/// A step that needs the car: without a link that comes first.
+NextStep overTheLink(const Situation& s, NextStep step) {
+    if (s.connected) return step;
+    const std::string what = step.sentence;
+    return {Step::Connect, "Car", "Connect to the car", "To go on: " + what + ".", step.round};
+}
+
+}  // namespace
+
+const std::vector<Step>& steps() {
+    static const std::vector<Step> all = {Step::OpenFolder,  Step::Connect, Step::Read,  Step::FillSheet, Step::MakeBase,
+                                          Step::FinishFlash, Step::Flash,   Step::Drive, Step::Correct};
+    return all;
+}
+
+std::string_view stepId(Step step) {
+    static constexpr std::string_view ids[] = {"open-folder",  "connect", "read",  "fill-sheet", "make-base",
+                                               "finish-flash", "flash",   "drive", "correct"};
+    return ids[static_cast<size_t>(step)];
+}
+
+Result<Situation> situationOf(const carfolder::CarFolder& folder, const Kit* kit, bool connected) {
+    Situation out;
+    out.folderIsOpen = true;
+    out.connected = connected;
+    auto rounds = folder.rounds().all();
+    if (!rounds) return tl::unexpected(rounds.error());
+    out.rounds = std::move(*rounds);
+    if (kit) {
+        auto contents = folder.memory().contents(kit->profile.sectors());
+        if (!contents) return tl::unexpected(contents.error());
+        out.contents = std::move(*contents);
+    }
+    const auto sheet = folder.settings().sheet();
+    if (!sheet) return tl::unexpected(sheet.error());
+    const auto facts = sheet->facts.empty() ? proposals::BuildSheet{} : buildSheetFromJson(sheet->facts);
+    out.sheetIsEmpty = facts && *facts == proposals::BuildSheet{};
+    return out;
+}
+
+NextStep nextStep(const Situation& s) {
+    if (!s.folderIsOpen)
+        return {Step::OpenFolder, "", "Open a car folder", "Everything about one car lies in its folder.", {}};
+    if (s.rounds.empty())
+        return overTheLink(s, {Step::Read,
+                               "Car",
+                               "Read the controller",
+                               "The original is kept before anything is changed.",
+                               {}});
+    if (s.contents.unfinished)
+        if (const auto* round = byId(s, s.contents.unfinished->round))
+            return overTheLink(
+                s, {Step::FinishFlash, "Flash", "Finish flashing " + named(*round),
+                    "Its flash did not come to its end; until then the car may not run.", round->id});
+    const auto& newest = s.rounds.front();
+    if (s.rounds.size() == 1 && s.sheetIsEmpty)
+        return {Step::FillSheet, "Car", "Say what is fitted",
+                "The build sheet is empty; the base is made for the parts it names.", newest.id};
+    if (s.rounds.size() == 1)
+        return {Step::MakeBase, "Base", "Make the base", "A calibration for the parts fitted, before the first drive.",
+                newest.id};
+    if (s.contents.round != newest.id)
+        return overTheLink(
+            s, {Step::Flash, "Flash", "Flash " + named(newest),
+                newest.title.empty() ? "It is not in the car yet." : newest.title + " is not in the car yet.", newest.id});
+    if (newest.recordings == 0)
+        return overTheLink(s, {Step::Drive, "Drive", "Drive on " + named(newest),
+                               "It is in the car and nobody drove on it yet.", newest.id});
+    return {Step::Correct, "Correct", "Look at what was driven",
+            "What the drives on " + named(newest) + " say may be worth another round.", newest.id};
+}
+
+}  // namespace brusk::job

@@ -1,0 +1,117 @@
+// What comes next with a car, row by row; the same from the folder itself.
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include <set>
+
+#include "JobBench.h"
+#include "core/job/NextStep.h"
+
+using namespace brusk;
+using namespace brusk::job;
+
+Q_DECLARE_METATYPE(brusk::job::Situation)
+
+namespace {
+
+carfolder::Round round(int number, int recordings = 0, const char* title = "") {
+    carfolder::Round out;
+    out.id = number + 10;
+    out.number = number;
+    out.title = title;
+    out.recordings = recordings;
+    return out;
+}
+
+/// A folder that is open, with a car that answers.
+Situation open(std::vector<carfolder::Round> rounds, std::optional<int64_t> inCar = {}) {
+    Situation out{true, true, std::move(rounds), {}, false};
+    out.contents.round = inCar;
+    return out;
+}
+
+}  // namespace
+
+class NextStepTest : public QObject {
+    Q_OBJECT
+  private slots:
+    void eachSituationHasItsStep_data();
+    void eachSituationHasItsStep();
+    void everyIdIsItsOwn();
+    void aFolderSaysTheSameOfItself();
+};
+
+void NextStepTest::eachSituationHasItsStep_data() {
+    QTest::addColumn<Situation>("situation");
+    QTest::addColumn<QString>("id");
+    QTest::addColumn<QString>("station");
+    QTest::addColumn<QString>("sentence");
+    QTest::addColumn<QString>("reason");
+    const auto offLine = [](Situation s) {
+        s.connected = false;
+        return s;
+    };
+    const auto row = [](const char* name, Situation s, const char* id, const char* station, const char* sentence,
+                        const char* reason) { QTest::newRow(name) << s << id << station << sentence << reason; };
+    row("no folder", {}, "open-folder", "", "Open a car folder", "one car lies in its folder");
+    row("empty folder", offLine(open({})), "connect", "Car", "Connect to the car", "To go on: Read the controller.");
+    row("to be read", open({}), "read", "Car", "Read the controller", "The original is kept");
+    auto empty = open({round(0)}, 10);
+    empty.sheetIsEmpty = true;
+    row("sheet empty", empty, "fill-sheet", "Car", "Say what is fitted", "The build sheet is empty");
+    row("sheet empty, no link", offLine(empty), "fill-sheet", "Car", "Say what is fitted", "");
+    row("base to be made", open({round(0)}, 10), "make-base", "Base", "Make the base", "for the parts fitted");
+    row("stock car that was driven", open({round(0, 2)}, 10), "make-base", "Base", "Make the base", "");
+    const auto made = open({round(1, 0, "Base for the new parts"), round(0)}, 10);
+    row("to be flashed", made, "flash", "Flash", "Flash round 1", "Base for the new parts is not in the car yet.");
+    row("to be flashed, no link", offLine(made), "connect", "Car", "Connect to the car", "To go on: Flash round 1.");
+    row("car not known", open({round(1), round(0)}), "flash", "Flash", "Flash round 1", "");
+    auto broken = made;
+    broken.contents.round.reset();
+    broken.contents.unfinished.emplace().round = 11;
+    row("flash to be finished", broken, "finish-flash", "Flash", "Finish flashing round 1", "did not come to its end");
+    row("flash to be finished, no link", offLine(broken), "connect", "Car", "Connect to the car",
+        "To go on: Finish flashing round 1.");
+    row("to be driven", open({round(1), round(0)}, 11), "drive", "Drive", "Drive on round 1", "nobody drove on it yet");
+    row("driven", open({round(1, 1), round(0)}, 11), "correct", "Correct", "Look at what was driven",
+        "the drives on round 1");
+    row("driven, no link", offLine(open({round(1, 1), round(0)}, 11)), "correct", "Correct", "", "");
+    row("a round later", open({round(2), round(1, 1), round(0)}, 11), "flash", "Flash", "Flash round 2", "");
+}
+
+void NextStepTest::eachSituationHasItsStep() {
+    QFETCH(Situation, situation);
+    QFETCH(QString, id);
+    QFETCH(QString, station);
+    QFETCH(QString, sentence);
+    QFETCH(QString, reason);
+    const auto step = nextStep(situation);
+    QCOMPARE(qs(std::string(stepId(step.step))), id);
+    QCOMPARE(qs(step.station), station);
+    QVERIFY2(sentence.isEmpty() || qs(step.sentence) == sentence, step.sentence.c_str());
+    QVERIFY2(qs(step.reason).contains(reason) && step.reason.ends_with('.'), step.reason.c_str());
+}
+
+void NextStepTest::everyIdIsItsOwn() {
+    std::set<std::string> ids;
+    for (const Step step : steps())
+        ids.emplace(stepId(step));
+    QCOMPARE(ids.size(), steps().size());
+}
+
+void NextStepTest::aFolderSaysTheSameOfItself() {
+    Bench bench;
+    const auto of = [&] { return nextStep(*situationOf(*bench.folder, bench.kit.get(), true)); };
+    QVERIFY(of().step == Step::Read);
+    const auto original = bench.read();
+    QVERIFY(of().step == Step::FillSheet);
+    proposals::BuildSheet sheet;
+    sheet.of(proposals::Fact::Octane) = 98;
+    EXPECT_OK(bench.folder->settings().keepSheet(toJson(sheet)));
+    QVERIFY(of().step == Step::MakeBase);
+    const auto changed = bench.change("rev_limit", 6400, original.id);
+    QVERIFY(of().step == Step::Flash && of().round == changed.id);
+    EXPECT_OK(bench.flash(changed.id));
+    QVERIFY(of().step == Step::Drive && of().round == changed.id);
+}
+
+QTEST_GUILESS_MAIN(NextStepTest)
+#include "NextStepTest.moc"

@@ -1,6 +1,6 @@
 // Every station at the sizes it must work at, both themes: no visible widget overlaps another, nothing lies outside its
-// parent, no text is cut without an ellipsis and a tooltip. BRUSK_LAYOUT_SCALE sets the scale; CMake runs it at 1 and 1.5.
-// SPDX-License-Identifier: GPL-3.0-or-later
+// parent, no text is cut without an ellipsis and a tooltip. BRUSK_LAYOUT_SCALE sets the scale; CMake runs it at 1
+// and 1.5. SPDX-License-Identifier: GPL-3.0-or-later
 #include <QAbstractButton>
 #include <QAbstractScrollArea>
 #include <QComboBox>
@@ -64,13 +64,25 @@ QString cutText(QWidget* widget) {
     } else {
         return {};
     }
-    if (text.isEmpty() || widget->fontMetrics().horizontalAdvance(text) <= room + 1) return {};
-    return widget->toolTip().isEmpty() ? text : QString();
+    // A pixel or two are the air beside the last letter.
+    constexpr int kAir = 2;
+    int wide = 0;
+    for (const QString& line : text.split('\n'))
+        wide = std::max(wide, widget->fontMetrics().horizontalAdvance(line));
+    if (text.isEmpty() || wide <= room + kAir || !widget->toolTip().isEmpty()) return {};
+    return QString("%1 (%2 of %3 px)").arg(text).arg(room).arg(wide);
 }
 
 void look(QWidget* parent, QStringList& found) {
     const bool viewport = qobject_cast<QAbstractScrollArea*>(parent->parentWidget()) &&
                           parent == qobject_cast<QAbstractScrollArea*>(parent->parentWidget())->viewport();
+    if (const auto* area = qobject_cast<QScrollArea*>(parent);
+        area && area->widget() && area->horizontalScrollBarPolicy() == Qt::ScrollBarAlwaysOff &&
+        area->widget()->width() > area->viewport()->width() + 1)
+        found << QString("outside: what scrolls in %1 is %2 px wide, seen are %3")
+                     .arg(nameOf(area))
+                     .arg(area->widget()->width())
+                     .arg(area->viewport()->width());
     const auto all = seenIn(parent);
     for (qsizetype i = 0; i < all.size(); ++i) {
         QWidget* one = all[i];

@@ -71,7 +71,7 @@ void NextStepTest::eachSituationHasItsStep_data() {
     row("flash to be finished, no link", offLine(broken), "connect", "Car", "Connect to the car",
         "To go on: Finish flashing round 1.");
     row("to be driven", open({round(1), round(0)}, 11), "drive", "Drive", "Drive on round 1", "nobody drove on it yet");
-    row("driven", open({round(1, 1), round(0)}, 11), "correct", "Correct", "Look at what was driven",
+    row("driven", open({round(1, 1), round(0)}, 11), "correct", "Correct", "Look at the drives",
         "the drives on round 1");
     row("driven, no link", offLine(open({round(1, 1), round(0)}, 11)), "correct", "Correct", "", "");
     row("a round later", open({round(2), round(1, 1), round(0)}, 11), "flash", "Flash", "Flash round 2", "");

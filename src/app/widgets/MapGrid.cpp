@@ -372,7 +372,8 @@ void MapGrid::paintMarks(QPainter& painter, const QRectF& r, size_t cell) {
         painter.setBrush(Qt::NoBrush);
     }
     if (cell < contents_.differs.size() && contents_.differs[cell])
-        painter.fillRect(QRectF(r.right() - 30, r.bottom() - barHeight(r) - 2, 26, r.height() < 20 ? 1 : 1.3), t.violet);
+        painter.fillRect(QRectF(r.right() - 30, r.bottom() - barHeight(r) - 2, 26, r.height() < 20 ? 1 : 1.3),
+                         t.violet);
     if (cell < contents_.pointedAt.size() && contents_.pointedAt[cell]) {
         painter.setPen(QPen(t.warm, 1.6));
         const QPointF top(r.right() - 17, r.top() + 2.2);

@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/widgets/Panels.h"
 
+#include <QPainter>
+
 #include <QStyle>
 
 namespace brusk::app {
@@ -10,6 +12,18 @@ QLabel* label(const QString& text, const char* role) {
     if (role) out->setProperty("role", role);
     out->setTextInteractionFlags(Qt::NoTextInteraction);
     return out;
+}
+
+ElidedLabel::ElidedLabel(const char* role, QWidget* parent) : QLabel(parent) {
+    setRole(this, role);
+}
+
+void ElidedLabel::paintEvent(QPaintEvent*) {
+    QPainter painter(this);
+    const QString shown = fontMetrics().elidedText(text(), Qt::ElideRight, width());
+    painter.setPen(palette().color(foregroundRole()));
+    painter.drawText(contentsRect(), static_cast<int>(alignment()) | Qt::TextSingleLine, shown);
+    setToolTip(shown == text() ? QString() : text());
 }
 
 void setRole(QLabel* label, const char* role) {

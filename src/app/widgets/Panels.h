@@ -15,6 +15,17 @@ QLabel* label(const QString& text, const char* role = nullptr);
 /// Gives a label another role ("faint", "warm", "alarm", "good") and restyles it.
 void setRole(QLabel* label, const char* role);
 
+/// One line that ends in an ellipsis where it has no room, and then tells all of itself as its tooltip.
+class ElidedLabel : public QLabel {
+    Q_OBJECT
+  public:
+    explicit ElidedLabel(const char* role, QWidget* parent = nullptr);
+    QSize minimumSizeHint() const override { return {24, QLabel::minimumSizeHint().height()}; }
+
+  protected:
+    void paintEvent(QPaintEvent*) override;
+};
+
 /// A framed box with a heading; add to `body`.
 class Panel : public QFrame {
     Q_OBJECT

@@ -26,8 +26,9 @@ NextStep overTheLink(const Situation& s, NextStep step) {
 }  // namespace
 
 const std::vector<Step>& steps() {
-    static const std::vector<Step> all = {Step::OpenFolder,  Step::Connect, Step::Read,  Step::FillSheet, Step::MakeBase,
-                                          Step::FinishFlash, Step::Flash,   Step::Drive, Step::Correct};
+    static const std::vector<Step> all = {Step::OpenFolder, Step::Connect,  Step::Read,
+                                          Step::FillSheet,  Step::MakeBase, Step::FinishFlash,
+                                          Step::Flash,      Step::Drive,    Step::Correct};
     return all;
 }
 
@@ -60,16 +61,12 @@ NextStep nextStep(const Situation& s) {
     if (!s.folderIsOpen)
         return {Step::OpenFolder, "", "Open a car folder", "Everything about one car lies in its folder.", {}};
     if (s.rounds.empty())
-        return overTheLink(s, {Step::Read,
-                               "Car",
-                               "Read the controller",
-                               "The original is kept before anything is changed.",
-                               {}});
+        return overTheLink(
+            s, {Step::Read, "Car", "Read the controller", "The original is kept before anything is changed.", {}});
     if (s.contents.unfinished)
         if (const auto* round = byId(s, s.contents.unfinished->round))
-            return overTheLink(
-                s, {Step::FinishFlash, "Flash", "Finish flashing " + named(*round),
-                    "Its flash did not come to its end; until then the car may not run.", round->id});
+            return overTheLink(s, {Step::FinishFlash, "Flash", "Finish flashing " + named(*round),
+                                   "Its flash did not come to its end; until then the car may not run.", round->id});
     const auto& newest = s.rounds.front();
     if (s.rounds.size() == 1 && s.sheetIsEmpty)
         return {Step::FillSheet, "Car", "Say what is fitted",
@@ -79,12 +76,13 @@ NextStep nextStep(const Situation& s) {
                 newest.id};
     if (s.contents.round != newest.id)
         return overTheLink(
-            s, {Step::Flash, "Flash", "Flash " + named(newest),
-                newest.title.empty() ? "It is not in the car yet." : newest.title + " is not in the car yet.", newest.id});
+            s,
+            {Step::Flash, "Flash", "Flash " + named(newest),
+             newest.title.empty() ? "It is not in the car yet." : newest.title + " is not in the car yet.", newest.id});
     if (newest.recordings == 0)
         return overTheLink(s, {Step::Drive, "Drive", "Drive on " + named(newest),
                                "It is in the car and nobody drove on it yet.", newest.id});
-    return {Step::Correct, "Correct", "Look at what was driven",
+    return {Step::Correct, "Correct", "Look at the drives",
             "What the drives on " + named(newest) + " say may be worth another round.", newest.id};
 }
 

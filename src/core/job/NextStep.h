@@ -31,9 +31,9 @@ struct Situation {
 
 struct NextStep {
     Step step = Step::OpenFolder;
-    std::string station;    ///< where it is done: "Car", "Base", "Drive", "Correct", "Flash"; empty for none
-    std::string sentence;   ///< what to do, a few words: "Flash round 2"
-    std::string reason;     ///< why, a sentence
+    std::string station;           ///< where it is done: "Car", "Base", "Drive", "Correct", "Flash"; empty for none
+    std::string sentence;          ///< what to do, a few words: "Flash round 2"
+    std::string reason;            ///< why, a sentence
     std::optional<int64_t> round;  ///< that it is about
 };
 NextStep nextStep(const Situation& situation);

@@ -223,18 +223,26 @@ QWidget* ProposalCard::changeView(const proposals::Change& change, const units::
             grid->addWidget(l, row, c);
         };
         const ShownAxis x(after.x, units);
-        for (const auto& [row, text] : {std::pair{0, x.unit()},
-                                        {1, QString(told_.offered ? "ours" : "before")},
-                                        {2, QString(told_.offered ? "donor's" : "after")}})
-            cell(row, 0, text, "faint");
-        for (size_t i = 0; i < after.columns; ++i) {
-            const int c = static_cast<int>(i) + 1;
-            cell(0, c, i < x.values.size() ? QString::number(x.values[i], 'f', x.decimals) : QString::number(c),
+        // In bands that fit the narrowest window; a long curve has several.
+        constexpr int kBand = 8, kRows = 4;
+        const int columns = static_cast<int>(after.columns), bands = (columns + kBand - 1) / kBand;
+        const int wide = (columns + bands - 1) / bands;
+        for (int i = 0; i < columns; ++i) {
+            const int top = i / wide * kRows, c = i % wide + 1;
+            const auto at = static_cast<size_t>(i);
+            if (c == 1) {
+                if (top) grid->setRowMinimumHeight(top - 1, 5);
+                cell(top, 0, x.unit(), "faint");
+                cell(top + 1, 0, told_.offered ? "ours" : "before", "faint");
+                cell(top + 2, 0, told_.offered ? "donor's" : "after", "faint");
+            }
+            cell(top, c, at < x.values.size() ? QString::number(x.values[at], 'f', x.decimals) : QString::number(i + 1),
                  "faint");
-            cell(1, c, number(change.before.values[i]), "numbers");
-            cell(2, c, number(after.values[i]), after.values[i] != change.before.values[i] ? "goodnumbers" : "numbers");
+            cell(top + 1, c, number(change.before.values[at]), "numbers");
+            cell(top + 2, c, number(after.values[at]),
+                 after.values[at] != change.before.values[at] ? "goodnumbers" : "numbers");
         }
-        grid->setColumnStretch(static_cast<int>(after.columns) + 1, 1);
+        grid->setColumnStretch(wide + 1, 1);
         column->addLayout(grid);
         return box;
     }

@@ -157,6 +157,7 @@ void BuildSheetForm::makeBesides(QGridLayout* grid, int& row) {
     loadModel_ = choice("loadModel", "Air estimate by", proposals::kLoadModels);
     notes_ = new QLineEdit;
     notes_->setObjectName("sheetNotes");
+    connect(notes_, &QLineEdit::textChanged, notes_, &QWidget::setToolTip);
     notes_->setPlaceholderText("gearbox, brakes, what else is fitted");
     line("Besides", notes_);
 }

@@ -61,12 +61,20 @@ CarStation::CarStation(Desks& desks, QWidget* parent) : Station("Car", parent), 
     primary()->setObjectName("carPrimary");
     auto* columns = new QHBoxLayout;
     columns->setSpacing(12);
-    auto* left = new QVBoxLayout;
+    // In a small window it scrolls, rather than to cut what the controller says of itself.
+    auto* inside = new QWidget;
+    auto* left = new QVBoxLayout(inside);
+    left->setContentsMargins(0, 0, 0, 0);
     left->setSpacing(12);
     makeLinkPanel(left);
     makeIdentityPanel(left);
     left->addStretch();
-    columns->addLayout(left, 5);
+    auto* room = new QScrollArea;
+    room->setFrameShape(QFrame::NoFrame);
+    room->setWidgetResizable(true);
+    room->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+    room->setWidget(inside);
+    columns->addWidget(room, 5);
 
     auto* right = new QVBoxLayout;
     sheetPanel_ = new Panel("Build sheet");
@@ -168,15 +176,18 @@ void CarStation::makeIdentityPanel(QVBoxLayout* column) {
     readAgain_ = new QPushButton("Read again");
     readAgain_->setObjectName("readAgain");
     readAgain_->setToolTip("The whole memory once more, held against the ledger");
-    calibrationOnly_ = new QPushButton("Read calibration only");
+    calibrationOnly_ = new QPushButton("Read calibration");
     calibrationOnly_->setObjectName("readCalibration");
     calibrationOnly_->setToolTip("A quarter of the memory: what a tuner changes. The rest stays as the ledger has it.");
-    compare_ = new QPushButton("Compare with the ledger");
+    compare_ = new QPushButton("Compare");
     compare_->setObjectName("compareLedger");
-    compare_->setToolTip("Asks the controller for the checksum of every sector; takes a moment, changes nothing.");
-    panel->headRow()->addWidget(readAgain_);
-    panel->headRow()->addWidget(calibrationOnly_);
-    panel->headRow()->addWidget(compare_);
+    compare_->setToolTip(
+        "With the ledger: asks the controller for the checksum of every sector; takes a moment, changes nothing.");
+    auto* again = new QHBoxLayout;
+    for (QPushButton* button : {readAgain_, calibrationOnly_, compare_})
+        again->addWidget(button);
+    again->addStretch();
+    panel->body()->addLayout(again);
     mismatch_ = label({}, "alarm");
     mismatch_->setObjectName("mismatch");
     mismatch_->setWordWrap(true);
@@ -258,10 +269,10 @@ void CarStation::refreshButtons() {
     compare_->setEnabled(idle);
     calibrationOnly_->setVisible(fits && known);
     calibrationOnly_->setEnabled(idle);
-    primary()->setText(reading                                                              ? "Stop reading"
-                       : open && anyCar                                                     ? "Ask the car again"
-                       : open && (!known || !fits)                                          ? "Read the controller"
-                       : open ? QString::fromStdString(desks_.next.step().sentence)
+    primary()->setText(reading                     ? "Stop reading"
+                       : open && anyCar            ? "Ask the car again"
+                       : open && (!known || !fits) ? "Read the controller"
+                       : open                      ? QString::fromStdString(desks_.next.step().sentence)
                        : desks_.link.isBenchCar() && desks_.link.state() == LinkState::Lost ? "Connect again"
                                                                                             : "Connect");
     primary()->setEnabled(desks_.car.folder && (idle || reading) && (!open || anyCar || fits || reading));

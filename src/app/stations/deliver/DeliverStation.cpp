@@ -1,9 +1,12 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/stations/deliver/DeliverStation.h"
 
+#include <QScrollArea>
+
 #include "app/desks/CarInHand.h"
 #include "app/desks/Messages.h"
 #include "app/desks/Places.h"
+#include "app/widgets/Times.h"
 #include "core/image/ImageFile.h"
 
 namespace brusk::app {
@@ -18,7 +21,13 @@ DeliverStation::DeliverStation(Desks& desks, QWidget* parent) : Station("Deliver
     written_->setObjectName("exported");
     written_->setWordWrap(true);
     panel->body()->addWidget(written_);
-    body()->addWidget(panel);
+    // The account of a base is longer than a window.
+    auto* room = new QScrollArea;
+    room->setFrameShape(QFrame::NoFrame);
+    room->setWidgetResizable(true);
+    room->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+    room->setWidget(panel);
+    body()->addWidget(room, 1);
     auto* later = new Panel("What will come here");
     auto* text = label(
         "A report of what was done and why, with the evidence before and after; and a sealed calibration for a "
@@ -27,7 +36,6 @@ DeliverStation::DeliverStation(Desks& desks, QWidget* parent) : Station("Deliver
     text->setWordWrap(true);
     later->body()->addWidget(text);
     body()->addWidget(later);
-    body()->addStretch();
     connect(primary(), &QPushButton::clicked, this, &DeliverStation::exportHex);
     connect(&desks_.places, &Places::roundShown, this, &DeliverStation::refresh);
     refresh();
@@ -39,7 +47,8 @@ void DeliverStation::refresh() {
     written_->clear();
     if (!round) return subtitle()->setText("Nothing was read yet.");
     subtitle()->setText(QString("round %1, %2").arg(round->number).arg(QString::fromStdString(round->title)));
-    facts_->set("Flashed", round->flashedAt.empty() ? QString("never") : QString::fromStdString(round->flashedAt));
+    facts_->set("Flashed", round->flashedAt.empty() ? QString("never")
+                                                    : localTime(round->flashedAt).toString("d MMM yyyy, HH:mm"));
     facts_->set("Drives", QString::number(round->recordings));
     facts_->set("Fuel error",
                 round->fuelError_pct ? QString::number(*round->fuelError_pct, 'f', 1) + " %" : QString("not measured"));

@@ -67,7 +67,7 @@ DriveStation::DriveStation(Desks& desks, QWidget* parent) : Station("Drive", par
     auto* bottom = new QHBoxLayout;
     bottom->setSpacing(12);
     auto* coverPanel = new Panel("Cells of the VE map");
-    coverageText_ = label({}, "faint");
+    coverageText_ = new ElidedLabel("faint");
     coverPanel->headRow()->addWidget(coverageText_);
     coverage_ = new MapGrid;
     coverage_->setObjectName("coverage");

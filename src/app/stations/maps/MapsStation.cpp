@@ -112,7 +112,14 @@ void MapsStation::makeBar(QVBoxLayout* column) {
         connect(button, &QPushButton::clicked, this, [this, prefix = prefix] { askAmount(prefix); });
         bar->addWidget(button);
     }
-    makeMenus(bar);
+    bar->addStretch();
+    auto* strengthName = label("strength", "faint");
+    bar->addWidget(strengthName);
+    auto* line = new QHBoxLayout;
+    line->setContentsMargins(8, 0, 10, 0);
+    line->setSpacing(4);
+    makeMenus(line);
+    bar->addWidget(strength_);
     undo_->setObjectName("undo");
     redo_->setObjectName("redo");
     bar->addWidget(undo_);
@@ -126,15 +133,11 @@ void MapsStation::makeBar(QVBoxLayout* column) {
         button->ensurePolished();
         button->setMinimumWidth(button->sizeHint().width());
     }
-    bar->addStretch();
-    selection_ = label({}, "faint");
+    selection_ = new ElidedLabel("faint");
     selection_->setObjectName("selection");
     column->addWidget(bar_);
-    auto* line = new QHBoxLayout;
-    line->setContentsMargins(10, 0, 10, 0);
+    line->addSpacing(6);
     line->addWidget(selection_, 1);
-    line->addWidget(label("strength", "faint"));
-    line->addWidget(strength_);
     column->addLayout(line);
 }
 

@@ -149,17 +149,17 @@ void FlashStation::makeColumns() {
     auto* gatePanel = new Panel("Gates");
     gates_ = new GateList;
     scrolled(gatePanel)->addWidget(gates_);
-    columns->addWidget(gatePanel, 11);
+    columns->addWidget(gatePanel, 21);
     auto* changePanel = new Panel("What changed");
     changesHead_ = label({}, "faint");
     changePanel->headRow()->addWidget(changesHead_);
     changes_ = scrolled(changePanel);
     changes_->setSpacing(4);
-    columns->addWidget(changePanel, 7);
+    columns->addWidget(changePanel, 15);
     auto* journalPanel = new Panel("Journal");
     journal_ = scrolled(journalPanel);
     journal_->setSpacing(4);
-    columns->addWidget(journalPanel, 7);
+    columns->addWidget(journalPanel, 14);
     body()->addLayout(columns, 5);
 }
 

@@ -8,6 +8,7 @@
 #include "benchcar/cars/Factory.h"
 #include "core/definition/A2lReader.h"
 #include "core/job/Garage.h"
+#include "core/job/Keeping.h"
 #include "core/proposals/BaseCalibration.h"
 #include "core/proposals/Consistency.h"
 

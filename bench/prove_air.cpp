@@ -1,5 +1,6 @@
 // What propose air answers, and how sure it says it is, against the plant's truth: drawn cars of both models, cells
-// that count as seen. SPDX-License-Identifier: GPL-3.0-or-later
+// that count as seen.
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include <algorithm>
 #include <cmath>
 

@@ -1,5 +1,6 @@
 // The axis check over drawn cars: a right definition is left alone, another channel along an axis and a scaling three
-// per cent off are named with map and axis. SPDX-License-Identifier: GPL-3.0-or-later
+// per cent off are named with map and axis.
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include <cmath>
 
 #include "DrivenCar.h"

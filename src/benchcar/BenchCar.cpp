@@ -1,3 +1,4 @@
+// Steps plant and controller together, and gives the bus's frames their turn.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "benchcar/BenchCar.h"
 

@@ -1,3 +1,4 @@
+// One datagram a frame, as Linux lays them out; a greedy peer waits its turn.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "benchcar/SocketServer.h"
 

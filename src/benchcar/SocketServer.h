@@ -1,5 +1,6 @@
 // The bench car for other processes: on a Unix-domain socket, where every frame one peer sends all others receive, or
-// on a CAN interface of the kernel. SPDX-License-Identifier: GPL-3.0-or-later
+// on a CAN interface of the kernel.
+// SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
 #include <atomic>

@@ -1,3 +1,4 @@
+// Waiting advances the car; each frame holds the wire for its bit time.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "benchcar/VirtualBus.h"
 

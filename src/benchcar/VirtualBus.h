@@ -1,5 +1,6 @@
 // The bench car's bus in virtual time: waiting advances the simulation, and each frame holds the wire as long as it
-// would at 500 kbit/s. SPDX-License-Identifier: GPL-3.0-or-later
+// would at 500 kbit/s.
+// SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
 #include <atomic>

@@ -5,6 +5,7 @@
 #include "core/base/Text.h"
 #include "core/job/Correct.h"
 #include "core/job/Donors.h"
+#include "core/job/Keeping.h"
 #include "core/proposals/Consistency.h"
 #include "core/proposals/Stages.h"
 #include "ctl/Links.h"
@@ -138,8 +139,8 @@ Done base(Context& c, const Options& o) {
                       {"contradictions", found},
                       {"stages", stages}};
     if (from) {
-        const auto made =
-            job::makeRound(*from->kit, *from->folder, from->round.id, plan->edits(), o.title, plan->account(*sheet));
+        const auto made = job::makeRound(*from->kit, *from->folder, from->round.id, plan->edits(), o.title,
+                                         job::reasonOf(*plan, *sheet));
         if (!made) return tl::unexpected(made.error());
         c.outcome.json["round"] = made->number;
         c.outcome.json["image_sha256"] = made->imageSha256;

@@ -9,6 +9,7 @@
 #include "benchcar/cars/WrongPart.h"
 #include "core/base/Text.h"
 #include "core/carfolder/Schema.h"
+#include "core/job/Keeping.h"
 #include "ctl/BenchDrive.h"
 #include "ctl/Links.h"
 #include "ctl/Loading.h"

@@ -1,3 +1,4 @@
+// Parts, bytes and routes to a recording and its truth, in virtual time.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "ctl/BenchDrive.h"
 

@@ -385,7 +385,7 @@ Done setInFolder(Context& c, const std::string& car, int from, const std::string
     if (!calibration) return tl::unexpected(calibration.error());
     const auto edits = assign(c, *calibration, assignments);
     if (!edits) return tl::unexpected(edits.error());
-    const auto made = job::makeRound(*opened->kit, *opened->folder, opened->round.id, *edits, title, "");
+    const auto made = job::makeRound(*opened->kit, *opened->folder, opened->round.id, *edits, title, {});
     if (!made) return tl::unexpected(made.error());
     c.outcome.json = {{"round", made->number}, {"image_sha256", made->imageSha256}, {"values", c.outcome.json}};
     c.outcome.text += "Round " + std::to_string(made->number) + " made.\n";

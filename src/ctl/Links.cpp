@@ -1,3 +1,4 @@
+// Options of a link to an open port with its kit.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "ctl/Links.h"
 

@@ -1,3 +1,4 @@
+// Arguments to images, definitions and recordings.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "ctl/Loading.h"
 

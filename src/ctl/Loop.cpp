@@ -1,3 +1,4 @@
+// The whole job on one bench car, step by step, beside what the plant says.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "ctl/Loop.h"
 
@@ -7,6 +8,7 @@
 #include <cmath>
 
 #include "core/evidence/Learned.h"
+#include "core/job/Keeping.h"
 #include "core/job/TroubleCodes.h"
 
 namespace brusk::ctl {
@@ -68,8 +70,8 @@ Done Loop::makeBase(const proposals::BuildSheet& sheet, const proposals::Decisio
     if (!plan) return tl::unexpected(plan.error());
     plan_ = std::move(*plan);
     expectFirstPull();
-    return takeRound(
-        job::makeRound(kit(), *folder_, round_.id, plan_.edits(), "Base for the new parts", plan_.account(sheet)));
+    return takeRound(job::makeRound(kit(), *folder_, round_.id, plan_.edits(), "Base for the new parts",
+                                    job::reasonOf(plan_, sheet)));
 }
 
 Done Loop::correct(const proposals::AirCorrectionOptions& options) {
@@ -80,7 +82,8 @@ Done Loop::correct(const proposals::AirCorrectionOptions& options) {
     const auto correction = proposals::correctAir(*calibration, **drives, options);
     if (!correction) return tl::unexpected(correction.error());
     expectFirstPull();
-    return takeRound(job::makeRound(kit(), *folder_, round_.id, {correction->edit}, "Air model", ""));
+    return takeRound(job::makeRound(kit(), *folder_, round_.id, {correction->edit}, "Air model",
+                                    job::reasonOf(*correction, options, *(*drives)->mixture())));
 }
 
 void Loop::expectFirstPull() {

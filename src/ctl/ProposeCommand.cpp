@@ -220,7 +220,7 @@ json lackingRoles(const evidence::Drives& drives) {
 }
 
 Done keep(Context& c, const Choice& o, Subject& subject, const proposals::AirCorrection& air,
-          const std::string& reason) {
+          const job::RoundReason& reason) {
     if (!o.title.empty()) {
         const auto made = job::makeRound(*subject.kit, *subject.folder, subject.round->id, {air.edit}, o.title, reason);
         if (!made) return tl::unexpected(made.error());
@@ -284,11 +284,8 @@ Done propose(Context& c, const Choice& o, const std::vector<std::string>& files)
     }
     const auto air = proposals::correctAir(*subject->calibration, drives, options);
     if (!air) return tl::unexpected(air.error());
-    const std::string reason = "Fuel was off by " + formatNumber(air->now.rms * 100, 2) + " % over " +
-                               std::to_string(air->now.cells) + " cells, by " + std::to_string(mixture->size()) +
-                               " settled samples; " + formatNumber(air->expected * 100, 2) +
-                               " % are expected to be left.";
-    c.outcome.text += reason + "\n";
+    const auto reason = job::reasonOf(*air, options, *mixture);
+    c.outcome.text += reason.text + "\n";
     const auto pull = evidence::firstPull(*subject->calibration, drives);
     const auto axes = evidence::checkAxes(*subject->calibration, drives);
     const auto warnings = job::airWarnings(*subject->calibration, drives, air->fit, axes);
@@ -300,7 +297,7 @@ Done propose(Context& c, const Choice& o, const std::vector<std::string>& files)
         c.outcome.text += "Nothing to change.\n";
         return {};
     }
-    c.outcome.json["corrections"].push_back(correctionJson(*air, *mixture, options, reason, warnings, pull, axes));
+    c.outcome.json["corrections"].push_back(correctionJson(*air, *mixture, options, reason.text, warnings, pull, axes));
     c.outcome.text += std::to_string(air->changed) + " of " + std::to_string(air->table.values.size()) + " cells of " +
                       air->parameter + " change, by at most " + formatNumber(air->largestStep * 100, 1) + " %.\n";
     return keep(c, o, *subject, *air, reason);

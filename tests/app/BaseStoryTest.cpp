@@ -18,6 +18,7 @@
 #include "app/stations/base/BaseStation.h"
 #include "app/stations/maps/RolesPage.h"
 #include "core/definition/A2lWriter.h"
+#include "core/job/Keeping.h"
 
 using namespace brusk;
 using namespace brusk::app;

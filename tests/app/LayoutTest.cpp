@@ -1,6 +1,7 @@
 // Every station at the sizes it must work at, both themes: no visible widget overlaps another, nothing lies outside its
 // parent, no text is cut without an ellipsis and a tooltip. BRUSK_LAYOUT_SCALE sets the scale; CMake runs it at 1
-// and 1.5. SPDX-License-Identifier: GPL-3.0-or-later
+// and 1.5.
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include <QAbstractButton>
 #include <QAbstractScrollArea>
 #include <QComboBox>

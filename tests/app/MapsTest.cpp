@@ -1,5 +1,6 @@
 // The Maps station through the real window: what is done to cells, by keys and mouse in grid, profile and surface, and
-// back to the first byte. SPDX-License-Identifier: GPL-3.0-or-later
+// back to the first byte.
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include <QClipboard>
 #include <QComboBox>
 #include <QTextBrowser>

@@ -1,5 +1,6 @@
 // Whole pieces of work on the Maps station through the real window: donors, families, several panes, definitions,
-// finding. SPDX-License-Identifier: GPL-3.0-or-later
+// finding.
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include <QCheckBox>
 #include <QClipboard>
 #include <QComboBox>

@@ -1,5 +1,6 @@
 // Drives the real window as a person would: mouse and keys on real widgets. Used by the story test and for the
-// pictures. SPDX-License-Identifier: GPL-3.0-or-later
+// pictures.
+// SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
 #include <QTemporaryDir>

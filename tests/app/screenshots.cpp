@@ -17,6 +17,7 @@
 #include "app/widgets/LaneView.h"
 #include "app/widgets/MapGrid.h"
 #include "core/job/FlashRound.h"
+#include "core/job/Keeping.h"
 
 using namespace brusk::app;
 

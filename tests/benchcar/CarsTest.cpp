@@ -1,5 +1,6 @@
 // The story's two ends, with figures: the owner's parts on the stock calibration, and on one made from the plant's
-// truth. SPDX-License-Identifier: GPL-3.0-or-later
+// truth.
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "Bench.h"
 
 using namespace brusk;

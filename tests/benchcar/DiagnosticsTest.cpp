@@ -1,5 +1,6 @@
 // The bench car's diagnostic server in unlucky conversations: out of session, repeated, wrong, with every kind of flow
-// control. SPDX-License-Identifier: GPL-3.0-or-later
+// control.
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "Wire.h"
 
 using namespace brusk;

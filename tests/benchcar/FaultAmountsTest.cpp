@@ -1,5 +1,6 @@
 // Every fault of the bench car over three amounts: its size in the truth, its signature in what is recorded, its begin
-// and its end. SPDX-License-Identifier: GPL-3.0-or-later
+// and its end.
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include <numeric>
 
 #include "Bench.h"

@@ -1,5 +1,6 @@
 // What the bench car's truth must be able to show wrong: trims that outlive their map, grade that hides in a pull, flow
-// that hides in filling, knock that has a tail. SPDX-License-Identifier: GPL-3.0-or-later
+// that hides in filling, knock that has a tail.
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include <functional>
 #include <map>
 #include <set>

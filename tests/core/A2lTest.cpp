@@ -1,5 +1,6 @@
 // A2L in and out in depth: every part of the standard that Brusk reads, included files, encodings, changes that leave
-// the rest of a text byte for byte, large and hostile texts. SPDX-License-Identifier: GPL-3.0-or-later
+// the rest of a text byte for byte, large and hostile texts.
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "Expect.h"
 #include "core/calibration/Calibration.h"
 #include "core/definition/A2lWriter.h"

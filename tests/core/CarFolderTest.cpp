@@ -10,6 +10,7 @@
 #include "core/carfolder/Schema.h"
 #include "core/image/ImageFile.h"
 #include "core/job/Garage.h"
+#include "core/job/Keeping.h"
 #include "core/recording/Mdf4.h"
 
 using namespace brusk;

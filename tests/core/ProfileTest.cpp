@@ -1,4 +1,5 @@
-// Controller profiles: what they may say, and what they mean. SPDX-License-Identifier: GPL-3.0-or-later
+// Controller profiles: what they may say, and what they mean.
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "Expect.h"
 #include "core/link/Profile.h"
 

@@ -1,5 +1,6 @@
 // bruskctl as its users meet it: the program itself, its JSON, its exit codes, and the bench car as a process of its
-// own. SPDX-License-Identifier: GPL-3.0-or-later
+// own.
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include <QTemporaryDir>
 #include <cmath>
 

@@ -1,5 +1,6 @@
 // The walls of the house: who may include and link whom, what the core must not touch, and that documents name real
-// paths. SPDX-License-Identifier: GPL-3.0-or-later
+// paths.
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include <QDirIterator>
 #include <QRegularExpression>
 
@@ -96,7 +97,8 @@ class HouseTest : public QObject {
     void widgetsDrawAndKnowNoDesk();
     void stationsAskDesksAndNotTheLink();
     void desksStaySmallAndApart();
-    void everySourceFileSaysItsLicence();
+    void theJobsJsonLiesInOnePlace();
+    void everySourceFileSaysItsPurposeAndItsLicence();
     void documentsNamePathsThatExist();
     void theMainWindowStaysSmall();
 };
@@ -206,11 +208,10 @@ void HouseTest::onlyStorageTouchesTheFileSystem() {
 
 void HouseTest::onlyRootsParsersAndTheDatabaseCatch() {
     // Roots: main() of each program, the link's thread, the pool. Parsers of JSON, formulas, A2L and MDF throw inside.
-    const QStringList found =
-        usesOf("\\bcatch \\(",
-               {"/main.cpp", "/app/link/LinkThread.cpp", "/app/desks/LinkDesk.cpp", "/app/desks/Background.h",
-                "/core/carfolder/Database.cpp", "/core/definition/", "/core/recording/", "/core/link/Profile.cpp",
-                "/core/job/Garage.cpp", "/core/job/Gates.cpp", "/core/job/Donors.cpp", "/ctl/Arguments.cpp"});
+    const QStringList found = usesOf(
+        "\\bcatch \\(", {"/main.cpp", "/app/link/LinkThread.cpp", "/app/desks/LinkDesk.cpp", "/app/desks/Background.h",
+                         "/core/carfolder/Database.cpp", "/core/definition/", "/core/recording/",
+                         "/core/link/Profile.cpp", "/core/job/Keeping.cpp", "/ctl/Arguments.cpp"});
     QVERIFY2(found.isEmpty(), qPrintable(found.join('\n')));
 }
 
@@ -267,12 +268,23 @@ void HouseTest::desksStaySmallAndApart() {
     QVERIFY(seen > 25);
 }
 
-void HouseTest::everySourceFileSaysItsLicence() {
+void HouseTest::theJobsJsonLiesInOnePlace() {
+    const QStringList found = usesOf("nlohmann|json::", {"/ctl/", "/benchcar/", "/core/job/Keeping.cpp",
+                                                         "/core/link/Profile.cpp", "/core/carfolder/Recordings.cpp"});
+    QVERIFY2(found.isEmpty(), qPrintable(found.join('\n')));
+}
+
+void HouseTest::everySourceFileSaysItsPurposeAndItsLicence() {
     for (const QString& folder : {QString("src"), QString("tests"), QString("bench")})
         for (const QString& file : sourcesBelow(folder))
-            QVERIFY2(
-                readText(file.toStdString()).find("SPDX-License-Identifier: GPL-3.0-or-later") != std::string::npos,
-                qPrintable(file));
+            QVERIFY2(readText(file.toStdString()).find("// SPDX-License-Identifier: GPL-3.0-or-later\n") !=
+                         std::string::npos,
+                     qPrintable(file));
+    // Every source of ours opens with its purpose.
+    for (const QString& file : sourcesBelow("src")) {
+        const QString first = qs(readText(file.toStdString())).section('\n', 0, 0);
+        QVERIFY2(first.startsWith("// ") && !first.contains("SPDX") && first.size() > 20, qPrintable(file));
+    }
     QVERIFY(readText((kSource + "/COPYING").toStdString()).find("GNU GENERAL PUBLIC LICENSE") != std::string::npos);
 }
 

@@ -1,5 +1,6 @@
 // Any car by OBD, without a profile: the bench cars, and made-up buses with several controllers, 29-bit identifiers and
-// answers that are wrong. SPDX-License-Identifier: GPL-3.0-or-later
+// answers that are wrong.
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include <deque>
 
 #include "JobBench.h"

@@ -1,5 +1,6 @@
 // Recorded values against looked-up ones: a right definition is left alone, a wrong axis channel or scaling is named
-// with its map and axis. SPDX-License-Identifier: GPL-3.0-or-later
+// with its map and axis.
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include <map>
 
 #include <random>

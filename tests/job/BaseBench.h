@@ -12,6 +12,7 @@
 #include "core/calibration/RoleUnits.h"
 #include "core/calibration/Surface.h"
 #include "core/job/Donors.h"
+#include "core/job/Keeping.h"
 #include "core/proposals/Consistency.h"
 #include "core/proposals/Stages.h"
 

@@ -3,6 +3,7 @@
 #include <QRegularExpression>
 
 #include "BaseBench.h"
+#include "core/job/Keeping.h"
 
 namespace {
 

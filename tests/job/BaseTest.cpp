@@ -1,7 +1,9 @@
 // The base calibration: each rule against a worked example, what waits and why, decisions, stages, contradictions; on
-// both made-up cars. SPDX-License-Identifier: GPL-3.0-or-later
+// both made-up cars.
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "BaseBench.h"
 #include "core/definition/Roles.h"
+#include "core/job/Keeping.h"
 
 class BaseTest : public QObject {
     Q_OBJECT

@@ -1,5 +1,6 @@
 // The same controller through definitions that tell its numbers in other units gets the same base; what measures
-// another quantity is not computed with. SPDX-License-Identifier: GPL-3.0-or-later
+// another quantity is not computed with.
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "BaseBench.h"
 
 namespace {

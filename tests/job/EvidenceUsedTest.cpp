@@ -1,8 +1,10 @@
 // Which recordings of a round are learned from: those made on its bytes, with the parts and the fuel of now; and what
-// the controller had learned at both ends of each. SPDX-License-Identifier: GPL-3.0-or-later
+// the controller had learned at both ends of each.
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "JobBench.h"
 #include "core/evidence/Learned.h"
 #include "core/job/Drive.h"
+#include "core/job/Keeping.h"
 #include "core/recording/Mdf4.h"
 
 using namespace brusk;

@@ -3,6 +3,7 @@
 #include <QProcess>
 
 #include "JobBench.h"
+#include "core/job/Keeping.h"
 #include "core/recording/Mdf4.h"
 
 using namespace brusk;
@@ -542,7 +543,7 @@ void FlashTest::changedCellsUnderFullLoadWithoutSamplesWarn() {
         for (size_t i = 0; i < 3; ++i)
             cells.push_back({row * columns + i, table->values[row * columns + i] * 1.05});
         const auto edit = calibration->prepare(map, cells, calibration::AtLimit::Clamp, "VE");
-        return makeRound(*bench.kit, *bench.folder, original.id, {*edit}, "VE", "")->id;
+        return makeRound(*bench.kit, *bench.folder, original.id, {*edit}, "VE", {})->id;
     };
     const auto warnings = [&](int64_t round) {
         return notPassed(*planFlash(*bench.kit, *bench.folder, round, &now), Gate::Verdict::Warns);

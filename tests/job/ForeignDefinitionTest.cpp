@@ -1,5 +1,6 @@
 // The same controller and the same drive through another definition: other names, units, axes, byte orders, masks. What
-// is learned from it must be the same. SPDX-License-Identifier: GPL-3.0-or-later
+// is learned from it must be the same.
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "BaseBench.h"
 #include "DrivenCar.h"
 #include "core/job/Correct.h"

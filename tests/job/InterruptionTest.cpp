@@ -1,5 +1,6 @@
 // Every way in which a flash or a read can be cut short: the link, the power, the program, a bad bus; and what is known
-// after it. SPDX-License-Identifier: GPL-3.0-or-later
+// after it.
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include <sqlite3.h>
 #include <sys/wait.h>
 #include <unistd.h>

@@ -41,7 +41,7 @@ class Bench {
         const auto calibration = calibrationOf(*kit, *folder, parent);
         const auto edit = calibration->prepare(*kit->definition->parameter(parameter), {{0, value}},
                                                calibration::AtLimit::Refuse, parameter);
-        const auto round = makeRound(*kit, *folder, parent, {*edit}, parameter, "");
+        const auto round = makeRound(*kit, *folder, parent, {*edit}, parameter, {});
         if (!round) qFatal("%s", round.error().text().c_str());
         return *round;
     }

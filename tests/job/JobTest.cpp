@@ -1,4 +1,5 @@
-// Finding, driving and correcting the bench car in virtual time. SPDX-License-Identifier: GPL-3.0-or-later
+// Finding, driving and correcting the bench car in virtual time.
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include <atomic>
 #include <thread>
 
@@ -6,6 +7,7 @@
 #include "core/image/ImageFile.h"
 #include "core/job/Donors.h"
 #include "core/job/Drive.h"
+#include "core/job/Keeping.h"
 #include "core/recording/Mdf4.h"
 
 using namespace brusk;
@@ -337,7 +339,7 @@ void JobTest::theCorrectionTakesTheErrorAway() {
     // Without the cams' rule of thumb, so that there is something to correct.
     const auto base = proposals::planBase(*calibration, *sheet, {{"cam_filling", {false, 1, std::nullopt}}});
     EXPECT_OK(base);
-    const auto one = makeRound(*bench.kit, *bench.folder, original.id, base->edits(), "base", "");
+    const auto one = makeRound(*bench.kit, *bench.folder, original.id, base->edits(), "base", {});
     EXPECT_OK(bench.flash(one->id));
     EXPECT_FAILS(drivesOf(*bench.kit, *bench.folder, one->id), "No drive was recorded on this round");
     QVERIFY(drive());
@@ -350,7 +352,7 @@ void JobTest::theCorrectionTakesTheErrorAway() {
     QVERIFY(correction->expected < 0.01 && correction->changed > 50);
     for (size_t i = 0; i < correction->change.size(); ++i)
         QVERIFY(std::abs(correction->change[i]) <= 0.251);
-    const auto two = makeRound(*bench.kit, *bench.folder, one->id, {correction->edit}, "air", "");
+    const auto two = makeRound(*bench.kit, *bench.folder, one->id, {correction->edit}, "air", {});
     EXPECT_OK(bench.flash(two->id));
     QVERIFY(drive());
     const auto after = measureFuelError(*bench.kit, *bench.folder, two->id);

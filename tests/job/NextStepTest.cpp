@@ -3,6 +3,7 @@
 #include <set>
 
 #include "JobBench.h"
+#include "core/job/Keeping.h"
 #include "core/job/NextStep.h"
 
 using namespace brusk;
@@ -37,6 +38,7 @@ class NextStepTest : public QObject {
     void eachSituationHasItsStep();
     void everyIdIsItsOwn();
     void aFolderSaysTheSameOfItself();
+    void whyARoundWasMadeIsKeptWithIt();
 };
 
 void NextStepTest::eachSituationHasItsStep_data() {
@@ -111,6 +113,30 @@ void NextStepTest::aFolderSaysTheSameOfItself() {
     QVERIFY(of().step == Step::Flash && of().round == changed.id);
     EXPECT_OK(bench.flash(changed.id));
     QVERIFY(of().step == Step::Drive && of().round == changed.id);
+}
+
+void NextStepTest::whyARoundWasMadeIsKeptWithIt() {
+    Bench bench;
+    const auto original = bench.read();
+    proposals::AirCorrection air;
+    air.now.rms = 0.031, air.now.cells = 60, air.expected = 0.002, air.changed = 41;
+    proposals::AirCorrectionOptions options;
+    options.strength = 0.5;
+    const auto reason = reasonOf(air, options, evidence::Mixture{});
+    const auto round = makeRound(*bench.kit, *bench.folder, original.id, {}, "Air", reason);
+    EXPECT_OK(round);
+    const auto kept = reasonFromJson(bench.folder->rounds().byId(round->id)->reason);
+    EXPECT_OK(kept);
+    QVERIFY(kept->kind == "air" && kept->cells == 41 && kept->settings == reason.settings);
+    QCOMPARE(kept->settings.at("strength"), 0.5);
+    QCOMPARE(kept->now.at("fuel_error_rms_pct"), 3.1);
+    QCOMPARE(kept->expected, reason.expected);
+    QVERIFY(round->note.starts_with("Fuel was off by 3.10 % over 60 cells"));
+    // One made by hand says so; one from before says nothing; what is broken is an error.
+    const auto byHand = bench.change("rev_limit", 6400, original.id);
+    QVERIFY(reasonFromJson(bench.folder->rounds().byId(byHand.id)->reason)->kind == "by-hand");
+    EXPECT_OK(reasonFromJson(""));
+    EXPECT_FAILS(reasonFromJson("{\"kind\": 3}"), "Why a round was made can't be read");
 }
 
 QTEST_GUILESS_MAIN(NextStepTest)

@@ -1,3 +1,4 @@
+// Each question is a task on the link; its answer comes back as a call on the interface thread.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/desks/ControllerDesk.h"
 

@@ -1,3 +1,4 @@
+// A changed definition is read whole off the interface thread before anybody sees the car through it.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/desks/DefinitionDesk.h"
 

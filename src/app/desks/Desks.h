@@ -1,5 +1,6 @@
 // All desks of the window, and how they answer to each other. Nobody who holds this sees a desk: who works at one
-// includes its header. SPDX-License-Identifier: GPL-3.0-or-later
+// includes its header.
+// SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
 #include <memory>

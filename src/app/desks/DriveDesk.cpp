@@ -1,3 +1,4 @@
+// Starts the route and the recording on the link's thread, and takes its newest row at the window's own pace.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/desks/DriveDesk.h"
 

@@ -1,3 +1,5 @@
+// Drives by the round they were driven on, and which round stands on whose; a late answer of an older asking is
+// dropped.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/desks/EvidenceDesk.h"
 

@@ -1,5 +1,6 @@
 // What was driven on a round, loaded once off this thread and kept until a drive is added; whoever shows, reviews or
-// corrects asks here. SPDX-License-Identifier: GPL-3.0-or-later
+// corrects asks here.
+// SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
 #include <QObject>

@@ -1,3 +1,4 @@
+// The plan on the pool, the flash on the link's thread; the ledger is told by Desks when it is over.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/desks/FlashDesk.h"
 

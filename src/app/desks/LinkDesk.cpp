@@ -1,3 +1,4 @@
+// Opens and closes links without waiting for what runs on them, and runs one task at a time.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/desks/LinkDesk.h"
 

@@ -1,3 +1,4 @@
+// Tasks and their progress in words.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/desks/LinkFacts.h"
 

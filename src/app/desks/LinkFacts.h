@@ -1,4 +1,5 @@
-// How the link stands, and what runs on it. SPDX-License-Identifier: GPL-3.0-or-later
+// How the link stands, and what runs on it.
+// SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
 #include <QString>

@@ -1,3 +1,4 @@
+// Asks the core anew whenever rounds, link or sheet are others.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/desks/NextDesk.h"
 

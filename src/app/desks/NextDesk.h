@@ -1,4 +1,5 @@
-// The next sensible step with the car in hand. SPDX-License-Identifier: GPL-3.0-or-later
+// The next sensible step with the car in hand.
+// SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
 #include <QObject>

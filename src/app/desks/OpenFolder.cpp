@@ -1,8 +1,10 @@
+// Opens in three steps: what was is forgotten, the rounds are looked up, then everybody is told.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/desks/OpenFolder.h"
 
 #include "app/desks/Messages.h"
 #include "core/job/FlashRound.h"
+#include "core/job/Keeping.h"
 #include "core/job/Maps.h"
 
 namespace brusk::app {

@@ -1,3 +1,4 @@
+// Thirty moments a second while it plays; none while a drive runs.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/desks/Playback.h"
 

@@ -1,5 +1,6 @@
 // A recording that is looked at, at rest or played: one for the whole window, so that a moment in Review is the moment
-// in the maps. SPDX-License-Identifier: GPL-3.0-or-later
+// in the maps.
+// SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
 #include <QElapsedTimer>

@@ -1,3 +1,4 @@
+// Other rounds are read once each and told apart by the SHA-256 of their image.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/desks/ReferenceDesk.h"
 

@@ -1,10 +1,11 @@
+// An edit is kept in the folder before it is believed; the image follows half a second later.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/desks/RoundDesk.h"
 
 #include "app/desks/Background.h"
 #include "app/desks/Messages.h"
 #include "app/desks/Places.h"
-#include "core/job/Correct.h"
+#include "core/job/Keeping.h"
 
 namespace brusk::app {
 
@@ -106,7 +107,8 @@ void RoundDesk::changed() {
 }
 
 Done RoundDesk::beginDraft() {
-    auto round = car_.folder->rounds().add(places_.round(), calibration_->image(), "Edited by hand", "");
+    auto round = car_.folder->rounds().add(places_.round(), calibration_->image(), "Edited by hand", "",
+                                           job::toJson(job::RoundReason{}));
     if (!round) return tl::unexpected(round.error());
     history_.clear();
     emit ledgerMoved();
@@ -148,12 +150,12 @@ void RoundDesk::endEditing() {
 }
 
 Result<carfolder::Round> RoundDesk::makeRound(const std::vector<calibration::Edit>& edits, const std::string& title,
-                                              const std::string& note) {
+                                              const job::RoundReason& reason) {
     if (!car_.kit || !selected())
         return fail(ErrorCode::NotFound, "No calibration is open. Read the controller first.");
     if (auto may = car_.mayWrite(); !may) return tl::unexpected(may.error());
     saveNow();
-    auto round = job::makeRound(*car_.kit, *car_.folder, places_.round(), edits, title, note);
+    auto round = job::makeRound(*car_.kit, *car_.folder, places_.round(), edits, title, reason);
     if (!round) return round;
     emit ledgerMoved();
     select(round->id);

@@ -9,6 +9,10 @@
 #include "app/desks/CarInHand.h"
 #include "core/calibration/SharedBytes.h"
 
+namespace brusk::job {
+struct RoundReason;
+}
+
 namespace brusk::app {
 
 class Background;
@@ -32,7 +36,7 @@ class RoundDesk : public QObject {
     void redo();
     const calibration::EditHistory& history() const { return history_; }
     [[nodiscard]] Result<carfolder::Round> makeRound(const std::vector<calibration::Edit>& edits,
-                                                     const std::string& title, const std::string& note);
+                                                     const std::string& title, const job::RoundReason& reason);
     void saveNow();
     /// What is in the car is not taken back by undo: the next edit begins a round of its own.
     void endEditing();

@@ -1,7 +1,9 @@
+// A sheet that can't be read is not shown, and nothing is kept over it.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/desks/SheetDesk.h"
 
 #include "app/desks/Messages.h"
+#include "core/job/Keeping.h"
 #include "core/units/Units.h"
 
 namespace brusk::app {

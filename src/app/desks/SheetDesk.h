@@ -6,6 +6,7 @@
 
 #include "app/desks/CarInHand.h"
 #include "core/proposals/BuildSheet.h"
+#include "core/proposals/Parts.h"
 
 namespace brusk::app {
 

@@ -1,3 +1,4 @@
+// Kept in the user's settings, for every car.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/desks/UnitChoice.h"
 

@@ -1,3 +1,5 @@
+// The bench car on its bus, paced to the clock, or a socket: the one source of the window that sees the simulated
+// car.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/link/LinkParts.h"
 

@@ -1,3 +1,4 @@
+// Takes tasks in their order; between them it listens to a real bus and lets the bench car stand still.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/link/LinkThread.h"
 

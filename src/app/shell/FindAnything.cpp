@@ -1,3 +1,4 @@
+// Looks through stations, actions, parameters, rounds and units for what somebody types.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/shell/FindAnything.h"
 

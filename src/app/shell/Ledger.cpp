@@ -1,3 +1,4 @@
+// Draws the rounds as a branching line, newest on top, each in a lane of its branch.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/shell/Ledger.h"
 

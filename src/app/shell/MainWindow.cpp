@@ -1,3 +1,4 @@
+// Makes header, ledger, stations and footer and connects them with the desks; it decides nothing.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/shell/MainWindow.h"
 

@@ -1,3 +1,4 @@
+// Two lines and an arrow; narrow, the arrow alone.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/shell/NextFoot.h"
 

@@ -1,4 +1,5 @@
-// The foot of the ledger: what to do next, one click away. SPDX-License-Identifier: GPL-3.0-or-later
+// The foot of the ledger: what to do next, one click away.
+// SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
 #include <QAbstractButton>

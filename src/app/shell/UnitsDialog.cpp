@@ -1,3 +1,4 @@
+// One choice a quantity; taken at once.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/shell/UnitsDialog.h"
 

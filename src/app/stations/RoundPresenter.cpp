@@ -1,3 +1,4 @@
+// Asks places for the round and the evidence desk for what was driven on it.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/stations/RoundPresenter.h"
 

@@ -1,3 +1,4 @@
+// Tokens of both themes, the fonts, and the style sheet made of them.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/theme/Theme.h"
 

@@ -1,3 +1,4 @@
+// A step ten times a second, forgotten after five seconds; ages count to the last move.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/widgets/Footprint.h"
 

@@ -1,6 +1,5 @@
 // Where the engine is on a map: the cells the controller interpolates between, each with its weight, and where it was
-// in the last five seconds. Grid, profiles and surface draw the same; no mark touches a digit. SPDX-License-Identifier:
-// GPL-3.0-or-later
+// in the last five seconds. Grid, profiles and surface draw the same; no mark touches a digit.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 

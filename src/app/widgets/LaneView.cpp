@@ -1,3 +1,4 @@
+// Draws from pyramids: as many points as pixels, whatever the recording's length.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/widgets/LaneView.h"
 

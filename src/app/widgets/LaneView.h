@@ -1,5 +1,6 @@
 // Lanes of traces over time, with a cursor. Dense stretches are drawn as one vertical span a pixel column, from a
-// pyramid of least and greatest values built once. SPDX-License-Identifier: GPL-3.0-or-later
+// pyramid of least and greatest values built once.
+// SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
 #include <QWidget>

@@ -1,3 +1,4 @@
+// Cells are drawn once into a picture; selection and footprint lie over it.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/widgets/MapGrid.h"
 

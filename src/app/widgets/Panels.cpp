@@ -1,3 +1,4 @@
+// Plain layouts of labels and buttons, named so that a theme can dress them.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/widgets/Panels.h"
 

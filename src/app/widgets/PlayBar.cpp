@@ -1,3 +1,4 @@
+// A slider of twentieths of a second.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/widgets/PlayBar.h"
 

@@ -1,3 +1,4 @@
+// A polyline with handles; while a point is held its scale stays.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/widgets/ProfileView.h"
 

@@ -1,3 +1,4 @@
+// Breakpoints in the wanted unit, with as many decimals as tell them apart.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/widgets/ShownAxis.h"
 

@@ -1,3 +1,4 @@
+// Projects the map by hand: faces from back to front, nothing but a painter.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/widgets/SurfaceView.h"
 

@@ -1,3 +1,4 @@
+// The ledger's UTC becomes the user's clock here and nowhere else.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/widgets/Times.h"
 

@@ -1,3 +1,4 @@
+// Steady states of the plant's physics, written into the layouts of the firmware.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "benchcar/cars/Factory.h"
 

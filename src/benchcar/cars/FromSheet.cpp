@@ -1,3 +1,4 @@
+// Facts of a build sheet become parts of the plant; what it can't have is refused.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "benchcar/cars/FromSheet.h"
 

@@ -1,3 +1,4 @@
+// Solves pressure, air and torque for states that do not change.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "benchcar/cars/Steady.h"
 

@@ -1,3 +1,4 @@
+// Scales or shifts one part of a calibration by an amount that the seed draws.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "benchcar/cars/WrongPart.h"
 

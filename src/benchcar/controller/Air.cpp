@@ -1,3 +1,4 @@
+// Speed-density and airflow meter, and which of them counts now.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "benchcar/controller/Air.h"
 

@@ -1,3 +1,4 @@
+// Target, base duty and a regulator that holds its integral in its window.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "benchcar/controller/Boost.h"
 

@@ -1,5 +1,6 @@
 // Boost: a target by speed and pedal, corrected for gear, heat and altitude; base duty, proportional, integral and
-// rising part. SPDX-License-Identifier: GPL-3.0-or-later
+// rising part.
+// SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
 #include "benchcar/controller/Air.h"

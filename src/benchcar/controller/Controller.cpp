@@ -1,3 +1,4 @@
+// The order of a step: inputs, air, torque, fuel, spark, boost, idle, diagnosis.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "benchcar/controller/Controller.h"
 

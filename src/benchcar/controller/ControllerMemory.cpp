@@ -1,3 +1,4 @@
+// Flash, RAM and what is learned, by address as the definition has them.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "benchcar/controller/ControllerMemory.h"
 

@@ -1,3 +1,4 @@
+// Counts what is implausible, sets codes, freezes values, and limps where a sensor is gone.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "benchcar/controller/Diagnosis.h"
 

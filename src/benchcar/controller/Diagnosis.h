@@ -1,5 +1,6 @@
 // The controller's watch over sensors, mixture and itself: range and plausibility checks, trouble codes with the frame
-// of values in which they were set, substitutes and limp mode. SPDX-License-Identifier: GPL-3.0-or-later
+// of values in which they were set, substitutes and limp mode.
+// SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
 #include "benchcar/controller/ControllerMemory.h"

@@ -1,3 +1,4 @@
+// Air times target, wall film, trims and dead time become pulses.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "benchcar/controller/Fuelling.h"
 

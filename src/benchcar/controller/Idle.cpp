@@ -1,3 +1,4 @@
+// Air by a map and a regulator, spark for what is quicker than air.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "benchcar/controller/Idle.h"
 

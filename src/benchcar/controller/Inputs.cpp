@@ -1,3 +1,4 @@
+// Voltages become values by the lines in the flash, filtered as the firmware does.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "benchcar/controller/Inputs.h"
 

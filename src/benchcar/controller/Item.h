@@ -1,5 +1,6 @@
 // How a number, curve or map lies in the controller's memory. Every strategy lists its own beside its code; the
-// firmware reads through these descriptions and knows no definition file. SPDX-License-Identifier: GPL-3.0-or-later
+// firmware reads through these descriptions and knows no definition file.
+// SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
 #include <array>

@@ -1,3 +1,4 @@
+// Jump and ramp on the narrowband's side, and what is learned from them by zone.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "benchcar/controller/LambdaLoop.h"
 

@@ -1,5 +1,6 @@
 // Closed loop on the narrowband sensors: a short trim that swings, a long trim by airflow that remembers; each bank its
-// own. SPDX-License-Identifier: GPL-3.0-or-later
+// own.
+// SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
 #include "benchcar/controller/Air.h"

@@ -1,3 +1,4 @@
+// Revs, boost and torque: where the engine is held.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "benchcar/controller/Limits.h"
 

@@ -1,5 +1,6 @@
 // The controller's memory: its areas and sectors, and where it keeps who it is. Where each strategy keeps its numbers
-// stands beside the strategy. SPDX-License-Identifier: GPL-3.0-or-later
+// stands beside the strategy.
+// SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
 #include <cstdint>

@@ -1,3 +1,4 @@
+// Opens the canister's valve where the loop is closed.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "benchcar/controller/Purge.h"
 

@@ -1,3 +1,4 @@
+// Base by octane, parts by coolant and air, retard by what was heard.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "benchcar/controller/Spark.h"
 

@@ -1,3 +1,4 @@
+// Pedal to torque to air to throttle, and back for what the engine gives.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "benchcar/controller/Torque.h"
 

@@ -1,5 +1,6 @@
 // From the pedal to the throttle: torque that is asked for, its ceiling, the air it needs, the opening that gives the
-// air. SPDX-License-Identifier: GPL-3.0-or-later
+// air.
+// SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
 #include "benchcar/controller/ControllerMemory.h"

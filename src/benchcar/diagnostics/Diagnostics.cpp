@@ -1,3 +1,4 @@
+// UDS services of the boot loader and the application, with their sessions and keys.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "benchcar/diagnostics/Diagnostics.h"
 

@@ -1,5 +1,6 @@
 // The controller's diagnostic side: its own ISO 15765-2 transport, ISO 14229 server and OBD modes. Written apart from
-// the tester's, so that each checks the other. SPDX-License-Identifier: GPL-3.0-or-later
+// the tester's, so that each checks the other.
+// SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
 #include <deque>

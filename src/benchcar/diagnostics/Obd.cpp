@@ -1,3 +1,4 @@
+// The modes every car answers, from the controller's own values.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "benchcar/diagnostics/Obd.h"
 

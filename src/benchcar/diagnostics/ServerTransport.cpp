@@ -1,3 +1,4 @@
+// ISO-TP from the other side, so that each checks the other.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include <algorithm>
 

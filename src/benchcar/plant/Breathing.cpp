@@ -1,3 +1,4 @@
+// Throttle, manifold and valves: how much air a cycle takes.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "benchcar/plant/Breathing.h"
 

@@ -1,5 +1,6 @@
 // Air: throttle, manifold, filling of the cylinders. Mean-value models after Guzzella & Onder, Introduction to Modeling
-// and Control of Internal Combustion Engine Systems (2nd ed.), chapter 2. SPDX-License-Identifier: GPL-3.0-or-later
+// and Control of Internal Combustion Engine Systems (2nd ed.), chapter 2.
+// SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
 #include "benchcar/plant/Build.h"

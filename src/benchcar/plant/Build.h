@@ -1,5 +1,6 @@
 // Which car stands on the bench and what is fitted to it. All cars and makers are made up; dimensions are those usual
-// for engines of the kind and decade. SPDX-License-Identifier: GPL-3.0-or-later
+// for engines of the kind and decade.
+// SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
 #include <array>

@@ -1,3 +1,4 @@
+// Fuel, spark and knock become torque and heat.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "benchcar/plant/Combustion.h"
 

@@ -1,3 +1,4 @@
+// Routes as stretches with a wish for each, driven by a pedal, a clutch and a gear lever.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "benchcar/plant/Driver.h"
 

@@ -1,3 +1,4 @@
+// Each bank's mixture on its way to the sensors: transport, mixing, leaks and the sensors' own lag.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "benchcar/plant/ExhaustPath.h"
 

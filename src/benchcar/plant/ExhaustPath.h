@@ -1,5 +1,6 @@
 // From the valves to the sensors: transport, mixing, and what leaks, a second pipe, a catalyst or the pressure before a
-// turbine do to the wideband. SPDX-License-Identifier: GPL-3.0-or-later
+// turbine do to the wideband.
+// SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
 #include <array>

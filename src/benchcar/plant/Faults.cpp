@@ -1,3 +1,4 @@
+// What can be broken, by id, with amounts that make sense.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "benchcar/plant/Faults.h"
 

@@ -1,3 +1,4 @@
+// Pump, injectors and the film on the walls, cylinder by cylinder.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "benchcar/plant/FuelSystem.h"
 

@@ -1,3 +1,4 @@
+// The order in which the subsystems step, a millisecond at a time.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "benchcar/plant/Plant.h"
 

@@ -1,3 +1,4 @@
+// What is true becomes voltages, with lag, noise, offset and faults.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "benchcar/plant/Sensors.h"
 

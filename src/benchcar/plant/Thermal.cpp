@@ -1,3 +1,4 @@
+// Coolant, oil, intake and bay warm and cool.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "benchcar/plant/Thermal.h"
 

@@ -1,5 +1,6 @@
 // Everything that is physically so on the bench: what the subsystems of the plant hand to each other every millisecond,
-// and what tests hold the measured against. SPDX-License-Identifier: GPL-3.0-or-later
+// and what tests hold the measured against.
+// SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
 #include <array>

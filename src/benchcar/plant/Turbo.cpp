@@ -1,3 +1,4 @@
+// Wheel speed from what the exhaust gives and the compressor takes.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "benchcar/plant/Turbo.h"
 

@@ -1,3 +1,4 @@
+// Channels of the true state, and a drive in one figure each.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "benchcar/truth/Truth.h"
 

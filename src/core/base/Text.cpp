@@ -1,3 +1,4 @@
+// Numbers without the locale, hexadecimal, SHA-256, and text made valid where it enters.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/base/Text.h"
 

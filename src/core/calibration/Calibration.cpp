@@ -1,3 +1,4 @@
+// Reads and writes tables by their placement; limits and quantisation are those of the conversion.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/calibration/Calibration.h"
 

@@ -1,3 +1,4 @@
+// What somebody types over cells, understood once.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include <algorithm>
 #include <cmath>

@@ -1,3 +1,4 @@
+// Physical values against each other, by name, however they are stored.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/calibration/Compare.h"
 

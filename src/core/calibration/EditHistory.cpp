@@ -1,3 +1,4 @@
+// Undo is the inverse edit; the list is cut where somebody goes on from the middle.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/calibration/Calibration.h"
 

@@ -1,3 +1,4 @@
+// Record layouts become offsets: axes, alignment, order of rows, bits of a byte.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/calibration/Placement.h"
 

@@ -1,3 +1,4 @@
+// A table on other breakpoints, with what is lost told beforehand.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/calibration/Respace.h"
 

@@ -1,3 +1,4 @@
+// Turns a table into its role's units and order of axes, and an edit back.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/calibration/RoleUnits.h"
 

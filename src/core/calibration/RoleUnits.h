@@ -1,5 +1,6 @@
 // Rules compute in the units of the roles (cm3/min, kPa, degrees Celsius); definitions tell theirs: one becomes the
-// other. SPDX-License-Identifier: GPL-3.0-or-later
+// other.
+// SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
 #include "core/calibration/Calibration.h"

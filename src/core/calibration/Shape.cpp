@@ -1,3 +1,4 @@
+// Softening, filling and ridges over a table's own distances.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/calibration/Shape.h"
 

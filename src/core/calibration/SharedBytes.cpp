@@ -1,3 +1,4 @@
+// Byte ranges of all parameters, sorted once, asked often.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/calibration/SharedBytes.h"
 

@@ -1,3 +1,4 @@
+// Bilinear between breakpoints, as controllers do it.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/calibration/Surface.h"
 

@@ -1,3 +1,4 @@
+// Cells as text of tabs and line ends, with or without breakpoints, and back.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/calibration/Tabbed.h"
 

@@ -1,3 +1,4 @@
+// Whole maps from one calibration into another, each with what fits and what does not.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/calibration/Transfer.h"
 

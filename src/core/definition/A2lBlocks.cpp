@@ -1,3 +1,4 @@
+// What each keyword means, one small function a block.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/definition/A2lBlocks.h"
 

@@ -1,3 +1,4 @@
+// Blocks and their words, with the line each stands on.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/definition/A2lStream.h"
 

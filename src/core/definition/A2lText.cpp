@@ -1,3 +1,4 @@
+// Characters to words: comments, strings, included files.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/definition/A2lText.h"
 

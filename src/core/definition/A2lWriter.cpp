@@ -1,3 +1,4 @@
+// Changes the text where a block stands and leaves the rest as it was.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/definition/A2lWriter.h"
 

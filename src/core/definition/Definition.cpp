@@ -1,3 +1,4 @@
+// Indexes by name and role; conversions from counts to numbers.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/definition/Definition.h"
 

@@ -1,3 +1,4 @@
+// Words are scored by where they stand: name, label, description, group.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/definition/Finder.h"
 

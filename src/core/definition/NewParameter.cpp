@@ -1,3 +1,4 @@
+// The text of a parameter that somebody describes by its address.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/definition/NewParameter.h"
 

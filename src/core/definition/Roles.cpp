@@ -1,3 +1,4 @@
+// Offers for each missing role the parameters most like it.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/definition/Roles.h"
 

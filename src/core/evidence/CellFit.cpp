@@ -1,3 +1,4 @@
+// Means of visits on a surface that bends as much as they speak for, solved once, with its doubt.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/evidence/CellFit.h"
 

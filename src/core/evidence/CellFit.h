@@ -1,5 +1,6 @@
 // Node factors of a map from samples, the way the controller reads the map: each sample informs the four nodes around
-// it. Visits, not samples, are what is independent. SPDX-License-Identifier: GPL-3.0-or-later
+// it. Visits, not samples, are what is independent.
+// SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
 #include <span>

@@ -1,3 +1,4 @@
+// Breakpoints found in constant time, and statistics in one pass.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/evidence/Cells.h"
 

@@ -1,5 +1,6 @@
 // The wideband's delay from the data: what was injected, pushed through the pipe and the sensor, against what was
-// measured, event by event. SPDX-License-Identifier: GPL-3.0-or-later
+// measured, event by event.
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/evidence/Delay.h"
 
 #include <Eigen/Dense>

@@ -1,5 +1,6 @@
 // How late the wideband tells what was burnt: the gas between valves and sensor must be pushed out, the cycle takes its
-// time, and the sensor itself follows with a lag. SPDX-License-Identifier: GPL-3.0-or-later
+// time, and the sensor itself follows with a lag.
+// SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
 #include <vector>

@@ -1,3 +1,4 @@
+// Each figure is a reduction over the drive's columns.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/evidence/DriveFigures.h"
 

@@ -1,3 +1,4 @@
+// Computes what is asked for on its first asking, for whoever asks.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/evidence/Drives.h"
 

@@ -1,3 +1,4 @@
+// Needed channels by role, an error for the first that lacks; helping ones where they are.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/evidence/EngineColumns.h"
 

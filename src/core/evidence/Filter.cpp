@@ -1,3 +1,4 @@
+// Walks the rules in order; the first that is broken books the sample.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/evidence/Filter.h"
 

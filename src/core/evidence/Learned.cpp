@@ -1,3 +1,4 @@
+// Trims and what else was learned at a drive's end, and what they do on another map.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/evidence/Learned.h"
 

@@ -1,5 +1,6 @@
 // What the controller had learned at both ends of a drive, and what that means for a map that is put right: the trims
-// stay when the map is flashed. SPDX-License-Identifier: GPL-3.0-or-later
+// stay when the map is flashed.
+// SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
 #include "core/calibration/Calibration.h"

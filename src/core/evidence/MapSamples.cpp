@@ -1,3 +1,4 @@
+// Lays each drive's samples on the axes, counts visits, keeps the way back to moments.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/evidence/MapSamples.h"
 

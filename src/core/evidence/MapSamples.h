@@ -1,5 +1,6 @@
 // From samples to the cells of a map and back: where on a table's own axes each sample lies, whatever moves along them,
-// in whatever unit. SPDX-License-Identifier: GPL-3.0-or-later
+// in whatever unit.
+// SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
 #include "core/evidence/Cells.h"

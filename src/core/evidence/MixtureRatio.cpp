@@ -1,3 +1,4 @@
+// The wideband read one delay later, over what was asked and trimmed; settled samples only.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/evidence/MixtureRatio.h"
 

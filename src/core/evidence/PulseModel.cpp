@@ -1,3 +1,4 @@
+// Flow, dead time and density of the calibration as fuel a pulse.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/evidence/PulseModel.h"
 

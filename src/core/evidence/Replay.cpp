@@ -1,3 +1,4 @@
+// Looks up at recorded inputs, and tries scales and other channels where that does not agree.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/evidence/Replay.h"
 

@@ -1,6 +1,7 @@
 // What the controller would have computed from recorded inputs with given bytes. Now: one table, looked up as the
 // controller does it. With the bytes that were in the car it must give what was recorded; where it does not, a channel
-// does not move along the axis it is said to, or a scaling is wrong. SPDX-License-Identifier: GPL-3.0-or-later
+// does not move along the axis it is said to, or a scaling is wrong.
+// SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
 #include "core/calibration/Calibration.h"

@@ -1,3 +1,4 @@
+// Finds a channel, its unit's way into the role's, and converts it once.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/evidence/Sampled.h"
 

@@ -1,3 +1,4 @@
+// Blocks of bytes by address, merged where they touch.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/image/Image.h"
 

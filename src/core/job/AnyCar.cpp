@@ -1,3 +1,4 @@
+// One request after the other; the first that fails is the error.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/job/AnyCar.h"
 

@@ -1,15 +1,14 @@
+// Copies of a donor's files lie in the folder under its name; the list is a setting.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/job/Donors.h"
 
 #include <algorithm>
-#include <nlohmann/json.hpp>
 
 #include "core/image/ImageFile.h"
+#include "core/job/Keeping.h"
 #include "core/job/Maps.h"
 
 namespace brusk::job {
-
-using nlohmann::json;
 
 namespace {
 
@@ -20,25 +19,9 @@ storage::Path sheetOf(const storage::Path& image) {
     return image.parent_path() / (image.stem().string() + ".build-sheet.json");
 }
 
-struct Kept {
-    std::string name;
-    std::string definition;  ///< empty: the car's own
-};
-
-Result<std::vector<Kept>> keptIn(const carfolder::CarFolder& folder) {
-    std::vector<Kept> out;
+Result<std::vector<KeptDonor>> keptIn(const carfolder::CarFolder& folder) {
     const auto text = folder.settings().get(kSetting);
-    if (!text) return tl::unexpected(text.error());
-    if (text->empty()) return out;
-    try {
-        for (const json& one : json::parse(*text))
-            // Names only: what stands elsewhere is none of the folder's.
-            out.push_back({storage::Path(one.at("name").get<std::string>()).filename().string(),
-                           storage::Path(one.value("definition", "")).filename().string()});
-    } catch (const json::exception& problem) {
-        return fail(ErrorCode::BadInput, std::string("The folder's list of donors can't be read: ") + problem.what());
-    }
-    return out;
+    return text ? donorsFromJson(*text) : tl::unexpected(text.error());
 }
 
 }  // namespace
@@ -86,7 +69,7 @@ Result<DonorPtr> addDonor(const Kit& kit, carfolder::CarFolder& folder, const st
     auto kept = keptIn(folder);
     if (!kept) return tl::unexpected(kept.error());
     const auto taken = [&](const std::string& name) {
-        return std::any_of(kept->begin(), kept->end(), [&](const Kept& other) { return other.name == name; });
+        return std::any_of(kept->begin(), kept->end(), [&](const KeptDonor& other) { return other.name == name; });
     };
     // A plain binary does not say where it belongs.
     const auto format = image::formatOfName(donor->name).value_or(image::Format::Binary);
@@ -100,7 +83,7 @@ Result<DonorPtr> addDonor(const Kit& kit, carfolder::CarFolder& folder, const st
     const auto bytes = image::writeImage(donor->calibration.image(), plain ? image::Format::IntelHex : format);
     if (!bytes) return tl::unexpected(bytes.error());
     if (auto done = files.save(there, *bytes); !done) return tl::unexpected(done.error());
-    Kept mine{donor->name, {}};
+    KeptDonor mine{donor->name, {}};
     if (!definitionFile.empty() && donor->calibration.definition().source) {
         mine.definition = there.stem().string() + ".a2l";
         const auto& text = donor->calibration.definition().source->text;
@@ -109,11 +92,7 @@ Result<DonorPtr> addDonor(const Kit& kit, carfolder::CarFolder& folder, const st
     if (auto done = files.save(sheetOf(there), asBytes(toJson(donor->sheet))); !done)
         return tl::unexpected(done.error());
     kept->push_back(std::move(mine));
-    json list = json::array();
-    for (const Kept& one : *kept)
-        list.push_back({{"name", one.name}, {"definition", one.definition}});
-    if (auto done = folder.settings().set(kSetting, list.dump(-1, ' ', false, json::error_handler_t::replace)); !done)
-        return tl::unexpected(done.error());
+    if (auto done = folder.settings().set(kSetting, toJson(*kept)); !done) return tl::unexpected(done.error());
     return std::make_shared<const proposals::Donor>(std::move(*donor));
 }
 
@@ -125,7 +104,7 @@ std::vector<DonorPtr> donorsOf(const Kit& kit, carfolder::CarFolder& folder, std
         return out;
     }
     const storage::Path place = folder.path() / kPlace;
-    for (const Kept& one : *kept) {
+    for (const KeptDonor& one : *kept) {
         auto donor = readDonor(folder.files(), place / one.name,
                                one.definition.empty() ? storage::Path() : place / one.definition, kit.definition);
         if (donor)

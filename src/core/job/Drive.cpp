@@ -1,3 +1,4 @@
+// Sets channels up, samples them, decodes, and writes rows while they come.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/job/Drive.h"
 

@@ -1,3 +1,4 @@
+// Plan, gates, journal, sectors, and what the controller holds when it went wrong.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/job/FlashRound.h"
 

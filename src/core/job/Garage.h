@@ -1,5 +1,6 @@
 // What Brusk knows of controllers: profiles with their definitions and external sensors, found by what a controller
-// says. SPDX-License-Identifier: GPL-3.0-or-later
+// says.
+// SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
 #include <memory>
@@ -9,8 +10,6 @@
 #include "core/definition/A2lReader.h"
 #include "core/link/Dbc.h"
 #include "core/link/Transfer.h"
-#include "core/proposals/BaseCalibration.h"
-#include "core/proposals/Parts.h"
 #include "core/storage/FileSystem.h"
 
 namespace brusk::job {
@@ -43,22 +42,5 @@ struct Found {
 
 /// Who answers on which id, and whether it is whole, a sentence.
 std::string answerSentence(const Kit& kit, const link::Identity& identity);
-
-/// A build sheet as kept in the car folder (JSON), and back; unknown members are kept out, wrong ones are an error.
-std::string toJson(const proposals::BuildSheet& sheet);
-[[nodiscard]] Result<proposals::BuildSheet> buildSheetFromJson(const std::string& text);
-/// Parts that ship with Brusk and those that somebody kept, as files (JSON).
-std::string toJson(const std::vector<proposals::Part>& parts);
-[[nodiscard]] Result<std::vector<proposals::Part>> partsFromJson(const std::string& text);
-/// A file of parts; one that is not there holds none.
-[[nodiscard]] Result<std::vector<proposals::Part>> loadParts(storage::FileSystem& files, const storage::Path& path);
-/// Keeps a part in a file of one's own, in place of one with the same group and name.
-[[nodiscard]] Done keepPart(storage::FileSystem& files, const storage::Path& path, const proposals::Part& part);
-[[nodiscard]] Done forgetPart(storage::FileSystem& files, const storage::Path& path, const proposals::Part& part);
-/// What was decided about the base's proposals, kept beside it.
-std::string toJson(const proposals::Decisions& decisions);
-[[nodiscard]] Result<proposals::Decisions> decisionsFromJson(const std::string& text);
-std::string toJson(const link::Identity& identity);
-[[nodiscard]] Result<link::Identity> identityFromJson(const std::string& text);
 
 }  // namespace brusk::job

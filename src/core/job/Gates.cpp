@@ -1,14 +1,16 @@
+// One function a gate, in the order in which they are shown.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/job/Gates.h"
 
 #include <algorithm>
 #include <cmath>
-#include <nlohmann/json.hpp>
 
 #include "core/base/Text.h"
 #include "core/calibration/Compare.h"
 #include "core/evidence/MapSamples.h"
-#include "core/job/Correct.h"
+#include "core/job/Keeping.h"
+#include "core/job/LoadDrives.h"
+#include "core/job/Rounds.h"
 
 namespace brusk::job {
 namespace {
@@ -290,28 +292,6 @@ Result<std::vector<UnseenChange>> unseenChanges(const Kit& kit, carfolder::CarFo
     }
     std::stable_sort(out.begin(), out.end(), [](const auto& a, const auto& b) { return a.cells > b.cells; });
     return out;
-}
-
-// --- rights and scopes
-
-std::string toJson(const Rights& rights) {
-    return nlohmann::json{{"vin", rights.vin},
-                          {"serial", rights.serial},
-                          {"software", rights.software},
-                          {"may_flash", rights.mayFlash},
-                          {"whole_only", rights.wholeOnly},
-                          {"scope", rights.scope}}
-        .dump(-1, ' ', false, nlohmann::json::error_handler_t::replace);
-}
-
-Result<Rights> rightsFromJson(const std::string& text) {
-    try {
-        const auto in = nlohmann::json::parse(text);
-        return Rights{in.at("vin"),       in.at("serial"),     in.at("software"),
-                      in.at("may_flash"), in.at("whole_only"), in.at("scope")};
-    } catch (const nlohmann::json::exception&) {
-        return fail(ErrorCode::BadInput, "The rights of this round can't be read; it is not flashed.");
-    }
 }
 
 const char* scopeName(FlashScope scope) {

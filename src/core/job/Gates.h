@@ -36,8 +36,6 @@ struct Rights {
     bool wholeOnly = false;  ///< the next flash has to be of everything the seal covers
     std::string scope{};     ///< "calibration": nothing beyond it; empty: all
 };
-std::string toJson(const Rights& rights);
-[[nodiscard]] Result<Rights> rightsFromJson(const std::string& text);
 
 /// What is written: only what differs, the whole calibration, or all that the profile lets be erased.
 enum class FlashScope { Changed, Calibration, Everything };

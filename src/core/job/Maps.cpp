@@ -1,3 +1,4 @@
+// The folder's own definition, and what drives say of an open table's cells.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/job/Maps.h"
 

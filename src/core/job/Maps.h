@@ -1,5 +1,6 @@
 // What the work on maps needs beyond one calibration: donors, evidence in the cells of any map, a definition of the
-// car's own. SPDX-License-Identifier: GPL-3.0-or-later
+// car's own.
+// SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
 #include <set>

@@ -1,7 +1,9 @@
+// Rows from the top: the first that holds is the step.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/job/NextStep.h"
 
 #include <algorithm>
+#include "core/job/Keeping.h"
 
 namespace brusk::job {
 

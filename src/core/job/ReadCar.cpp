@@ -1,7 +1,9 @@
+// Goes on where a read was cut off, and compares a later one with the ledger.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/job/ReadCar.h"
 
 #include "core/calibration/Calibration.h"
+#include "core/job/Keeping.h"
 
 namespace brusk::job {
 namespace {

@@ -1,3 +1,4 @@
+// Checksums sector by sector against the rounds of the ledger; what fits none is read.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/job/Stock.h"
 

@@ -1,3 +1,4 @@
+// Joins each code with its frozen values and with the parameters that name it.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/job/TroubleCodes.h"
 

@@ -1,3 +1,4 @@
+// A line a message or signal; bits of either byte order to numbers.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/link/Dbc.h"
 

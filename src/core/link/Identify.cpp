@@ -1,3 +1,4 @@
+// Identifiers of the profile in turn; what is refused stays empty.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include <algorithm>
 

@@ -1,3 +1,4 @@
+// Segments, flow control and their times, ISO 15765-2.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/link/IsoTp.h"
 

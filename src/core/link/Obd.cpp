@@ -1,3 +1,4 @@
+// Requests and formulas of SAE J1979, several ids at once where the car takes them.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/link/Obd.h"
 

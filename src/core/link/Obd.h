@@ -1,5 +1,6 @@
 // On-board diagnostics that every petrol car since 2008 answers: ISO 15031-5 / SAE J1979 over ISO 15765-4. No profile
-// and no definition are needed. SPDX-License-Identifier: GPL-3.0-or-later
+// and no definition are needed.
+// SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
 #include <functional>

@@ -1,3 +1,4 @@
+// Names of links to ports.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/link/Ports.h"
 

@@ -1,3 +1,4 @@
+// A profile's JSON, member by member, with the place of what is wrong.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/link/Profile.h"
 

@@ -1,3 +1,4 @@
+// Stretches of memory in blocks that the controller takes, again where they were lost.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include <algorithm>
 

@@ -1,3 +1,4 @@
+// Periodic requests in a pattern that the bus can carry.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/link/Sampler.h"
 

@@ -1,3 +1,4 @@
+// Raw sockets of the kernel, with time stamps and error frames.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/link/SocketCan.h"
 

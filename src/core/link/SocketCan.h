@@ -1,5 +1,6 @@
 // CAN interfaces of the Linux kernel: raw sockets with time stamps, error frames, and what the interface says of
-// itself. SPDX-License-Identifier: GPL-3.0-or-later
+// itself.
+// SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
 #include <memory>

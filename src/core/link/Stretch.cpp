@@ -1,3 +1,4 @@
+// One stretch of memory over a link that loses frames: resent, counted, timed.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/link/Stretch.h"
 

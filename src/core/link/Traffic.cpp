@@ -1,3 +1,4 @@
+// A ring of frames, and a decoder that follows conversations.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/link/Traffic.h"
 

@@ -1,3 +1,4 @@
+// Services of ISO 14229, each with its answer or a sentence on the refusal.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/link/Uds.h"
 

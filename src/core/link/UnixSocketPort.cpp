@@ -1,3 +1,4 @@
+// Datagrams of a Unix-domain socket as a bus.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/link/UnixSocketPort.h"
 

@@ -1,3 +1,4 @@
+// Fit, caution, quantising, and what is expected to be left.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/proposals/AirCorrection.h"
 

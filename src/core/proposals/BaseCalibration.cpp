@@ -1,3 +1,4 @@
+// Runs the rules in their order, each on what those before left.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/proposals/BaseCalibration.h"
 

@@ -1,3 +1,4 @@
+// Facts with their units and bounds, and what is refused of them.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/proposals/BuildSheet.h"
 

@@ -1,3 +1,4 @@
+// Pairs of facts in a calibration that can't both be meant.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/proposals/Consistency.h"
 

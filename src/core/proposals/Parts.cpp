@@ -1,3 +1,4 @@
+// A part fills the facts of its group.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/proposals/Parts.h"
 

@@ -1,3 +1,4 @@
+// Limits of the first drives, tightened from the base.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/proposals/Stages.h"
 

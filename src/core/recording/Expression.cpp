@@ -1,3 +1,4 @@
+// Text to a small tree, evaluated over whole columns.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/recording/Expression.h"
 

@@ -1,3 +1,4 @@
+// Finds channels by name and role, and the last value not after a moment.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/recording/Recording.h"
 

@@ -1,3 +1,4 @@
+// Words of a name and its unit against what a role is usually called.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/roles/Likeness.h"
 

@@ -1,5 +1,6 @@
 // Files in memory, for tests: what is not synced is lost with the power, the n-th write fails half done, the disk
-// fills. SPDX-License-Identifier: GPL-3.0-or-later
+// fills.
+// SPDX-License-Identifier: GPL-3.0-or-later
 #include <algorithm>
 #include <condition_variable>
 #include <map>

@@ -1,3 +1,4 @@
+// A table of units by quantity, scale and offset.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/units/Units.h"
 

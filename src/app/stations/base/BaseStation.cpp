@@ -1,3 +1,4 @@
+// Proposals are computed on the pool whenever something they stand on changes; cards that tell the same stay.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/stations/base/BaseStation.h"
 
@@ -20,6 +21,7 @@
 #include "app/desks/UnitChoice.h"
 #include "app/stations/car/BuildSheetForm.h"
 #include "core/base/Text.h"
+#include "core/job/Keeping.h"
 
 namespace brusk::app {
 
@@ -415,7 +417,8 @@ void BaseStation::makeRound() {
     const std::string title = work_->onOriginal
                                   ? "Base for the new parts"
                                   : "Limits for " + std::string(proposals::kStages[static_cast<size_t>(stage_)]);
-    const auto round = desks_.round.makeRound(work_->plan.edits(), title, work_->plan.account(desks_.sheet.sheet()));
+    const auto round =
+        desks_.round.makeRound(work_->plan.edits(), title, job::reasonOf(work_->plan, desks_.sheet.sheet()));
     if (!round) return desks_.messages.say(qs(round.error().text()), true);
     desks_.messages.say(QString("Round %1 is made. Flash it next.").arg(round->number));
 }

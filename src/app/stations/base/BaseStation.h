@@ -9,7 +9,7 @@
 #include "app/stations/base/ProposalCard.h"
 #include "app/stations/base/SidePanels.h"
 #include "app/widgets/Panels.h"
-#include "core/job/Correct.h"
+#include "core/job/Base.h"
 #include "core/job/Donors.h"
 
 namespace brusk::app {

@@ -1,3 +1,4 @@
+// One proposal: reason, formula with its numbers, before and after as text, bands of a curve or the picture of a map.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/stations/base/ProposalCard.h"
 

@@ -1,3 +1,4 @@
+// What is fitted against what the original expects, and the limits of the first drives.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/stations/base/SidePanels.h"
 

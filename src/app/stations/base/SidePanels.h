@@ -8,6 +8,7 @@
 #include <QScrollArea>
 
 #include "app/widgets/Panels.h"
+#include "core/job/Base.h"
 #include "core/job/Correct.h"
 
 namespace brusk::app {

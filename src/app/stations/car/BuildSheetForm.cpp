@@ -1,3 +1,4 @@
+// Two columns, stock and fitted; what is refused says why beside the number.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/stations/car/BuildSheetForm.h"
 

@@ -1,3 +1,4 @@
+// Link, controller and build sheet; the filled button is the next step.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/stations/car/CarStation.h"
 

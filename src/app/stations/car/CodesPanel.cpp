@@ -1,3 +1,4 @@
+// Codes at the left, what was frozen with the chosen one and its parameters at the right.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/stations/car/CodesPanel.h"
 

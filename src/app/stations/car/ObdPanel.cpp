@@ -1,3 +1,4 @@
+// Values are asked for again by themselves while they are looked at.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/stations/car/ObdPanel.h"
 

@@ -1,3 +1,4 @@
+// Computes on the pool; only the answer for the round that is still looked at is taken.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/stations/correct/CorrectPresenter.h"
 
@@ -8,7 +9,6 @@
 #include "app/desks/Messages.h"
 #include "app/desks/Places.h"
 #include "app/desks/RoundDesk.h"
-#include "core/base/Text.h"
 #include "core/job/Correct.h"
 
 namespace brusk::app {
@@ -76,14 +76,10 @@ void CorrectPresenter::compute() {
 }
 
 void CorrectPresenter::makeRound() {
-    if (!correction_) return;
+    if (!correction_ || !drives()) return;
     const auto& c = *correction_;
-    const auto percent = [](double share) { return formatNumber(share * 100, 1) + " %"; };
-    const std::string note = "Fuel error " + percent(c.now.rms) + " over " + std::to_string(c.now.cells) +
-                             " cells, expected after " + percent(c.expected) + "; strength " +
-                             formatNumber(options_.strength * 100, 0) + " %, " + std::to_string(c.changed) +
-                             " cells changed.";
-    const auto round = desks_.round.makeRound({c.edit}, "Air model from drives", note);
+    const auto round =
+        desks_.round.makeRound({c.edit}, "Air model from drives", job::reasonOf(c, options_, *drives()->mixture()));
     if (!round) return desks_.messages.failed(round.error());
     desks_.messages.say(QString("Round %1 is made. Flash it next.").arg(round->number));
 }

@@ -1,3 +1,4 @@
+// One large grid with four layers, each also a thumbnail; evidence and settings at the side.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/stations/correct/CorrectStation.h"
 

@@ -1,3 +1,4 @@
+// Facts of the round, and its image as Intel HEX.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/stations/deliver/DeliverStation.h"
 

@@ -1,3 +1,4 @@
+// Keeps the last rows of the watched roles and asks the drive's desk for the rest.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/stations/drive/DrivePresenter.h"
 

@@ -1,3 +1,4 @@
+// Large numbers, lanes and coverage, drawn twenty times a second while a drive runs.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/stations/drive/DriveStation.h"
 

@@ -1,3 +1,4 @@
+// Every change is an order to the bench car, taken at once.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/stations/drive/OperatorPanel.h"
 

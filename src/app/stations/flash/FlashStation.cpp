@@ -1,3 +1,4 @@
+// Plans on every change, draws the plan, and asks once before it writes.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/stations/flash/FlashStation.h"
 

@@ -1,3 +1,4 @@
+// A line a gate: verdict as a mark and a word, its sentence, and a button for what would settle it.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/stations/flash/GateList.h"
 

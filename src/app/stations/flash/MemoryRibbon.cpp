@@ -1,3 +1,4 @@
+// Sectors as wide as their bytes, coloured by what happens to them.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/stations/flash/MemoryRibbon.h"
 

@@ -1,3 +1,4 @@
+// Takes the newest frames twice a second and lets the decoder put them into words.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/stations/flash/TrafficView.h"
 

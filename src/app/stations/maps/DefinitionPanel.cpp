@@ -1,3 +1,4 @@
+// Edits are texts of a new definition, kept through the desk; nothing is changed in place.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/stations/maps/DefinitionPanel.h"
 

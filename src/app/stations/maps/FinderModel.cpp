@@ -1,3 +1,4 @@
+// Groups as a tree, or hits as a list; rows are indices into the definition.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/stations/maps/FinderModel.h"
 

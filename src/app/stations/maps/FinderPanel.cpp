@@ -1,3 +1,4 @@
+// Searches as somebody types; filters by kind, by difference and by evidence.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/stations/maps/FinderPanel.h"
 

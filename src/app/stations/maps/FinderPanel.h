@@ -1,5 +1,6 @@
 // The finder column of the Maps station: find as you type, filters, pinned and recent, the tree, and what to do to
-// several at a time. SPDX-License-Identifier: GPL-3.0-or-later
+// several at a time.
+// SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
 #include <QFrame>

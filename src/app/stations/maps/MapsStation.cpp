@@ -1,3 +1,4 @@
+// Up to four panes, the bar of operations and the menus; what is done is done by the active pane.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/stations/maps/MapsStation.h"
 

@@ -1,3 +1,4 @@
+// Hands every question on to the desk that knows.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/stations/maps/MapsWork.h"
 

@@ -1,3 +1,4 @@
+// Everything known of the open parameter and its current cell, as a page with links.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/stations/maps/ParameterCard.h"
 

@@ -1,3 +1,4 @@
+// A table as grid, profiles or surface; each operation is prepared by the core and made as one edit.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/stations/maps/ParameterPane.h"
 

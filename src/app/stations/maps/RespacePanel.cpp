@@ -1,3 +1,4 @@
+// Shows what other breakpoints would cost before they are taken.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/stations/maps/RespacePanel.h"
 

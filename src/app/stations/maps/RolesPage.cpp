@@ -1,3 +1,4 @@
+// Roles nobody plays, each with the likeliest candidates.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/stations/maps/RolesPage.h"
 

@@ -1,3 +1,4 @@
+// A single value by number, text, switch or step.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/stations/maps/ValueEditor.h"
 

@@ -1,3 +1,4 @@
+// Joins the bar and the playback, and hides it while the car drives.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/stations/review/Player.h"
 

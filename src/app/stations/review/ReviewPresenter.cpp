@@ -1,3 +1,4 @@
+// One recording for the lanes, all drives of the round for the cells.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/stations/review/ReviewPresenter.h"
 

@@ -1,3 +1,4 @@
+// Lanes above, cells below; a cell leads to its moments and a moment to its cells.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/stations/review/ReviewStation.h"
 

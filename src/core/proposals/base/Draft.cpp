@@ -1,3 +1,4 @@
+// A rule's reads and writes, with what it lacked remembered.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/proposals/base/Draft.h"
 

@@ -1,5 +1,6 @@
 // One rule at work: it asks for facts and tables, puts new numbers, and says why. What it lacks is remembered, so that
-// a rule is plain arithmetic from top to bottom. SPDX-License-Identifier: GPL-3.0-or-later
+// a rule is plain arithmetic from top to bottom.
+// SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
 #include <algorithm>

@@ -1,0 +1,36 @@
+// Rounds as whole steps: a round's calibration, a new one from edits, and why it was made.
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include <map>
+
+#include "core/carfolder/CarFolder.h"
+#include "core/job/Garage.h"
+#include "core/proposals/AirCorrection.h"
+#include "core/proposals/BaseCalibration.h"
+
+namespace brusk::job {
+
+/// A round's image seen through the kit's definition; refused when they do not belong together.
+[[nodiscard]] Result<calibration::Calibration> calibrationOf(const Kit& kit, const carfolder::CarFolder& folder,
+                                                             int64_t round);
+
+/// Why a round was made and what it promised: beside its note in the ledger, whoever made it.
+struct RoundReason {
+    std::string kind = "by-hand";            ///< or "base", or a kind of correction
+    std::map<std::string, double> settings;  ///< by id
+    std::map<std::string, double> now;       ///< FIGUREs as they were measured
+    std::map<std::string, double> expected;  ///< and as they should be with it
+    size_t cells = 0;                        ///< that change
+    std::string text;                        ///< the round's note
+};
+RoundReason reasonOf(const proposals::BasePlan& plan, const proposals::BuildSheet& sheet);
+RoundReason reasonOf(const proposals::AirCorrection& air, const proposals::AirCorrectionOptions& options,
+                     const evidence::Mixture& mixture);
+
+/// Applies edits to a round's calibration, mends the checksums and keeps the result as a new round with its reason.
+[[nodiscard]] Result<carfolder::Round> makeRound(const Kit& kit, carfolder::CarFolder& folder, int64_t parent,
+                                                 const std::vector<calibration::Edit>& edits, const std::string& title,
+                                                 const RoundReason& reason);
+
+}  // namespace brusk::job

@@ -41,8 +41,7 @@ QList<QWidget*> seenIn(const QWidget* parent) {
 
 /// What scrolls may lie anywhere; what floats above the rest says so.
 bool floats(const QWidget* widget) {
-    return widget->property("floats").toBool() || widget->objectName() == "cellEditor" ||
-           widget->objectName() == "qt_spinbox_lineedit";
+    return widget->objectName() == "cellEditor" || widget->objectName() == "qt_spinbox_lineedit";
 }
 
 /// A text that does not fit, where nobody could read the rest: no tooltip that tells it.
@@ -56,7 +55,7 @@ QString cutText(QWidget* widget) {
         }
         text = shown->text();
     } else if (const auto* button = qobject_cast<QAbstractButton*>(widget)) {
-        if (button->sizeHint().width() <= button->width() || button->objectName() == "nextStep") return {};
+        if (button->sizeHint().width() <= button->width()) return {};
         text = button->text();
     } else if (const auto* edit = qobject_cast<QLineEdit*>(widget)) {
         if (edit->hasFocus()) return {};

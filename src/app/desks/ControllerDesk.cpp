@@ -18,7 +18,7 @@ ControllerDesk::ControllerDesk(const CarInHand& car, LinkDesk& link, Messages& m
 }
 
 bool ControllerDesk::ready() const {
-    return link_.state() == LinkState::Open && !link_.busy();
+    return link_.ready();
 }
 
 const job::ObdCar* ControllerDesk::obdCar() const {

@@ -21,8 +21,8 @@
 
 namespace brusk::app {
 
-/// In the order in which they stand on each other; gone in the other order. The pool is done before any desk goes that
-/// it may answer to: Background forgets askers that are gone, and nothing is asked by then.
+/// In the order in which they stand on each other; gone in the other order. The pool outlives the desks that ask it:
+/// what it still works on holds what it needs, and Background drops the answer to an asker that is gone.
 struct Desks::All {
     All(storage::FileSystem& files, const storage::Path& dataFolder)
         : folder(files, dataFolder, car, messages),
@@ -123,11 +123,7 @@ void Desks::All::theLink() {
     when(link, &LinkDesk::connectedTo, [this](const std::string& choice) {
         if (car.mayWrite()) folder.keep("link", choice);
     });
-    when(link, &LinkDesk::closed, [this] {
-        folder.forgetMismatch();
-        playback.setHeld(false);
-        emit drive.driveChanged();
-    });
+    when(link, &LinkDesk::closed, [this] { folder.forgetMismatch(); });
     when(link, &LinkDesk::pluggedInAgain, [this] { controller.refreshIdentity(); });
     when(link, &LinkDesk::broke, [this] { refreshLedger(); });
     when(link, &LinkDesk::told, [this](const QString& sentence, bool alarm) { withCarSentence(sentence, alarm); });
@@ -147,10 +143,7 @@ void Desks::All::theLink() {
 }
 
 void Desks::All::whatNext() {
-    const auto look = [this] {
-        const bool fits = link.state() == LinkState::Open && link.identity() && car.mismatch.isEmpty();
-        next.refresh(fits, sheet.sheet() == proposals::BuildSheet{});
-    };
+    const auto look = [this] { next.refresh(link.state() == LinkState::Open && link.identity(), sheet.isEmpty()); };
     when(car, &CarInHand::roundsChanged, look);
     when(car, &CarInHand::changed, look);
     when(link, &LinkDesk::changed, look);

@@ -48,6 +48,15 @@ DriveDesk::DriveDesk(const CarInHand& car, LinkDesk& link, Playback& playback, B
     : car_(car), link_(link), playback_(playback), background_(background), messages_(messages) {
     for (auto signal : {&LinkDesk::changed, &LinkDesk::taskChanged})
         connect(&link_, signal, this, &DriveDesk::linkChanged);
+    connect(&link_, &LinkDesk::taskChanged, this, &DriveDesk::noticeTask);
+}
+
+/// However a drive ends, also when its link is closed or it breaks off: nothing that waits for it waits on.
+void DriveDesk::noticeTask() {
+    if (driving() == drove_) return;
+    drove_ = driving();
+    playback_.setHeld(drove_);
+    emit driveChanged();
 }
 
 bool DriveDesk::linkIsOpen() const {
@@ -55,7 +64,7 @@ bool DriveDesk::linkIsOpen() const {
 }
 
 bool DriveDesk::ready() const {
-    return linkIsOpen() && !link_.busy();
+    return link_.ready();
 }
 
 bool DriveDesk::isBenchCar() const {
@@ -82,10 +91,6 @@ void DriveDesk::stop() {
     if (driving()) link_.cancelTask();
 }
 
-bool DriveDesk::hasNow() const {
-    return driving() || playback_.recording();
-}
-
 double DriveDesk::valueNow(const std::string& channel) const {
     return driving() ? value(channel) : playback_.value(channel);
 }
@@ -100,7 +105,7 @@ std::shared_ptr<job::LiveCoverage> DriveDesk::coverageOfCar() const {
 }
 
 Done DriveDesk::start(const std::vector<std::string>& channels, const std::string& route) {
-    if (!car_.kit || link_.state() != LinkState::Open) return fail(ErrorCode::NotFound, "Connect to the car first.");
+    if (!car_.kit || !linkIsOpen()) return fail(ErrorCode::NotFound, "Connect to the car first.");
     if (link_.busy()) return fail(ErrorCode::Conflict, "Something else is running on the link.");
     auto set = job::channelSet(*car_.kit, channels);
     if (!set) return tl::unexpected(set.error());
@@ -113,11 +118,9 @@ Done DriveDesk::start(const std::vector<std::string>& channels, const std::strin
         }
     live_ = {};
     coverage_ = coverageOfCar();
-    playback_.setHeld(true);
     link_.run(Task::Drive,
               [this, orders = Orders{car_.kit, car_.folder, channels_, coverage_, car_.contents.round, route}](
                   LinkParts& open, const std::stop_token& stop) { return record(open, stop, orders); });
-    emit driveChanged();
     return {};
 }
 
@@ -157,9 +160,7 @@ std::function<void()> DriveDesk::record(LinkParts& open, const std::stop_token& 
 }
 
 void DriveDesk::ended(const Result<job::DriveOutcome>& outcome) {
-    playback_.setHeld(false);
     if (outcome) emit recorded(outcome->entry.round.value_or(-1));
-    emit driveChanged();
     if (!outcome) return messages_.failed(outcome.error());
     if (outcome->problem) return link_.failed(*outcome->problem);
     messages_.say(QString("Recorded %1 s in %2 rows, %3.")

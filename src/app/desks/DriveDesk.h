@@ -28,7 +28,6 @@ class DriveDesk : public QObject {
     bool driving() const;
 
     const job::ChannelSet* channels() const { return channels_.get(); }
-    const std::vector<std::string>& externalNames() const { return externalNames_; }
     const job::LiveRow& live() const { return live_; }
     /// The newest value of a channel by name, or of a role in its unit; NaN when it is not sampled.
     double value(const std::string& channel) const;
@@ -47,9 +46,7 @@ class DriveDesk : public QObject {
     void order(const BenchOrders& orders);
     void setTimeLapse(double lapse);
 
-    /// Whether there is a "now": a drive runs, or a recording is looked at.
-    bool hasNow() const;
-    /// What a channel says now; NaN when nothing does.
+    /// What a channel says now, in the drive or else in the recording that is looked at; NaN when nothing does.
     double valueNow(const std::string& channel) const;
 
   signals:
@@ -63,6 +60,7 @@ class DriveDesk : public QObject {
     struct Orders;  // of one drive, for the link's thread
     std::shared_ptr<job::LiveCoverage> coverageOfCar() const;
     std::function<void()> record(class LinkParts& open, const std::stop_token& stop, const Orders& orders);
+    void noticeTask();
     void ended(const Result<job::DriveOutcome>& outcome);
 
     const CarInHand& car_;
@@ -70,6 +68,7 @@ class DriveDesk : public QObject {
     Playback& playback_;
     Background& background_;
     Messages& messages_;
+    bool drove_ = false;  ///< when the link's task was last heard of
     std::atomic<bool> livePending_{false};
     std::shared_ptr<const job::ChannelSet> channels_;
     std::vector<std::string> externalNames_, externalRoles_;

@@ -57,7 +57,10 @@ void EvidenceDesk::load(int64_t round, bool measure) {
             const auto newest = loading_.find(round);
             if (car_.folder != from || newest == loading_.end() || newest->second.number != mine.number) return;
             loading_.erase(newest);
-            if (!loaded) return messages_.failed(loaded.error());
+            if (!loaded) {
+                messages_.failed(loaded.error());
+                return emit couldNotLoad();
+            }
             if (!loaded->measured) messages_.failed(loaded->measured.error());
             for (const std::string& sentence : loaded->line.leftOut)
                 messages_.say(QString::fromStdString(sentence), true);
@@ -72,10 +75,6 @@ void EvidenceDesk::load(int64_t round, bool measure) {
 std::vector<carfolder::RecordingEntry> EvidenceDesk::recordings(int64_t round) const {
     return car_.folder ? messages_.orSay(car_.folder->recordings().of(round))
                        : std::vector<carfolder::RecordingEntry>();
-}
-
-std::shared_ptr<const recording::Recording> EvidenceDesk::recording(const carfolder::RecordingEntry& entry) const {
-    return messages_.orSay(job::loadRecording(*car_.folder, entry));
 }
 
 void EvidenceDesk::driveAdded(int64_t round) {

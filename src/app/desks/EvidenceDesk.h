@@ -27,9 +27,9 @@ class EvidenceDesk : public QObject {
     DrivesPtr behind(int64_t round) const;
     /// Begins to load what is not there; changed() tells when it is.
     void load(int64_t round);
+    /// Whether a round's drives are being loaded.
+    bool reading(int64_t round) const { return loading_.count(round) > 0; }
     std::vector<carfolder::RecordingEntry> recordings(int64_t round) const;
-    /// One recording, whether or not it may be learned from; null, and said, where it can't be read.
-    std::shared_ptr<const recording::Recording> recording(const carfolder::RecordingEntry& entry) const;
 
     /// A drive was added: what was known of its round and of those that stand on it is looked up again, and the round's
     /// figure measured anew.
@@ -39,6 +39,8 @@ class EvidenceDesk : public QObject {
 
   signals:
     void changed();
+    /// They can't be loaded, which is said; the next asking tries again.
+    void couldNotLoad();
     /// A round's figure in the ledger is another.
     void measured();
 

@@ -61,7 +61,9 @@ void FlashDesk::plan(const QObject* asker, const std::optional<link::Identity>& 
         [kit = car_.kit, folder = car_.folder, round = places_.round(), identity, options] {
             return job::planFlash(*kit, *folder, round, identity ? &*identity : nullptr, options);
         },
-        std::move(then));
+        [this, of = car_.folder, then = std::move(then)](Result<job::FlashPlan> plan) {
+            if (car_.folder == of) then(std::move(plan));
+        });
 }
 
 void FlashDesk::flash(const job::FlashOptions& options) {

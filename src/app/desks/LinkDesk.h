@@ -62,6 +62,8 @@ class LinkDesk : public QObject {
     // The task that runs.
     Task task() const { return task_; }
     bool busy() const { return task_ != Task::None; }
+    /// Somebody answers, and nothing runs.
+    bool ready() const { return state_ == LinkState::Open && !busy(); }
     const link::Progress& progress() const { return progress_; }
     /// Asks the task to stop where that is safe.
     void cancelTask() { stop_.request_stop(); }

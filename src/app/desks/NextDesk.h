@@ -19,7 +19,7 @@ class NextDesk : public QObject {
     const job::NextStep& step() const { return step_; }
     /// Goes where it is done.
     void go();
-    /// Looks again; `connected`: a controller answers that fits.
+    /// Looks again; `connected`: a controller answers; one that does not fit is said elsewhere.
     void refresh(bool connected, bool sheetIsEmpty);
 
   signals:

@@ -49,6 +49,7 @@ void OpenFolder::take(std::unique_ptr<carfolder::CarFolder> folder) {
     const std::string profile = setting("profile");
     for (const auto& kit : kits_)
         if (kit->profile.name == profile) car_.kit = kit;
+    car_.rounds.clear();
     car_.contents = {};
     car_.mismatch.clear();
     useOwnDefinition();

@@ -16,9 +16,6 @@ struct Place {
     QString parameter = {};  ///< opened on the Maps station
     std::optional<int64_t> round = {};
     QString role = {};  ///< that the user wants to give to somebody
-    std::optional<size_t> cell = {};
-    QString recording = {};
-    std::optional<double> moment_s = {};
 };
 
 class Places : public QObject {

@@ -71,7 +71,9 @@ void RoundDesk::loadSharedBytes() {
     }
     background_.latest(
         this, [calibration = *calibration_] { return std::make_shared<const calibration::SharedBytes>(calibration); },
-        [this](std::shared_ptr<const calibration::SharedBytes> made) { shared_ = std::move(made); });
+        [this, of = calibration_->sharedDefinition()](std::shared_ptr<const calibration::SharedBytes> made) {
+            if (calibration_ && calibration_->sharedDefinition() == of) shared_ = std::move(made);
+        });
 }
 
 Done RoundDesk::edit(const calibration::Edit& edit) {
@@ -117,18 +119,19 @@ Done RoundDesk::beginDraft() {
 }
 
 void RoundDesk::undo() {
-    if (!calibration_ || !history_.canUndo() || !car_.heldBy().isEmpty()) return;
-    if (auto may = car_.mayWrite(); !may) return messages_.failed(may.error());
-    if (auto done = history_.undo(*calibration_); !done) return messages_.failed(done.error());
-    if (auto done = car_.folder->rounds().editUndone(places_.round()); !done) messages_.failed(done.error());
-    changed();
+    if (history_.canUndo()) step(&calibration::EditHistory::undo, &carfolder::Rounds::editUndone);
 }
 
 void RoundDesk::redo() {
-    if (!calibration_ || !history_.canRedo() || !car_.heldBy().isEmpty()) return;
+    if (history_.canRedo()) step(&calibration::EditHistory::redo, &carfolder::Rounds::editRedone);
+}
+
+void RoundDesk::step(Result<std::string> (calibration::EditHistory::*move)(calibration::Calibration&),
+                     Done (carfolder::Rounds::*keep)(int64_t)) {
+    if (!calibration_ || !car_.heldBy().isEmpty()) return;
     if (auto may = car_.mayWrite(); !may) return messages_.failed(may.error());
-    if (auto done = history_.redo(*calibration_); !done) return messages_.failed(done.error());
-    if (auto done = car_.folder->rounds().editRedone(places_.round()); !done) messages_.failed(done.error());
+    if (auto done = (history_.*move)(*calibration_); !done) return messages_.failed(done.error());
+    if (auto done = (car_.folder->rounds().*keep)(places_.round()); !done) messages_.failed(done.error());
     changed();
 }
 

@@ -59,6 +59,9 @@ class RoundDesk : public QObject {
     void load(int64_t round);
     void loadSharedBytes();
     [[nodiscard]] Done beginDraft();
+    /// Through the history, here and in the folder.
+    void step(Result<std::string> (calibration::EditHistory::*move)(calibration::Calibration&),
+              Done (carfolder::Rounds::*keep)(int64_t));
     /// Of an edit that was made, taken back or made again.
     void changed();
 

@@ -11,6 +11,10 @@ namespace brusk::app {
 SheetDesk::SheetDesk(storage::FileSystem& files, storage::Path dataFolder, const CarInHand& car, Messages& messages)
     : files_(files), dataFolder_(std::move(dataFolder)), car_(car), messages_(messages) {}
 
+bool SheetDesk::isEmpty() const {
+    return problem_ && sheet_ == proposals::BuildSheet{};
+}
+
 double SheetDesk::stoichiometric() const {
     return units::stoichiometricRatio(sheet_.of(proposals::Fact::Ethanol).value_or(0) / 100);
 }

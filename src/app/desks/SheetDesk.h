@@ -18,6 +18,8 @@ class SheetDesk : public QObject {
     SheetDesk(storage::FileSystem& files, storage::Path dataFolder, const CarInHand& car, Messages& messages);
 
     const proposals::BuildSheet& sheet() const { return sheet_; }
+    /// Nothing is told yet; a sheet that can't be read is not empty.
+    bool isEmpty() const;
     void setSheet(const proposals::BuildSheet& sheet);
     /// The demo's build sheet, when this car folder has none of its own yet.
     void offer(const storage::Path& file);

@@ -33,4 +33,10 @@ std::shared_ptr<const evidence::Drives> RoundPresenter::drivesOfRound() const {
     return desks_.evidence.of(desks_.places.round());
 }
 
+QString RoundPresenter::withoutDrives() const {
+    return desks_.evidence.reading(desks_.places.round())
+               ? "Reading the recordings \u2026"
+               : "None of the recordings can be learned from; the message said why.";
+}
+
 }  // namespace brusk::app

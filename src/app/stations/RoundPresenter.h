@@ -29,6 +29,8 @@ class RoundPresenter : public QObject {
     std::vector<carfolder::RecordingEntry> recordingsOfRound() const;
     /// Null until they are loaded, and where nobody drove.
     std::shared_ptr<const evidence::Drives> drivesOfRound() const;
+    /// Why there are none of a round that has recordings.
+    QString withoutDrives() const;
 
     Desks& desks_;
 };

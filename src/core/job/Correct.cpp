@@ -8,9 +8,6 @@
 #include "core/base/Text.h"
 #include "core/evidence/Learned.h"
 #include "core/evidence/MapSamples.h"
-#include "core/evidence/Replay.h"
-#include "core/job/Drive.h"
-#include "core/recording/Mdf4.h"
 
 namespace brusk::job {
 

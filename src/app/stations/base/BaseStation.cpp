@@ -400,7 +400,7 @@ void BaseStation::decideCause(const std::string& cause, bool accept) {
 
 void BaseStation::refreshButton() {
     const auto count = work_ ? work_->plan.edits().size() : 0;
-    const int next = desks_.car.rounds.empty() ? 1 : desks_.car.rounds.front().number + 1;
+    const int next = desks_.car.nextNumber();
     primary()->setText(
         count ? QString("Make round %1 with %2 %3").arg(next).arg(count).arg(count == 1 ? "proposal" : "proposals")
               : QString("Make round %1").arg(next));

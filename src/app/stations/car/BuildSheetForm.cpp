@@ -399,4 +399,9 @@ proposals::BuildSheet BuildSheetForm::filled() {
     return sheet;
 }
 
+void BuildSheetForm::begin() {
+    for (auto* number : findChildren<QLineEdit*>())
+        if (number->isVisible() && number->isEnabled()) return number->setFocus();
+}
+
 }  // namespace brusk::app

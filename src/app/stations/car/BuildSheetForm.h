@@ -22,6 +22,8 @@ class BuildSheetForm : public QWidget {
     /// `check` tells what can't be meant, also by what the controller can store.
     /// `only`: another car's, of which these facts are asked, as it is now; the rest of its sheet is kept.
     explicit BuildSheetForm(Check check, std::vector<proposals::Fact> only = {}, QWidget* parent = nullptr);
+    /// Puts the keyboard into its first number.
+    void begin();
     void setSheet(const proposals::BuildSheet& sheet);
     /// What is filled in and not refused.
     proposals::BuildSheet sheet() const { return taken_; }

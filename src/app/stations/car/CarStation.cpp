@@ -235,7 +235,7 @@ void CarStation::act() {
     else if (desks_.link.state() == LinkState::Open && desks_.car.rounds.empty())
         desks_.controller.read();
     else if (desks_.link.state() == LinkState::Open && desks_.next.step().step == job::Step::FillSheet)
-        sheet_->setFocus();
+        sheet_->begin();
     else if (desks_.link.state() == LinkState::Open)
         desks_.next.go();
     else

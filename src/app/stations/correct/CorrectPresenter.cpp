@@ -14,7 +14,8 @@
 namespace brusk::app {
 
 CorrectPresenter::CorrectPresenter(Desks& desks, QObject* parent) : RoundPresenter(desks, parent) {
-    connect(&desks.evidence, &EvidenceDesk::changed, this, &CorrectPresenter::compute);
+    connect(&desks.evidence, &EvidenceDesk::changed, this, &CorrectPresenter::takeEvidence);
+    connect(&desks.evidence, &EvidenceDesk::couldNotLoad, this, &CorrectPresenter::changed);
 }
 
 int CorrectPresenter::nextNumber() const {
@@ -27,10 +28,11 @@ QString CorrectPresenter::waitsFor() const {
     if (!problem_.empty()) return QString::fromStdString(problem_);
     if (recordings().empty())
         return "No drive was recorded on this round. Flash it, then record one on the Drive station.";
-    return "Reading the recordings ...";
+    return withoutDrives();
 }
 
 void CorrectPresenter::look() {
+    looked_ = desks_.places.round();
     correction_.reset();
     problem_.clear();
     desks_.evidence.load(desks_.places.round());
@@ -43,8 +45,13 @@ void CorrectPresenter::setOptions(const proposals::AirCorrectionOptions& options
     compute();
 }
 
+/// Whoever else has a round's drives loaded costs no correction.
+void CorrectPresenter::takeEvidence() {
+    if (looked_ == desks_.places.round() && drives() != from_) compute();
+}
+
 void CorrectPresenter::compute() {
-    const auto of = drives();
+    const auto of = from_ = drives();
     if (!of || !desks_.round.calibration()) {
         correction_.reset();
         return emit changed();
@@ -64,11 +71,12 @@ void CorrectPresenter::compute() {
             out.axes = axes.sentence();
             return out;
         },
-        [this, of](Computed computed) {
+        [this, of, options = options_](Computed computed) {
             if (of != drives()) return;  // another round is looked at by now
             problem_ = computed.correction ? std::string() : computed.correction.error().text();
             correction_.reset();
             if (computed.correction) correction_ = std::move(*computed.correction);
+            made_ = options;
             warnings_ = std::move(computed.warnings);
             axes_ = std::move(computed.axes);
             emit changed();
@@ -76,10 +84,10 @@ void CorrectPresenter::compute() {
 }
 
 void CorrectPresenter::makeRound() {
-    if (!correction_ || !drives()) return;
+    if (!correction_ || !from_) return;
     const auto& c = *correction_;
     const auto round =
-        desks_.round.makeRound({c.edit}, "Air model from drives", job::reasonOf(c, options_, *drives()->mixture()));
+        desks_.round.makeRound({c.edit}, "Air model from drives", job::reasonOf(c, made_, *from_->mixture()));
     if (!round) return desks_.messages.failed(round.error());
     desks_.messages.say(QString("Round %1 is made. Flash it next.").arg(round->number));
 }

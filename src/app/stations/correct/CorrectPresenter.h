@@ -33,9 +33,12 @@ class CorrectPresenter : public RoundPresenter {
     void changed();
 
   private:
+    void takeEvidence();
     void compute();
 
-    proposals::AirCorrectionOptions options_;
+    int64_t looked_ = -1;                             ///< the round that the station last showed
+    std::shared_ptr<const evidence::Drives> from_;    ///< what is computed from
+    proposals::AirCorrectionOptions options_, made_;  ///< as asked for; those of the correction that is there
     std::optional<proposals::AirCorrection> correction_;
     std::vector<std::string> warnings_;
     std::string axes_, problem_;

@@ -17,6 +17,7 @@ namespace brusk::app {
 ReviewPresenter::ReviewPresenter(Desks& desks, QObject* parent) : RoundPresenter(desks, parent) {
     connect(&desks.playback, &Playback::momentChanged, this, &ReviewPresenter::momentChanged);
     connect(&desks.evidence, &EvidenceDesk::changed, this, &ReviewPresenter::refreshCells);
+    connect(&desks.evidence, &EvidenceDesk::couldNotLoad, this, &ReviewPresenter::cellsChanged);
 }
 
 bool ReviewPresenter::look() {
@@ -50,8 +51,8 @@ void ReviewPresenter::load(size_t at) {
         [folder = desks_.car.folder, entry = recordings_[at]]() -> Loaded {
             return job::loadRecording(*folder, entry);
         },
-        [this, title, file = recordings_[at].file, of = desks_.car.folder](Loaded loaded) {
-            if (of != desks_.car.folder) return;
+        [this, title, file = recordings_[at].file, of = shown_](Loaded loaded) {
+            if (of != shown_) return;  // another round or folder is looked at by now
             if (!loaded) {
                 shown_.clear();  // to be tried again
                 return desks_.messages.failed(loaded.error());
@@ -66,6 +67,7 @@ void ReviewPresenter::load(size_t at) {
 void ReviewPresenter::refreshCells() {
     map_ = {};
     samples_.reset();
+    cells_.clear();
     noMap_ = false;
     drives_ = drivesOfRound();
     const auto* calibration = desks_.round.calibration();
@@ -75,9 +77,11 @@ void ReviewPresenter::refreshCells() {
         if (auto table = ve ? calibration->read(*ve) : Result<calibration::Table>(fail(ErrorCode::NotFound, "")); table)
             map_ = std::move(*table);
     }
-    if (!map_.values.empty() && drives_->mixture())
+    if (!map_.values.empty() && drives_->mixture()) {
         samples_ = std::make_shared<const evidence::MapSamples>(calibration->definition(), map_, *drives_,
                                                                 evidence::Measure::mixture());
+        cells_ = samples_->cells();
+    }
     emit cellsChanged();
 }
 
@@ -91,10 +95,10 @@ ReviewPresenter::Finding ReviewPresenter::finding() const {
             "The definition does not say which map is the volumetric efficiency. Give it its role on the Maps "
             "station, under Definition.",
             "warm"};
-    if (!drives_) return {"Reading the recordings \u2026"};
+    if (!drives_) return {withoutDrives()};
     if (!drives_->mixture()) return {QString::fromStdString(drives_->mixture().error().text()), "warm"};
     if (!samples_) return {};
-    const auto error = evidence::fuelError(samples_->cells(), proposals::kVisited);
+    const auto error = evidence::fuelError(cells_, proposals::kVisited);
     const auto& cost = drives_->mixture()->leftOut;
     return {QString("Fuel is off by %1 % over %2 cells. %3 of %4 samples are settled.")
                 .arg(error.rms * 100, 0, 'f', 1)
@@ -129,8 +133,8 @@ void ReviewPresenter::playOrHalt() {
 std::optional<std::pair<double, double>> ReviewPresenter::place() const {
     const auto now = moment();
     if (!now || !samples_) return std::nullopt;
-    const auto x = evidence::valueAlong(*recording_, samples_->axes.x, *now),
-               y = evidence::valueAlong(*recording_, samples_->axes.y, *now);
+    const auto x = evidence::valueAlong(*recording_, samples_->axes.x, *now, units().stoichiometric),
+               y = evidence::valueAlong(*recording_, samples_->axes.y, *now, units().stoichiometric);
     if (!x || !y) return std::nullopt;
     return std::pair(*x, *y);
 }

@@ -25,6 +25,8 @@ class ReviewPresenter : public RoundPresenter {
     const calibration::Table& map() const { return map_; }
     /// What all drives of the round say of it; null while that is not known.
     const evidence::MapSamples* samples() const { return samples_.get(); }
+    /// The same, a number for each cell.
+    const std::vector<evidence::CellStat>& cells() const { return cells_; }
     /// What was found, a sentence, or what is waited for.
     struct Finding {
         QString sentence;
@@ -58,6 +60,7 @@ class ReviewPresenter : public RoundPresenter {
     calibration::Table map_;
     std::shared_ptr<const evidence::Drives> drives_;  ///< whose samples are shown
     std::shared_ptr<const evidence::MapSamples> samples_;
+    std::vector<evidence::CellStat> cells_;
 };
 
 }  // namespace brusk::app

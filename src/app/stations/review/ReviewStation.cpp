@@ -151,7 +151,7 @@ void ReviewStation::showCells() {
     cells_->setVisible(presenter_.samples() != nullptr);
     if (!presenter_.samples()) return;
     const auto& map = presenter_.map();
-    const auto stats = presenter_.samples()->cells();
+    const auto& stats = presenter_.cells();
     GridContents c;
     c.rows = map.rows;
     c.columns = map.columns;
@@ -165,6 +165,7 @@ void ReviewStation::showCells() {
     for (size_t i = 0; i < stats.size(); ++i)
         if (stats[i].count >= proposals::kVisited) c.blank[i] = 0, c.values[i] = shownOf(stats[i], what);
     cells_->setContents(std::move(c));
+    showMoment();
 }
 
 void ReviewStation::showMoments() {

@@ -35,7 +35,7 @@ class Application final : public QApplication {
             return QApplication::notify(receiver, event);
         } catch (const std::exception& problem) {
             const QString sentence =
-                QString("Something unexpected stopped this step: %1. What was done before is kept.")
+                QObject::tr("Something unexpected stopped this step: %1. What was done before is kept.")
                     .arg(QString::fromStdString(problem.what()));
             if (say) say(sentence);
             std::fprintf(stderr, "%s\n", qPrintable(sentence));

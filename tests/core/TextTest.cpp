@@ -1,6 +1,7 @@
 // Text from outside is made valid where it enters.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "Expect.h"
+#include "core/base/Say.h"
 #include "core/base/Text.h"
 
 using namespace brusk;
@@ -12,6 +13,7 @@ class TextTest : public QObject {
     void whatIsNoUtf8IsTakenAsLatin1_data();
     void whatIsNoUtf8IsTakenAsLatin1();
     void whateverBytesComeTheTextIsValidAndStaysSo();
+    void aSentenceTakesItsValuesAsTheyAre();
 };
 
 void TextTest::validTextStaysAsItIs() {
@@ -55,6 +57,14 @@ void TextTest::whateverBytesComeTheTextIsValidAndStaysSo() {
         QCOMPARE(QString::fromStdString(text).toStdString(), text);
         QCOMPARE(validText(text), text);
     }
+}
+
+void TextTest::aSentenceTakesItsValuesAsTheyAre() {
+    QCOMPARE(say("test.plain", "Nothing changed."), std::string("Nothing changed."));
+    QCOMPARE(say("test.two", "{1} after {0}, {0} again", {"a", "b"}), std::string("b after a, a again"));
+    // A name out of somebody's file is no place for the next value.
+    QCOMPARE(say("test.braces", "{0} holds {1}", {"map {1}", "{0}"}), std::string("map {1} holds {0}"));
+    QCOMPARE(say("test.lacks", "{0} and {1} {x} {", {"a"}), std::string("a and {1} {x} {"));
 }
 
 QTEST_APPLESS_MAIN(TextTest)

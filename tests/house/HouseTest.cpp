@@ -2,7 +2,9 @@
 // paths.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include <QDirIterator>
+#include <QProcess>
 #include <QRegularExpression>
+#include <QTemporaryDir>
 
 #include "Expect.h"
 
@@ -98,6 +100,8 @@ class HouseTest : public QObject {
     void stationsAskDesksAndNotTheLink();
     void desksStaySmallAndApart();
     void theJobsJsonLiesInOnePlace();
+    void eachSentenceOfTheCoreHasAnIdOfItsOwnAndAPlaceForEachValue();
+    void theWindowsTextsGoThroughTr();
     void everySourceFileSaysItsPurposeAndItsLicence();
     void documentsNamePathsThatExist();
     void theMainWindowStaysSmall();
@@ -272,6 +276,43 @@ void HouseTest::theJobsJsonLiesInOnePlace() {
     const QStringList found = usesOf("nlohmann|json::", {"/ctl/", "/benchcar/", "/core/job/Keeping.cpp",
                                                          "/core/link/Profile.cpp", "/core/carfolder/Recordings.cpp"});
     QVERIFY2(found.isEmpty(), qPrintable(found.join('\n')));
+}
+
+void HouseTest::eachSentenceOfTheCoreHasAnIdOfItsOwnAndAPlaceForEachValue() {
+    static const QRegularExpression call(
+        "(?<![.>])\\bsay\\(\\s*\"([a-z0-9-]+\\.[a-z0-9-]+)\",\\s*((?:\"(?:[^\"\\\\]|\\\\.)*\"\\s*)+)(,\\s*\\{)?");
+    static const QRegularExpression place("\\{(\\d)\\}");
+    QMap<QString, QString> at;
+    for (const QString& file : sourcesBelow("src/core"))
+        for (auto it = call.globalMatch(qs(readText(file.toStdString()))); it.hasNext();) {
+            const auto match = it.next();
+            const QString id = match.captured(1);
+            QVERIFY2(!at.contains(id), qPrintable(id + " in " + file + " and " + at[id]));
+            at[id] = file;
+            QSet<int> places;
+            for (auto p = place.globalMatch(match.captured(2)); p.hasNext();)
+                places << p.next().captured(1).toInt();
+            for (int i = 0; i < places.size(); ++i)
+                QVERIFY2(places.contains(i), qPrintable(id + " leaves a number out"));
+            QVERIFY2(places.isEmpty() == match.captured(3).isEmpty(), qPrintable(id + ": values and places"));
+        }
+    QVERIFY(at.size() > 50);
+}
+
+void HouseTest::theWindowsTextsGoThroughTr() {
+    QCOMPARE(QProcess::execute("python3", {kSource + "/scripts/mark-texts"}), 0);
+    // The check can fail: what is shown is found, what is a name is not.
+    QTemporaryDir folder;
+    QDir(folder.path()).mkpath("src/app");
+    const QString file = folder.filePath("src/app/Bare.cpp");
+    const auto holds = [&](const QByteArray& line) {
+        QFile out(file);
+        return out.open(QFile::WriteOnly) && out.write(line) == line.size();
+    };
+    QVERIFY(holds("void f() { button->setText(on ? \"Stop\" : tr(\"Go\")); }\n"));
+    QCOMPARE(QProcess::execute("python3", {kSource + "/scripts/mark-texts", file}), 1);
+    QVERIFY(holds("void f() { button->setObjectName(\"stop\"); button->setText(tr(\"Go\")); }\n"));
+    QCOMPARE(QProcess::execute("python3", {kSource + "/scripts/mark-texts", file}), 0);
 }
 
 void HouseTest::everySourceFileSaysItsPurposeAndItsLicence() {

@@ -52,7 +52,7 @@ void ControllerDesk::read(job::ReadScope scope) {
                 if (!outcome) return link_.failed(outcome.error());
                 emit ledgerMoved();
                 emit wasRead(outcome->round.id);
-                messages_.say(QString("%1 %2 KiB in %3 s, %4 times the theoretical least.")
+                messages_.say(tr("%1 %2 KiB in %3 s, %4 times the theoretical least.")
                                   .arg(QString::fromStdString(outcome->sentence))
                                   .arg(outcome->report.bytes / 1024)
                                   .arg(static_cast<double>(outcome->report.elapsed_us) * 1e-6, 0, 'f', 1)

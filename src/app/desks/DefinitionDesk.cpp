@@ -12,11 +12,11 @@ DefinitionDesk::DefinitionDesk(const CarInHand& car, Background& background, Mes
     : car_(car), background_(background), messages_(messages) {}
 
 void DefinitionDesk::change(std::string text, std::function<void()> then) {
-    if (!car_.kit || !car_.folder) return messages_.say("No car with a known controller is open.", true);
+    if (!car_.kit || !car_.folder) return messages_.say(tr("No car with a known controller is open."), true);
     if (!car_.heldBy().isEmpty())
-        return messages_.say("The calibration is being flashed; edit the definition after it.", true);
+        return messages_.say(tr("The calibration is being flashed; edit the definition after it."), true);
     if (auto may = car_.mayWrite(); !may) return messages_.failed(may.error());
-    if (keeping_) return messages_.say("The change before is still being kept.", true);
+    if (keeping_) return messages_.say(tr("The change before is still being kept."), true);
     keeping_ = true;
     using Kept = Result<std::shared_ptr<const job::Kit>>;
     background_.each(

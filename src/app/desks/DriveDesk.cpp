@@ -163,10 +163,10 @@ void DriveDesk::ended(const Result<job::DriveOutcome>& outcome) {
     if (outcome) emit recorded(outcome->entry.round.value_or(-1));
     if (!outcome) return messages_.failed(outcome.error());
     if (outcome->problem) return link_.failed(*outcome->problem);
-    messages_.say(QString("Recorded %1 s in %2 rows, %3.")
+    messages_.say(tr("Recorded %1 s in %2 rows, %3.")
                       .arg(outcome->entry.duration_s, 0, 'f', 0)
                       .arg(outcome->entry.samples)
-                      .arg(outcome->entry.gaps ? QString("%1 gaps").arg(outcome->entry.gaps) : QString("no gaps")));
+                      .arg(outcome->entry.gaps ? QString("%1 gaps").arg(outcome->entry.gaps) : tr("no gaps")));
 }
 
 double DriveDesk::value(const std::string& channel) const {

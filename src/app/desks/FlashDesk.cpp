@@ -51,7 +51,7 @@ bool FlashDesk::flashing() const {
 
 QString FlashDesk::heldBy() const {
     if (!flashing()) return {};
-    return QString("Round %1 is being written into the car. Let that come to its end, or stop it, first.").arg(number_);
+    return tr("Round %1 is being written into the car. Let that come to its end, or stop it, first.").arg(number_);
 }
 
 void FlashDesk::plan(const QObject* asker, const std::optional<link::Identity>& identity,
@@ -85,8 +85,8 @@ void FlashDesk::flash(const job::FlashOptions& options) {
                       if (!report) return link_.failed(report.error());
                       report_ = *report;
                       if (identity) link_.heard(*identity, "It answers.");
-                      messages_.say(QString("Round %1 is in the car: %2 %3 written and read back in %4 s, %5 times the "
-                                            "theoretical least.")
+                      messages_.say(tr("Round %1 is in the car: %2 %3 written and read back in %4 s, %5 times the "
+                                       "theoretical least.")
                                         .arg(number_)
                                         .arg(report->sectors)
                                         .arg(report->sectors == 1 ? "sector" : "sectors")

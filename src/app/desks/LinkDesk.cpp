@@ -59,7 +59,7 @@ void LinkDesk::saveTraffic(const storage::Path& path) {
         },
         [this, path](Done done) {
             if (!done) return messages_.failed(done.error());
-            messages_.say("The traffic is in " + QString::fromStdString(path.string()) + ".");
+            messages_.say(tr("The traffic is in ") + QString::fromStdString(path.string()) + ".");
         });
 }
 
@@ -121,7 +121,7 @@ void LinkDesk::linkFound(Result<job::Found> who, std::unique_ptr<job::ObdCar> ob
     emit connectedTo(choice);
     if (!who) {
         why_.clear();
-        text_ = QString("%1 %2 to OBD requests; no profile knows its controller.")
+        text_ = tr("%1 %2 to OBD requests; no profile knows its controller.")
                     .arg(obdCar_->controllers.size())
                     .arg(obdCar_->controllers.size() == 1 ? "controller answers" : "controllers answer");
         emit changed();

@@ -8,24 +8,24 @@ namespace brusk::app {
 
 QString taskTitle(Task task) {
     static constexpr const char* titles[] = {"",
-                                             "Connecting",
-                                             "Asking the controller",
-                                             "Reading",
-                                             "Flashing",
-                                             "Comparing with the ledger",
-                                             "Reading trouble codes",
-                                             "Asking the car",
-                                             "Driving"};
-    return titles[static_cast<int>(task)];
+                                             QT_TR_NOOP("Connecting"),
+                                             QT_TR_NOOP("Asking the controller"),
+                                             QT_TR_NOOP("Reading"),
+                                             QT_TR_NOOP("Flashing"),
+                                             QT_TR_NOOP("Comparing with the ledger"),
+                                             QT_TR_NOOP("Reading trouble codes"),
+                                             QT_TR_NOOP("Asking the car"),
+                                             QT_TR_NOOP("Driving")};
+    return QObject::tr(titles[static_cast<int>(task)]);
 }
 
 QString progressText(const link::Progress& p) {
     QString step = QString::fromStdString(p.step);
     if (p.waitsForPerson) return step;
-    QString out = QString("%1  %2 of %3 KiB").arg(step).arg(p.done / 1024).arg(p.total / 1024);
+    QString out = QObject::tr("%1  %2 of %3 KiB").arg(step).arg(p.done / 1024).arg(p.total / 1024);
     if (const auto left = p.secondsLeft())
-        out += QString(", %1 KiB/s, %2 s left").arg(p.rate() / 1024, 0, 'f', 1).arg(*left, 0, 'f', 0);
-    if (p.retries) out += QString(", %1 %2").arg(p.retries).arg(p.retries == 1 ? "retry" : "retries");
+        out += QObject::tr(", %1 KiB/s, %2 s left").arg(p.rate() / 1024, 0, 'f', 1).arg(*left, 0, 'f', 0);
+    if (p.retries) out += (p.retries == 1 ? QObject::tr(", %1 retry") : QObject::tr(", %1 retries")).arg(p.retries);
     return out;
 }
 

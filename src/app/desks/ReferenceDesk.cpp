@@ -35,7 +35,7 @@ std::vector<ReferenceDesk::Choice> ReferenceDesk::choices() const {
     const auto* round = car_.round(places_.round());
     if (!round) return out;
     const auto* parent = round->parent ? car_.round(*round->parent) : nullptr;
-    if (parent && parent->number > 0) out.push_back({"parent", QString("round %1, before").arg(parent->number)});
+    if (parent && parent->number > 0) out.push_back({"parent", tr("round %1, before").arg(parent->number)});
     for (const auto& other : car_.rounds)
         if (other.number == 0 && other.id != round->id)
             out.push_back({parent && parent->number == 0 ? "parent" : "original", "original"});

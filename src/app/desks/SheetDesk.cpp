@@ -82,7 +82,7 @@ void SheetDesk::loadParts() {
 void SheetDesk::keepPart(const proposals::Part& part) {
     if (auto done = job::keepPart(files_, ownParts_, part); !done) return messages_.failed(done.error());
     loadParts();
-    messages_.say(QString("%1 is a part of your own now, for every car.").arg(QString::fromStdString(part.name)));
+    messages_.say(tr("%1 is a part of your own now, for every car.").arg(QString::fromStdString(part.name)));
 }
 
 void SheetDesk::forgetPart(const proposals::Part& part) {

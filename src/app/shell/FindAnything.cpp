@@ -26,7 +26,7 @@ FindAnything::FindAnything(Desks& desks, QWidget* parent) : QFrame(parent), desk
     auto* column = new QVBoxLayout(this);
     text_ = new QLineEdit;
     text_->setObjectName("anything");
-    text_->setPlaceholderText("Find anything: a parameter, a channel, a round, an action, 14.2 psi");
+    text_->setPlaceholderText(tr("Find anything: a parameter, a channel, a round, an action, 14.2 psi"));
     list_ = new QListWidget;
     list_->setObjectName("anythingList");
     list_->setFocusPolicy(Qt::NoFocus);

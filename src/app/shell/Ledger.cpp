@@ -31,7 +31,7 @@ QString clock(const std::string& utc) {
 
 Ledger::Ledger(Desks& desks, QWidget* parent) : QWidget(parent), desks_(desks) {
     setObjectName("ledger");
-    setAccessibleName("Rounds");
+    setAccessibleName(tr("Rounds"));
     setFocusPolicy(Qt::StrongFocus);
     setFixedWidth(190);
     const auto laysOut = [this](auto* desk, auto signal) {
@@ -73,7 +73,7 @@ void Ledger::layOut() {
         row.top = at;
         row.lane = lanes[round.id];
         row.where = round.state == carfolder::RoundState::Original ? "read " + clock(round.createdAt) + " \u00b7 kept"
-                    : round.flashedAt.empty()                      ? QString("draft, not flashed")
+                    : round.flashedAt.empty()                      ? tr("draft, not flashed")
                                                                    : "flashed " + clock(round.flashedAt);
         if (round.recordings)
             row.where += QString(" \u00b7 %1 %2").arg(round.recordings).arg(round.recordings == 1 ? "drive" : "drives");
@@ -180,7 +180,7 @@ void Ledger::paintRow(QPainter& painter, const Row& row) {
     painter.drawRoundedRect(QRectF(left, y + 3, std::max(4.0, (room - 6) * share), 4), 2, 2);
     painter.setPen(t.faint);
     painter.drawText(QRectF(left, y + 8, room, 16), Qt::AlignLeft | Qt::AlignVCenter,
-                     QString("fuel off by %1 %").arg(*row.round.fuelError_pct, 0, 'f', 1));
+                     tr("fuel off by %1 %").arg(*row.round.fuelError_pct, 0, 'f', 1));
 }
 
 void Ledger::mousePressEvent(QMouseEvent* event) {

@@ -64,7 +64,7 @@ MainWindow::MainWindow(Desks& desks, QWidget* parent) : QMainWindow(parent), des
     auto* close = new QToolButton;
     close->setProperty("flat", true);
     close->setText("\u2715");
-    close->setAccessibleName("Close the message");
+    close->setAccessibleName(tr("Close the message"));
     messageRow->addWidget(message_, 1);
     messageRow->addWidget(close);
     messageBar_->hide();
@@ -103,7 +103,7 @@ MainWindow::MainWindow(Desks& desks, QWidget* parent) : QMainWindow(parent), des
         if (auto* maps = qobject_cast<MapsStation*>(station("Maps"))) maps->open(place.parameter);
     });
     for (int i = 0; i < stations_.size(); ++i) {
-        auto* shortcut = new QShortcut(QKeySequence(QString("Alt+%1").arg(i + 1)), this);
+        auto* shortcut = new QShortcut(QKeySequence(tr("Alt+%1").arg(i + 1)), this);
         connect(shortcut, &QShortcut::activated, this, [this, i] { showStation(stations_[i].first); });
     }
     connect(new QShortcut(QKeySequence("Ctrl+B"), this), &QShortcut::activated, this, &MainWindow::narrowLedger);
@@ -124,7 +124,7 @@ void MainWindow::makeFindAnything() {
     std::vector<FindAnything::Action> actions;
     actions.reserve(64);
     for (int i = 0; i < stations_.size(); ++i)
-        actions.push_back({"Go to " + stations_[i].first, QString("Alt+%1").arg(i + 1),
+        actions.push_back({"Go to " + stations_[i].first, tr("Alt+%1").arg(i + 1),
                            [this, name = stations_[i].first] { showStation(name); }});
     for (QAction* action : this->actions())
         actions.push_back({action->text(), action->shortcut().toString(), [action] { action->trigger(); }});
@@ -164,7 +164,7 @@ QWidget* MainWindow::makeHeader() {
     tabs_->setSpacing(2);
     row->addLayout(tabs_, 1);
     linkDot_ = label("\u25cf", "faint");
-    linkText_ = label("No link", "faint");
+    linkText_ = label(tr("No link"), "faint");
     voltage_ = label({}, "numbers");
     row->addWidget(linkDot_);
     row->addWidget(linkText_);
@@ -174,25 +174,26 @@ QWidget* MainWindow::makeHeader() {
     menuButton->setProperty("flat", true);
     menuButton->setText("\u2630");
     menuButton->setObjectName("menu");
-    menuButton->setAccessibleName("Menu");
-    menuButton->setToolTip("Car folder, theme");
+    menuButton->setAccessibleName(tr("Menu"));
+    menuButton->setToolTip(tr("Car folder, theme"));
     menuButton->setPopupMode(QToolButton::InstantPopup);
     menuButton->setStyleSheet("QToolButton::menu-indicator { image: none; }");
     auto* menu = new QMenu(menuButton);
-    menu->addAction("Open a car folder ...", QKeySequence::Open, this, &MainWindow::openFolder);
-    menu->addAction("Open this folder again", QKeySequence::Refresh, this, [this] {
+    menu->addAction(tr("Open a car folder ..."), QKeySequence::Open, this, &MainWindow::openFolder);
+    menu->addAction(tr("Open this folder again"), QKeySequence::Refresh, this, [this] {
         if (!desks_.car.folder) return;
         if (auto done = desks_.folder.open(desks_.car.folder->path()); !done)
             say(QString::fromStdString(done.error().text()), true);
     });
-    menu->addAction("New car folder ...", QKeySequence::New, this, &MainWindow::newFolder);
-    menu->addAction("Light or dark", QKeySequence("Ctrl+D"), this, [] { Theme::instance().setDark(!tokens().dark); });
-    menu->addAction("Units ...", QKeySequence(), this, [this] {
+    menu->addAction(tr("New car folder ..."), QKeySequence::New, this, &MainWindow::newFolder);
+    menu->addAction(tr("Light or dark"), QKeySequence("Ctrl+D"), this,
+                    [] { Theme::instance().setDark(!tokens().dark); });
+    menu->addAction(tr("Units ..."), QKeySequence(), this, [this] {
         auto* dialog = new UnitsDialog(desks_, this);
         dialog->setAttribute(Qt::WA_DeleteOnClose);
         dialog->show();
     });
-    menu->addAction("Narrow ledger", QKeySequence(), this, &MainWindow::narrowLedger);
+    menu->addAction(tr("Narrow ledger"), QKeySequence(), this, &MainWindow::narrowLedger);
     menuButton->setMenu(menu);
     addActions(menu->actions());
     row->addWidget(menuButton);
@@ -225,7 +226,7 @@ void MainWindow::addStation(const QString& name, Station* station, QHBoxLayout* 
     button->setText(name);
     button->setCheckable(true);
     button->setAutoExclusive(true);
-    button->setToolTip(QString("Alt+%1").arg(stations_.size() + 1));
+    button->setToolTip(tr("Alt+%1").arg(stations_.size() + 1));
     tabs->addWidget(button);
     stack_->addWidget(station);
     stations_.append({name, station});
@@ -254,7 +255,7 @@ void MainWindow::refreshLink() {
     switch (desks_.link.state()) {
         case LinkState::Closed:
             setRole(linkDot_, "faint");
-            linkText_->setText("No link");
+            linkText_->setText(tr("No link"));
             break;
         case LinkState::Connecting:
             setRole(linkDot_, "warm");
@@ -266,7 +267,7 @@ void MainWindow::refreshLink() {
             break;
         case LinkState::Lost:
             setRole(linkDot_, "alarm");
-            linkText_->setText("Link lost");
+            linkText_->setText(tr("Link lost"));
             break;
     }
     const auto* identity = desks_.link.identity();

@@ -18,8 +18,8 @@ NextFoot::NextFoot(QWidget* parent) : QAbstractButton(parent) {
 
 void NextFoot::show(const QString& sentence, const QString& reason) {
     setText(sentence);
-    setToolTip(sentence + ". " + reason + " (Alt+N)");
-    setAccessibleName("Next: " + sentence);
+    setToolTip(sentence + ". " + reason + tr(" (Alt+N)"));
+    setAccessibleName(tr("Next: ") + sentence);
     update();
 }
 

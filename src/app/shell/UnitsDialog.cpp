@@ -34,7 +34,7 @@ UnitsDialog::UnitsDialog(Desks& desks, QWidget* parent) : QDialog(parent), desks
         connect(box, &QComboBox::currentIndexChanged, this, &UnitsDialog::take);
     }
     column->addLayout(form);
-    auto* fuel = label(QString("AFR is of this car's fuel, %1 to one: the ethanol share on the build sheet decides.")
+    auto* fuel = label(tr("AFR is of this car's fuel, %1 to one: the ethanol share on the build sheet decides.")
                            .arg(now.stoichiometric, 0, 'f', 2),
                        "faint");
     fuel->setWordWrap(true);

@@ -17,7 +17,7 @@ RoundPresenter::RoundPresenter(Desks& desks, QObject* parent) : QObject(parent),
 
 QString RoundPresenter::roundText() const {
     const auto* round = desks_.car.round(desks_.places.round());
-    return round ? QString("round %1, %2").arg(round->number).arg(QString::fromStdString(round->title)) : QString();
+    return round ? tr("round %1, %2").arg(round->number).arg(QString::fromStdString(round->title)) : QString();
 }
 
 const units::Preferences& RoundPresenter::units() const {

@@ -20,20 +20,20 @@ PlayBar::PlayBar(const QString& suffix, QWidget* parent) : QWidget(parent) {
     auto* row = new QHBoxLayout(this);
     row->setContentsMargins(8, 0, 8, 0);
     row->setSpacing(8);
-    play_ = new QPushButton("Play");
+    play_ = new QPushButton(tr("Play"));
     play_->setObjectName("play" + suffix);
-    play_->setToolTip("Play or halt the recording (Ctrl+P)");
+    play_->setToolTip(tr("Play or halt the recording (Ctrl+P)"));
     play_->setMinimumWidth(64);
     place_ = new QSlider(Qt::Horizontal);
     place_->setObjectName("playPlace" + suffix);
-    place_->setAccessibleName("Place in the recording");
+    place_->setAccessibleName(tr("Place in the recording"));
     time_ = label({}, "numbers");
     time_->setObjectName("playTime" + suffix);
     title_ = label({}, "faint");
     rate_ = new QComboBox;
     rate_->setObjectName("playRate" + suffix);
-    rate_->setAccessibleName("Seconds of the recording a second");
-    rate_->setToolTip("Seconds of the recording a second");
+    rate_->setAccessibleName(tr("Seconds of the recording a second"));
+    rate_->setToolTip(tr("Seconds of the recording a second"));
     for (const double rate : kRates)
         rate_->addItem(QString("%1 \u00d7").arg(rate), rate);
     row->addWidget(play_);
@@ -48,7 +48,7 @@ PlayBar::PlayBar(const QString& suffix, QWidget* parent) : QWidget(parent) {
 
 void PlayBar::showPlayed(const QString& title, double duration_s, double rate, bool playing) {
     duration_s_ = duration_s;
-    play_->setText(playing ? "Halt" : "Play");
+    play_->setText(playing ? tr("Halt") : tr("Play"));
     title_->setText(title);
     const QSignalBlocker quietPlace(place_), quietRate(rate_);
     place_->setRange(0, static_cast<int>(std::ceil(duration_s * kSteps_per_s)));
@@ -58,7 +58,7 @@ void PlayBar::showPlayed(const QString& title, double duration_s, double rate, b
 void PlayBar::showMoment(double time_s) {
     const QSignalBlocker quiet(place_);
     if (!place_->isSliderDown()) place_->setValue(static_cast<int>(time_s * kSteps_per_s));
-    time_->setText(minutesText(time_s) + " of " + minutesText(duration_s_));
+    time_->setText(minutesText(time_s) + tr(" of ") + minutesText(duration_s_));
 }
 
 }  // namespace brusk::app

@@ -23,8 +23,8 @@ SurfaceView::SurfaceView(QWidget* parent) : QWidget(parent) {
     setFocusPolicy(Qt::StrongFocus);
     setMouseTracking(true);
     setToolTip(
-        "Drag to turn, with the right button to move, wheel to zoom. Drag a point to change it.\n"
-        "Shift and drag chooses points. Keys: arrows turn, Shift+arrows move, + and - zoom, 0 resets.");
+        tr("Drag to turn, with the right button to move, wheel to zoom. Drag a point to change it.\n"
+           "Shift and drag chooses points. Keys: arrows turn, Shift+arrows move, + and - zoom, 0 resets."));
     resetView();
     connect(&Theme::instance(), &Theme::changed, this, &SurfaceView::changed);
 }

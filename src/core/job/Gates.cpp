@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "core/base/Say.h"
 #include "core/base/Text.h"
 #include "core/calibration/Compare.h"
 #include "core/evidence/MapSamples.h"
@@ -30,12 +31,14 @@ Gate blocks(std::string name, std::string sentence, Remedy remedy) {
 /// A mismatch blocks unless somebody typed the serial number of the controller on the link.
 Gate mismatch(const GateInput& in, std::string name, const std::string& sentence) {
     const std::string& serial = in.identity->at("serial");
-    Gate gate = blocks(std::move(name), sentence + " To flash all the same, type the controller's serial number.",
-                       Remedy::TypeSerial);
+    Gate gate =
+        blocks(std::move(name),
+               say("gate.to-override", "{0} To flash all the same, type the controller's serial number.", {sentence}),
+               Remedy::TypeSerial);
     if (serial.empty() || in.typedSerial != serial) return gate;
     gate.verdict = Verdict::Warns;
     gate.overridden = true;
-    gate.sentence = sentence + " Overridden by typing " + serial + ".";
+    gate.sentence = say("gate.overridden", "{0} Overridden by typing {1}.", {sentence, serial});
     return gate;
 }
 
@@ -43,11 +46,13 @@ Gate rightCar(const GateInput& in, const link::Identity& kept) {
     const std::string& now = in.identity->at("vin");
     // A controller without a program may not tell it; that must not keep it from being mended.
     if (now.empty() && in.identity->bootMode())
-        return {"Right car", Verdict::Warns,
-                "The VIN is not told in boot mode. This folder is for " + kept.at("vin") + "."};
-    if (kept.at("vin") == now) return passed("Right car", "VIN " + now + " is this folder's.");
+        return {
+            "Right car", Verdict::Warns,
+            say("gate.vin-not-told", "The VIN is not told in boot mode. This folder is for {0}.", {kept.at("vin")})};
+    if (kept.at("vin") == now) return passed("Right car", say("gate.vin-agrees", "VIN {0} is this folder's.", {now}));
     return blocks("Right car",
-                  "This folder is for " + kept.at("vin") + "; the car on the link is " + now + ". Open its own folder.",
+                  say("gate.other-car", "This folder is for {0}; the car on the link is {1}. Open its own folder.",
+                      {kept.at("vin"), now}),
                   Remedy::None);
 }
 
@@ -56,27 +61,34 @@ Gate rightController(const GateInput& in, const link::Identity& kept) {
     const auto& fits = in.kit.profile.hardware;
     if (std::find(fits.begin(), fits.end(), now.at("hardware")) == fits.end())
         return mismatch(in, "Right controller",
-                        "The controller is hardware \"" + now.at("hardware") + "\"; the profile " +
-                            in.kit.profile.name + " is not for it.");
+                        say("gate.other-hardware", "The controller is hardware \"{0}\"; the profile {1} is not for it.",
+                            {now.at("hardware"), in.kit.profile.name}));
     if (now.at("serial").empty() && now.bootMode())
-        return {"Right controller", Verdict::Warns,
-                "The serial number is not told in boot mode. This folder's controller is " + kept.at("serial") + "."};
+        return {
+            "Right controller", Verdict::Warns,
+            say("gate.serial-not-told", "The serial number is not told in boot mode. This folder's controller is {0}.",
+                {kept.at("serial")})};
     if (kept.at("serial") != now.at("serial"))
-        return mismatch(in, "Right controller",
-                        "This folder's controller has serial " + kept.at("serial") + "; the one on the link has " +
-                            now.at("serial") + ".");
-    return passed("Right controller", now.at("hardware") + ", serial " + now.at("serial") + ".");
+        return mismatch(
+            in, "Right controller",
+            say("gate.other-controller", "This folder's controller has serial {0}; the one on the link has {1}.",
+                {kept.at("serial"), now.at("serial")}));
+    return passed("Right controller",
+                  say("gate.controller-agrees", "{0}, serial {1}.", {now.at("hardware"), now.at("serial")}));
 }
 
 Gate rightSoftware(const GateInput& in) {
     const std::string& seen = in.identity->at("software");
     const std::string& wanted = in.kit.profile.definitionSoftware;
     if (seen.empty())
-        return passed("Right software",
-                      "The controller waits in boot mode: its program or calibration is not whole. A flash mends "
-                      "that.");
-    if (seen == wanted) return passed("Right software", seen + ", what the definition is for.");
-    return mismatch(in, "Right software", "The controller runs " + seen + ", the definition is for " + wanted + ".");
+        return passed(
+            "Right software",
+            say("gate.boot-mode",
+                "The controller waits in boot mode: its program or calibration is not whole. A flash mends that."));
+    if (seen == wanted)
+        return passed("Right software", say("gate.software-agrees", "{0}, what the definition is for.", {seen}));
+    return mismatch(in, "Right software",
+                    say("gate.other-software", "The controller runs {0}, the definition is for {1}.", {seen, wanted}));
 }
 
 Gate rights(const GateInput& in) {
@@ -108,8 +120,10 @@ Gate checksums(const GateInput& in) {
         return blocks("Checksums", done.error().message, Remedy::NewRound);
     if (in.unmendable) return blocks("Checksums", in.unmendable->message, Remedy::NewRound);
     const std::string count = std::to_string(in.kit.profile.checksums.size());
-    if (in.mended == 0) return passed("Checksums", count + " areas agree with their checksums.");
-    return passed("Checksums", std::to_string(in.mended) + " of " + count + " checksums are mended before the flash.");
+    if (in.mended == 0)
+        return passed("Checksums", say("gate.checksums-agree", "{0} areas agree with their checksums.", {count}));
+    return passed("Checksums", say("gate.checksums-mended", "{0} of {1} checksums are mended before the flash.",
+                                   {std::to_string(in.mended), count}));
 }
 
 Gate battery(const GateInput& in) {
@@ -117,59 +131,67 @@ Gate battery(const GateInput& in) {
     const double volts = in.identity->voltage;
     const std::string seen = formatNumber(volts, 1) + " V";
     if (volts < profile.leastVoltage)
-        return blocks(
-            "Battery",
-            seen + "; at least " + formatNumber(profile.leastVoltage, 1) + " V are needed. Connect a charger.",
-            Remedy::AskAgain);
+        return blocks("Battery",
+                      say("gate.battery-low", "{0}; at least {1} V are needed. Connect a charger.",
+                          {seen, formatNumber(profile.leastVoltage, 1)}),
+                      Remedy::AskAgain);
     if (volts > profile.mostVoltage)
         return blocks("Battery",
-                      seen + "; at most " + formatNumber(profile.mostVoltage, 1) +
-                          " V are good for the controller. Use a supply that is held to less.",
+                      say("gate.battery-high",
+                          "{0}; at most {1} V are good for the controller. Use a supply that is held to less.",
+                          {seen, formatNumber(profile.mostVoltage, 1)}),
                       Remedy::AskAgain);
-    return passed("Battery", seen + ", enough.");
+    return passed("Battery", say("gate.battery-enough", "{0}, enough.", {seen}));
 }
 
 Gate engineOff(const GateInput& in) {
     const double speed = in.identity->engineSpeed_rpm;
-    if (speed < kStanding_rpm) return passed("Engine off", "The engine stands still.");
-    return blocks("Engine off", "The engine turns at " + formatNumber(speed, 0) + " rpm. Switch it off, ignition on.",
-                  Remedy::AskAgain);
+    if (speed < kStanding_rpm) return passed("Engine off", say("gate.engine-off", "The engine stands still."));
+    return blocks(
+        "Engine off",
+        say("gate.engine-turns", "The engine turns at {0} rpm. Switch it off, ignition on.", {formatNumber(speed, 0)}),
+        Remedy::AskAgain);
 }
 
 Gate limits(const calibration::Calibration& before, const calibration::Calibration& now) {
     const auto loose = loosenedLimits(before, now);
-    if (loose.empty()) return passed("Limits", "No limit lets more through than what is in the car.");
+    if (loose.empty())
+        return passed("Limits", say("gate.limits-kept", "No limit lets more through than what is in the car."));
     const auto number = [](double v) { return formatNumber(v, std::abs(v) < 100 ? 1 : 0); };
     const LoosenedLimit& first = loose.front();
-    std::string sentence = first.parameter->title() + " goes from " + number(first.before) + " to " +
-                           number(first.now) + (first.unit.empty() ? "" : " " + first.unit);
-    if (loose.size() > 1)
-        sentence += ", and " + std::to_string(loose.size() - 1) + (loose.size() == 2 ? " other" : " others");
-    return {"Limits", Verdict::Warns, sentence + ". Is the engine up to it?", Remedy::ShowParameter,
-            first.parameter->name};
+    const std::string unit = first.unit.empty() ? "" : " " + first.unit;
+    const std::string others = loose.size() == 1 ? ""
+                               : loose.size() == 2
+                                   ? say("gate.limits-one-more", ", and 1 other")
+                                   : say("gate.limits-more", ", and {0} others", {std::to_string(loose.size() - 1)});
+    const std::string sentence = say("gate.limits-loosened", "{0} goes from {1} to {2}{3}{4}. Is the engine up to it?",
+                                     {first.parameter->title(), number(first.before), number(first.now), unit, others});
+    return {"Limits", Verdict::Warns, sentence, Remedy::ShowParameter, first.parameter->name};
 }
 
 Gate evidence(const GateInput& in, const calibration::Calibration& before, const calibration::Calibration& now) {
     const char* name = "Evidence";
     const auto unseen = unseenChanges(in.kit, in.folder, in.round, before, now);
     if (!unseen) return {name, Verdict::Warns, unseen.error().message};
-    if (unseen->empty()) return passed(name, "No changed cell under full load lacks samples.");
+    if (unseen->empty())
+        return passed(name, say("gate.evidence-enough", "No changed cell under full load lacks samples."));
     int cells = 0;
     for (const UnseenChange& change : *unseen)
         cells += change.cells;
     const UnseenChange& first = unseen->front();
     return {name, Verdict::Warns,
-            std::to_string(cells) + (cells == 1 ? " cell" : " cells") +
-                " under full load changed that no drive has "
-                "visited, most in " +
-                first.parameter->title() + ". Drive up to them in steps.",
+            say("gate.evidence-unseen",
+                "{0} {1} under full load changed that no drive has visited, most in {2}. Drive up to them in steps.",
+                {std::to_string(cells), cells == 1 ? "cell" : "cells", first.parameter->title()}),
             Remedy::ShowParameter, first.parameter->name};
 }
 
 Gate originalKept(const GateInput& in) {
     const auto original = in.folder.rounds().original();
-    if (original && *original) return passed("Original kept", "Round 0 and original.hex are in the folder.");
-    return blocks("Original kept", "Read the controller first, so that you can always go back.", Remedy::Read);
+    if (original && *original)
+        return passed("Original kept", say("gate.original-kept", "Round 0 and original.hex are in the folder."));
+    return blocks("Original kept",
+                  say("gate.no-original", "Read the controller first, so that you can always go back."), Remedy::Read);
 }
 
 }  // namespace

@@ -3,6 +3,8 @@
 #include "core/job/NextStep.h"
 
 #include <algorithm>
+
+#include "core/base/Say.h"
 #include "core/job/Keeping.h"
 
 namespace brusk::job {
@@ -15,14 +17,15 @@ const carfolder::Round* byId(const Situation& s, std::optional<int64_t> id) {
 }
 
 std::string named(const carfolder::Round& round) {
-    return "round " + std::to_string(round.number);
+    return say("next.round", "round {0}", {std::to_string(round.number)});
 }
 
 /// A step that needs the car: without a link that comes first.
 NextStep overTheLink(const Situation& s, NextStep step) {
     if (s.connected) return step;
     const std::string what = step.sentence;
-    return {Step::Connect, "Car", "Connect to the car", "To go on: " + what + ".", step.round};
+    return {Step::Connect, "Car", say("next.connect", "Connect to the car"),
+            say("next.to-go-on", "To go on: {0}.", {what}), step.round};
 }
 
 }  // namespace
@@ -61,31 +64,43 @@ Result<Situation> situationOf(const carfolder::CarFolder& folder, const Kit* kit
 
 NextStep nextStep(const Situation& s) {
     if (!s.folderIsOpen)
-        return {Step::OpenFolder, "", "Open a car folder", "Everything about one car lies in its folder.", {}};
+        return {Step::OpenFolder,
+                "",
+                say("next.open-folder", "Open a car folder"),
+                say("next.open-folder-why", "Everything about one car lies in its folder."),
+                {}};
     if (s.rounds.empty())
-        return overTheLink(
-            s, {Step::Read, "Car", "Read the controller", "The original is kept before anything is changed.", {}});
+        return overTheLink(s, {Step::Read,
+                               "Car",
+                               say("next.read", "Read the controller"),
+                               say("next.read-why", "The original is kept before anything is changed."),
+                               {}});
     if (s.contents.unfinished)
         if (const auto* round = byId(s, s.contents.unfinished->round))
-            return overTheLink(s, {Step::FinishFlash, "Flash", "Finish flashing " + named(*round),
-                                   "Its flash did not come to its end; until then the car may not run.", round->id});
+            return overTheLink(
+                s, {Step::FinishFlash, "Flash", say("next.finish-flash", "Finish flashing {0}", {named(*round)}),
+                    say("next.finish-flash-why", "Its flash did not come to its end; until then the car may not run."),
+                    round->id});
     const auto& newest = s.rounds.front();
     if (s.rounds.size() == 1 && s.sheetIsEmpty)
-        return {Step::FillSheet, "Car", "Say what is fitted",
-                "The build sheet is empty; the base is made for the parts it names.", newest.id};
-    if (s.rounds.size() == 1)
-        return {Step::MakeBase, "Base", "Make the base", "A calibration for the parts fitted, before the first drive.",
+        return {Step::FillSheet, "Car", say("next.fill-sheet", "Say what is fitted"),
+                say("next.fill-sheet-why", "The build sheet is empty; the base is made for the parts it names."),
                 newest.id};
+    if (s.rounds.size() == 1)
+        return {Step::MakeBase, "Base", say("next.make-base", "Make the base"),
+                say("next.make-base-why", "A calibration for the parts fitted, before the first drive."), newest.id};
     if (s.contents.round != newest.id)
         return overTheLink(
-            s,
-            {Step::Flash, "Flash", "Flash " + named(newest),
-             newest.title.empty() ? "It is not in the car yet." : newest.title + " is not in the car yet.", newest.id});
+            s, {Step::Flash, "Flash", say("next.flash", "Flash {0}", {named(newest)}),
+                newest.title.empty() ? say("next.flash-why", "It is not in the car yet.")
+                                     : say("next.flash-why-named", "{0} is not in the car yet.", {newest.title}),
+                newest.id});
     if (newest.recordings == 0)
-        return overTheLink(s, {Step::Drive, "Drive", "Drive on " + named(newest),
-                               "It is in the car and nobody drove on it yet.", newest.id});
-    return {Step::Correct, "Correct", "Look at the drives",
-            "What the drives on " + named(newest) + " say may be worth another round.", newest.id};
+        return overTheLink(s, {Step::Drive, "Drive", say("next.drive", "Drive on {0}", {named(newest)}),
+                               say("next.drive-why", "It is in the car and nobody drove on it yet."), newest.id});
+    return {Step::Correct, "Correct", say("next.correct", "Look at the drives"),
+            say("next.correct-why", "What the drives on {0} say may be worth another round.", {named(newest)}),
+            newest.id};
 }
 
 }  // namespace brusk::job

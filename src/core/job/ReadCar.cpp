@@ -2,6 +2,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/job/ReadCar.h"
 
+#include "core/base/Say.h"
 #include "core/calibration/Calibration.h"
 #include "core/job/Keeping.h"
 
@@ -105,7 +106,7 @@ Result<ReadOutcome> readCar(link::Uds& uds, const Kit& kit, const link::Identity
         if (!round) return tl::unexpected(round.error());
         out.round = *round;
         out.isOriginal = true;
-        out.sentence = "The original is kept: round 0, and original.hex in the folder.";
+        out.sentence = say("read.original", "The original is kept: round 0, and original.hex in the folder.");
     }
     if (auto done = folder.memory().holds(*read, sectors); !done) return tl::unexpected(done.error());
     // The pieces have their place now. Not being able to tidy up costs room, nothing else.
@@ -118,9 +119,11 @@ Result<ReadOutcome> readCar(link::Uds& uds, const Kit& kit, const link::Identity
         auto round = folder.rounds().byId(*contents->round);
         if (!round) return tl::unexpected(round.error());
         out.round = *round;
-        out.sentence = "The car holds round " + std::to_string(round->number) +
-                       (*contents->round == before.round ? ", as the ledger says."
-                                                         : "; the ledger had expected another and is put right.");
+        out.sentence =
+            *contents->round == before.round
+                ? say("read.as-said", "The car holds round {0}, as the ledger says.", {std::to_string(round->number)})
+                : say("read.other-round", "The car holds round {0}; the ledger had expected another and is put right.",
+                      {std::to_string(round->number)});
         return out;
     }
     if (contents->unfinished) {
@@ -128,9 +131,11 @@ Result<ReadOutcome> readCar(link::Uds& uds, const Kit& kit, const link::Identity
         auto half = folder.rounds().byId(contents->unfinished->round);
         if (!half) return tl::unexpected(half.error());
         out.round = *half;
-        out.sentence = "The flash of round " + std::to_string(half->number) + " did not come to its end; " +
-                       std::to_string(contents->sectorsOfUnfinished) + " of " + std::to_string(contents->sectors) +
-                       " sectors hold its bytes. Flash again to finish it.";
+        out.sentence = say("read.half",
+                           "The flash of round {0} did not come to its end; {1} of {2} sectors hold its bytes. Flash "
+                           "again to finish it.",
+                           {std::to_string(half->number), std::to_string(contents->sectorsOfUnfinished),
+                            std::to_string(contents->sectors)});
         return out;
     }
     auto round = folder.rounds().add(before.round, *read, "Found in the car", "Bytes that no round of this ledger had");
@@ -139,8 +144,8 @@ Result<ReadOutcome> readCar(link::Uds& uds, const Kit& kit, const link::Identity
         return tl::unexpected(done.error());
     out.round = *round;
     out.unknown = true;
-    out.sentence =
-        "The car holds bytes that no round had; they are kept as round " + std::to_string(round->number) + ".";
+    out.sentence = say("read.unknown", "The car holds bytes that no round had; they are kept as round {0}.",
+                       {std::to_string(round->number)});
     return out;
 }
 

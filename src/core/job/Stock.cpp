@@ -4,6 +4,7 @@
 
 #include <algorithm>
 
+#include "core/base/Say.h"
 #include "core/base/Text.h"
 
 namespace brusk::job {
@@ -70,13 +71,14 @@ Result<Stock> takeStock(link::Uds& uds, const Kit& kit, carfolder::CarFolder& fo
     // The controller is left as it was found; it would fall back by itself.
     (void)uds.startSession(0x01);
     if (out.changed)
-        out.sentence = std::to_string(out.changed) + (out.changed == 1 ? " sector holds" : " sectors hold") +
-                       " something else than the ledger said.";
+        out.sentence = say("stock.changed", "{0} {1} something else than the ledger said.",
+                           {std::to_string(out.changed), out.changed == 1 ? "sector holds" : "sectors hold"});
     else if (out.settled)
-        out.sentence = std::to_string(out.settled) + (out.settled == 1 ? " sector was" : " sectors were") +
-                       " looked at and " + (out.settled == 1 ? "is" : "are") + " known again.";
+        out.sentence = out.settled == 1 ? say("stock.settled-one", "1 sector was looked at and is known again.")
+                                        : say("stock.settled", "{0} sectors were looked at and are known again.",
+                                              {std::to_string(out.settled)});
     else
-        out.sentence = "The car holds what the ledger says.";
+        out.sentence = say("stock.as-said", "The car holds what the ledger says.");
     return out;
 }
 

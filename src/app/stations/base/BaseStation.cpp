@@ -160,10 +160,10 @@ void BaseStation::fill() {
     // The keyboard stays where it was.
     const QString focused = focusWidget() ? focusWidget()->objectName() : QString();
     const int scrolled = scroll_->verticalScrollBar()->value();
-    subtitle()->setText(desks_.round.selected() ? QString("built on round %1, %2")
-                                                      .arg(desks_.round.selected()->number)
-                                                      .arg(qs(desks_.round.selected()->title))
-                                                : "");
+    subtitle()->setText(
+        desks_.round.selected()
+            ? tr("built on round %1, %2").arg(desks_.round.selected()->number).arg(qs(desks_.round.selected()->title))
+            : "");
     fitted_->show(desks_.sheet.sheet(), work());
     drives_->show(work(), stage_);
     if (askingParts_) return refreshButton();
@@ -184,8 +184,8 @@ void BaseStation::fill() {
 void BaseStation::fillCards() {
     if (!work_) {
         cards_->addWidget(problem_.empty()
-                              ? wrapped("There is nothing to build on yet. Connect and read the controller on "
-                                        "the Car station.",
+                              ? wrapped(tr("There is nothing to build on yet. Connect and read the controller on "
+                                           "the Car station."),
                                         "faint")
                               : wrapped(qs(problem_), "alarm"));
         return;
@@ -194,12 +194,13 @@ void BaseStation::fillCards() {
         cards_->addWidget(wrapped(qs(conflict), "warm"));
     if (!work_->onOriginal)
         cards_->addWidget(
-            wrapped("This round is built on the base; here are the limits of the drives that come next. "
-                    "Select the original to change the base itself.",
+            wrapped(tr("This round is built on the base; here are the limits of the drives that come next. "
+                       "Select the original to change the base itself."),
                     "faint"));
     if (work_->onOriginal) cards_->addWidget(donorHead());
     if (donorMissing())
-        cards_->addWidget(wrapped("The donor " + qs(donor_) + " is not there; choose another, or none.", "warm"));
+        cards_->addWidget(
+            wrapped(tr("The donor ") + qs(donor_) + tr(" is not there; choose another, or none."), "warm"));
     std::string cause = kDonorCause;
     for (const auto& p : work_->plan.proposals) {
         if (p.cause != cause) cards_->addWidget(causeHead(qs(cause = p.cause)));
@@ -209,7 +210,7 @@ void BaseStation::fillCards() {
     }
     if (work_->plan.proposals.empty())
         cards_->addWidget(
-            wrapped("The build sheet names no part that differs. Fill it in on the Car station.", "faint"));
+            wrapped(tr("The build sheet names no part that differs. Fill it in on the Car station."), "faint"));
 }
 
 ProposalCard* BaseStation::cardOf(const proposals::Proposal& p) {
@@ -227,8 +228,8 @@ QWidget* BaseStation::donorHead() {
     row->setContentsMargins(2, 4, 0, 0);
     auto* choice = new QComboBox;
     choice->setObjectName("donor");
-    choice->setAccessibleName("Donor: another car's calibration whose tables are offered");
-    choice->setToolTip("Another car's calibration; groups of its tables that fit better are suggested");
+    choice->setAccessibleName(tr("Donor: another car's calibration whose tables are offered"));
+    choice->setToolTip(tr("Another car's calibration; groups of its tables that fit better are suggested"));
     choice->addItem("no donor");
     for (const auto& one : desks_.reference.donors())
         choice->addItem(qs(one->name), qs(one->name));
@@ -239,13 +240,13 @@ QWidget* BaseStation::donorHead() {
     row->addWidget(choice);
     const auto from = donor();
     if (from) {
-        auto* parts = new QPushButton("Its parts");
+        auto* parts = new QPushButton(tr("Its parts"));
         parts->setObjectName("donorParts");
-        parts->setToolTip("What this donor was built of; what nobody tells is read from its numbers");
+        parts->setToolTip(tr("What this donor was built of; what nobody tells is read from its numbers"));
         connect(parts, &QPushButton::clicked, this, &BaseStation::askDonorParts, Qt::QueuedConnection);
         row->addWidget(parts);
         auto* suggested = new QToolButton;
-        suggested->setText("take what is suggested");
+        suggested->setText(tr("take what is suggested"));
         suggested->setObjectName("takeSuggested");
         suggested->setProperty("link", true);
         suggested->setFocusPolicy(Qt::TabFocus);
@@ -259,10 +260,11 @@ QWidget* BaseStation::donorHead() {
     }
     row->addStretch();
     auto* brief = new QToolButton;
-    brief->setText(brief_ ? "in full" : "in brief");
+    brief->setText(brief_ ? tr("in full") : tr("in brief"));
     brief->setObjectName("brief");
-    brief->setToolTip(brief_ ? "Each proposal with reason, numbers before and after, and what to check (Ctrl+Shift+B)"
-                             : "Each proposal by its formula alone (Ctrl+Shift+B)");
+    brief->setToolTip(brief_
+                          ? tr("Each proposal with reason, numbers before and after, and what to check (Ctrl+Shift+B)")
+                          : tr("Each proposal by its formula alone (Ctrl+Shift+B)"));
     brief->setProperty("link", true);
     brief->setFocusPolicy(Qt::TabFocus);
     connect(brief, &QToolButton::clicked, this, &BaseStation::turnBrief, Qt::QueuedConnection);
@@ -317,8 +319,8 @@ void BaseStation::askDonorParts() {
     auto* inside = narrow();
     auto* column = new QVBoxLayout(inside);
     auto* row = new QHBoxLayout;
-    row->addWidget(label("What " + qs(from->name) + " was built of", "heading"), 1);
-    auto* back = new QPushButton("Back to the proposals");
+    row->addWidget(label(tr("What ") + qs(from->name) + tr(" was built of"), "heading"), 1);
+    auto* back = new QPushButton(tr("Back to the proposals"));
     back->setObjectName("donorPartsDone");
     row->addWidget(back);
     column->addLayout(row);
@@ -402,8 +404,8 @@ void BaseStation::refreshButton() {
     const auto count = work_ ? work_->plan.edits().size() : 0;
     const int next = desks_.car.nextNumber();
     primary()->setText(
-        count ? QString("Make round %1 with %2 %3").arg(next).arg(count).arg(count == 1 ? "proposal" : "proposals")
-              : QString("Make round %1").arg(next));
+        count ? tr("Make round %1 with %2 %3").arg(next).arg(count).arg(count == 1 ? "proposal" : "proposals")
+              : tr("Make round %1").arg(next));
     // What was said yes to of a donor that is gone would be left out in silence.
     primary()->setEnabled(count > 0 && !donorMissing());
 }
@@ -420,7 +422,7 @@ void BaseStation::makeRound() {
     const auto round =
         desks_.round.makeRound(work_->plan.edits(), title, job::reasonOf(work_->plan, desks_.sheet.sheet()));
     if (!round) return desks_.messages.say(qs(round.error().text()), true);
-    desks_.messages.say(QString("Round %1 is made. Flash it next.").arg(round->number));
+    desks_.messages.say(tr("Round %1 is made. Flash it next.").arg(round->number));
 }
 
 }  // namespace brusk::app

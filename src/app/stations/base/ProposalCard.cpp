@@ -107,7 +107,7 @@ void ProposalCard::makeTables(const Proposal& p, const units::Preferences& units
     // What would not serve better takes little room until somebody asks.
     if (p.offered && !p.suggested && !p.accepted && p.changesAnything()) {
         auto* show = new QToolButton;
-        show->setText("show its tables");
+        show->setText(tr("show its tables"));
         show->setObjectName("show_" + qs(p.id));
         show->setProperty("link", true);
         connect(show, &QToolButton::clicked, this, [tables, show] {
@@ -136,14 +136,14 @@ void ProposalCard::makeHead(const Proposal& p) {
         emit decided(told_.id, decision_);
     });
     if (!p.changesAnything())
-        headRow()->addWidget(label("holds already", "faint"));
+        headRow()->addWidget(label(tr("holds already"), "faint"));
     else if (p.offered)
-        headRow()->addWidget(label(p.suggested ? "suggested" : "offered", p.suggested ? "good" : "faint"));
+        headRow()->addWidget(label(p.suggested ? tr("suggested") : tr("offered"), p.suggested ? "good" : "faint"));
     if (p.hasStrength && p.changesAnything()) {
         auto* strength = new QComboBox;
         strength->setObjectName("strength_" + qs(p.id));
-        strength->setAccessibleName("Strength of " + qs(p.title));
-        strength->setToolTip("How much of it is made");
+        strength->setAccessibleName(tr("Strength of ") + qs(p.title));
+        strength->setToolTip(tr("How much of it is made"));
         for (const int percent : {100, 75, 50, 25})
             strength->addItem(QString("%1 %").arg(percent), percent / 100.0);
         strength->setCurrentIndex(std::max(0, strength->findData(p.strength)));
@@ -156,8 +156,8 @@ void ProposalCard::makeHead(const Proposal& p) {
     if (p.number) {
         auto* number = new QLineEdit(inShort(*p.number));
         number->setObjectName("number_" + qs(p.id));
-        number->setAccessibleName("Number of " + qs(p.title));
-        number->setToolTip("Another number than the computed one; emptied, the computed one comes back");
+        number->setAccessibleName(tr("Number of ") + qs(p.title));
+        number->setToolTip(tr("Another number than the computed one; emptied, the computed one comes back"));
         number->setAlignment(Qt::AlignRight);
         number->setFixedWidth(76);
         headRow()->addWidget(number);
@@ -168,7 +168,7 @@ void ProposalCard::makeHead(const Proposal& p) {
             const QString typed = number->text().trimmed();
             const auto value = parseNumber(QString(typed).replace(',', '.').toStdString());
             const bool wrong = !value && !typed.isEmpty();
-            wrong_->setText("\"" + typed + "\" is not a number; what stood there counts.");
+            wrong_->setText("\"" + typed + tr("\" is not a number; what stood there counts."));
             wrong_->setVisible(wrong);
             number->setProperty("wrong", wrong);
             number->style()->unpolish(number);
@@ -192,7 +192,7 @@ QWidget* ProposalCard::changeView(const proposals::Change& change, const units::
     auto* head = new QHBoxLayout;
     auto* name = new QPushButton(qs(after.parameter->title()) + (shown.unit.empty() ? "" : ", " + qs(shown.unit)));
     name->setProperty("link", "quiet");
-    name->setToolTip("Open it on Maps");
+    name->setToolTip(tr("Open it on Maps"));
     connect(name, &QPushButton::clicked, this, [this, n = after.parameter->name] { emit parameterWanted(qs(n)); });
     head->addWidget(name);
     column->addLayout(head);
@@ -269,12 +269,12 @@ QWidget* ProposalCard::changeView(const proposals::Change& change, const units::
     picture->setFixedHeight(after.rows == 1 ? 18 : 64);
     picture->setContents(std::move(c));
     column->addWidget(picture);
-    QString text = QString("%1 cells change by %2 to %3")
+    QString text = tr("%1 cells change by %2 to %3")
                        .arg(changed)
                        .arg(QString::number(least, 'f', decimals), QString::number(most, 'f', decimals));
     for (const auto& [was, is] : {std::pair{&change.before.x, &after.x}, {&change.before.y, &after.y}})
         if (was->values != is->values)
-            text += QString("; the axis reaches %1 now").arg(ShownAxis(*is, units).text(is->values.size() - 1));
+            text += tr("; the axis reaches %1 now").arg(ShownAxis(*is, units).text(is->values.size() - 1));
     column->addWidget(label(text, "faint"));
     return box;
 }

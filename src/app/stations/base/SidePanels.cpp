@@ -65,11 +65,11 @@ FittedPanel::FittedPanel() : TwoLists("Fitted against original", "Waiting") {
     wait_ = new QPushButton;
     wait_->setObjectName("toWaiting");
     wait_->setProperty("link", "faint");
-    wait_->setToolTip("What could not be computed yet, and what it waits for");
+    wait_->setToolTip(tr("What could not be computed yet, and what it waits for"));
     connect(wait_, &QPushButton::clicked, this,
             [this] { scroll_->verticalScrollBar()->setValue(second_->mapTo(scroll_->widget(), QPoint()).y()); });
     headRow()->addWidget(wait_);
-    auto* sheet = new QPushButton("Build sheet");
+    auto* sheet = new QPushButton(tr("Build sheet"));
     sheet->setObjectName("toBuildSheet");
     connect(sheet, &QPushButton::clicked, this, &FittedPanel::sheetWanted);
     body()->addWidget(sheet);
@@ -92,14 +92,14 @@ void FittedPanel::show(const proposals::BuildSheet& sheet, const job::BaseWork* 
             head->setObjectName("lookAt_" + head->text());
             head->setProperty("link", "faint");
             head->setEnabled(proposed);
-            head->setToolTip(proposed ? "To what is proposed for it" : "Nothing is proposed for it");
+            head->setToolTip(proposed ? tr("To what is proposed for it") : tr("Nothing is proposed for it"));
             connect(head, &QPushButton::clicked, this, [this, cause = head->text()] { emit causeWanted(cause); });
             if (upper_->count()) upper_->addSpacing(5);
             upper_->addWidget(head);
         }
         addFact(kind, *value, work ? work->expected[static_cast<size_t>(kind.fact)] : sheet.of(kind.fact, false));
     }
-    if (upper_->count() == 0) upper_->addWidget(wrapped("Nothing is on the build sheet yet.", "faint"));
+    if (upper_->count() == 0) upper_->addWidget(wrapped(tr("Nothing is on the build sheet yet."), "faint"));
     addBesides(sheet);
     if (work) addWaiting(work->plan);
 }
@@ -125,7 +125,7 @@ void FittedPanel::addBesides(const proposals::BuildSheet& sheet) {
         upper_->addWidget(wrapped(text));
     };
     if (!sheet.meterCurve.empty())
-        besides(QString("Another airflow meter, with a curve of %1 points").arg(sheet.meterCurve.size()));
+        besides(tr("Another airflow meter, with a curve of %1 points").arg(sheet.meterCurve.size()));
     if (sheet.wish != proposals::Wish::Power)
         besides("Wanted most of all: " + qs(proposals::kWishes[static_cast<size_t>(sheet.wish)]));
     if (sheet.loadModel != proposals::LoadModel::AsBuilt)
@@ -156,7 +156,7 @@ void FittedPanel::addWaiting(const proposals::BasePlan& plan) {
         lower_->addWidget(wrapped(qs(w->sentence()), w->problem.empty() ? "faint" : "warm"));
         if (w->role.empty()) continue;
         const auto* role = roles::meaningOf(w->role);
-        auto* ask = new QPushButton("Find the " + qs(role ? role->title : w->role));
+        auto* ask = new QPushButton(tr("Find the ") + qs(role ? role->title : w->role));
         ask->setObjectName("ask_" + qs(w->role));
         connect(ask, &QPushButton::clicked, this, [this, id = qs(w->role)] { emit roleWanted(id); });
         lower_->addWidget(ask);
@@ -169,7 +169,7 @@ FirstDrivesPanel::FirstDrivesPanel() : TwoLists("First drives", "Contradictions"
     setFixedWidth(224);
     stages_ = new QComboBox;
     stages_->setObjectName("stage");
-    stages_->setAccessibleName("Stage of the next drives");
+    stages_->setAccessibleName(tr("Stage of the next drives"));
     for (const auto stage : proposals::kStages)
         stages_->addItem(qs(stage));
     connect(stages_, &QComboBox::activated, this,
@@ -185,12 +185,12 @@ void FirstDrivesPanel::show(const job::BaseWork* work, proposals::Stage stage) {
         addStage(one, one.stage == stage);
     second_->show();
     if (work->contradictions.empty())
-        lower_->addWidget(wrapped("None found in the calibration as it would be.", "good"));
+        lower_->addWidget(wrapped(tr("None found in the calibration as it would be."), "good"));
     for (const auto& c : work->contradictions) {
         auto* title = new QPushButton(qs(c.title));
         title->setObjectName("contradiction_" + qs(c.id));
         title->setProperty("link", "quiet");
-        title->setToolTip("Open it on Maps");
+        title->setToolTip(tr("Open it on Maps"));
         connect(title, &QPushButton::clicked, this, [this, n = qs(c.parameter)] { emit parameterWanted(n); });
         lower_->addWidget(title);
         lower_->addWidget(wrapped(qs(c.why), "warm"));
@@ -201,20 +201,19 @@ void FirstDrivesPanel::addStage(const proposals::StagePlan& stage, bool isNow) {
     upper_->addWidget(label(qs(proposals::kStages[static_cast<size_t>(stage.stage)]), isNow ? "headingon" : "heading"));
     upper_->addWidget(wrapped(qs(stage.limits()), "faint"));
     if (!isNow) return;
-    upper_->addWidget(
-        wrapped(QString("%1 to %2 rpm, up to %3 kPa%4")
-                    .arg(stage.fromSpeed_rpm, 0, 'f', 0)
-                    .arg(stage.toSpeed_rpm, 0, 'f', 0)
-                    .arg(stage.toPressure_kPa, 0, 'f', 0)
-                    .arg(stage.coverage_pct > 0 ? QString(", %1 % of its cells").arg(stage.coverage_pct, 0, 'f', 0)
-                                                : QString())));
+    upper_->addWidget(wrapped(
+        tr("%1 to %2 rpm, up to %3 kPa%4")
+            .arg(stage.fromSpeed_rpm, 0, 'f', 0)
+            .arg(stage.toSpeed_rpm, 0, 'f', 0)
+            .arg(stage.toPressure_kPa, 0, 'f', 0)
+            .arg(stage.coverage_pct > 0 ? tr(", %1 % of its cells").arg(stage.coverage_pct, 0, 'f', 0) : QString())));
     QStringList conditions, watch;
     for (const auto& condition : stage.conditions)
         conditions << "\u2013 " + qs(condition);
     for (const auto& w : stage.watch)
         watch << qs(w);
-    upper_->addWidget(wrapped("Before the next:\n" + conditions.join("\n")));
-    upper_->addWidget(wrapped("Watch: " + watch.join(", "), "faint"));
+    upper_->addWidget(wrapped(tr("Before the next:\n") + conditions.join("\n")));
+    upper_->addWidget(wrapped(tr("Watch: ") + watch.join(", "), "faint"));
 }
 
 }  // namespace brusk::app

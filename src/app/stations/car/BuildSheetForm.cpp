@@ -103,13 +103,13 @@ BuildSheetForm::BuildSheetForm(Check check, std::vector<proposals::Fact> only, Q
     makeFacts(grid, row);
     const int beyond = row;
     makeDeadTimes(grid, row);
-    auto* meter = label("Another airflow meter", "heading");
+    auto* meter = label(tr("Another airflow meter"), "heading");
     meter->setContentsMargins(0, 6, 0, 0);
     grid->addWidget(meter, row++, 0, 1, 4);
     meterCurve_ = field("meterCurve", "Another airflow meter's curve: reading and kg/h in pairs");
     meterCurve_->setAlignment(Qt::AlignLeft);
-    meterCurve_->setPlaceholderText("reading, kg/h, reading, kg/h \u2026 as in its table");
-    grid->addWidget(label("Its curve", "faint"), row, 0);
+    meterCurve_->setPlaceholderText(tr("reading, kg/h, reading, kg/h \u2026 as in its table"));
+    grid->addWidget(label(tr("Its curve"), "faint"), row, 0);
     grid->addWidget(meterCurve_, row++, 1, 1, 3);
     meterWhy_ = refusalLine(grid, row, "meter_curve");
     makeBesides(grid, row);
@@ -145,21 +145,21 @@ void BuildSheetForm::makeBesides(QGridLayout* grid, int& row) {
         line(title, box);
         return box;
     };
-    heading("Gearbox, fuel pressure, wideband");
+    heading(tr("Gearbox, fuel pressure, wideband"));
     gears_ = field("gears", "Ratios of the gears, from first on");
     gears_->setAlignment(Qt::AlignLeft);
-    gears_->setPlaceholderText("first, second \u2026 to one");
+    gears_->setPlaceholderText(tr("first, second \u2026 to one"));
     line("Gear ratios", gears_);
     gearsWhy_ = refusalLine(grid, row, "gears");
     regulator_ = choice("regulator", "Fuel pressure held", proposals::kRegulators);
     wideband_ = choice("widebandPlace", "Wideband sits", proposals::kWidebandPlaces);
-    heading("What the owner wants");
+    heading(tr("What the owner wants"));
     wish_ = choice("wish", "Most of all", proposals::kWishes);
     loadModel_ = choice("loadModel", "Air estimate by", proposals::kLoadModels);
     notes_ = new QLineEdit;
     notes_->setObjectName("sheetNotes");
     connect(notes_, &QLineEdit::textChanged, notes_, &QWidget::setToolTip);
-    notes_->setPlaceholderText("gearbox, brakes, what else is fitted");
+    notes_->setPlaceholderText(tr("gearbox, brakes, what else is fitted"));
     line("Besides", notes_);
 }
 
@@ -204,10 +204,10 @@ void BuildSheetForm::makeFacts(QGridLayout* grid, int& row) {
 
 QToolButton* BuildSheetForm::partsButton(const QString& group) {
     auto* button = new QToolButton;
-    button->setText("parts \u2026");
+    button->setText(tr("parts \u2026"));
     button->setObjectName("parts_" + group);
-    button->setAccessibleName("Parts for " + group);
-    button->setToolTip("Put a known part on the sheet, or keep this one for other cars (Alt+Down in a field)");
+    button->setAccessibleName(tr("Parts for ") + group);
+    button->setToolTip(tr("Put a known part on the sheet, or keep this one for other cars (Alt+Down in a field)"));
     button->setProperty("link", true);
     button->setPopupMode(QToolButton::InstantPopup);
     button->setFocusPolicy(Qt::NoFocus);  // Tab goes from number to number
@@ -233,16 +233,16 @@ void BuildSheetForm::fillMenu(QMenu* menu, const std::string& group) {
     const bool compared =
         std::any_of(kinds.begin(), kinds.end(), [&](const auto& kind) { return kind.group == group && kind.compared; });
     if (compared && !here.empty() && only_.empty()) {
-        auto* stock = menu->addMenu("As the stock part");
+        auto* stock = menu->addMenu(tr("As the stock part"));
         for (const auto& part : here)
             named(stock, part, [this](const proposals::Part& p) { putPart(p, false); });
     }
     if (!here.empty()) menu->addSeparator();
-    auto* keep = menu->addAction("Keep what is fitted as a part of your own");
+    auto* keep = menu->addAction(tr("Keep what is fitted as a part of your own"));
     keep->setEnabled(proposals::partOn(taken_, group, "").has_value());
     connect(keep, &QAction::triggered, this, [this, group] { askName(group); });
     if (std::any_of(here.begin(), here.end(), [](const auto& p) { return p.own; })) {
-        auto* forget = menu->addMenu("Forget");
+        auto* forget = menu->addMenu(tr("Forget"));
         for (const auto& part : here)
             if (part.own) named(forget, part, [this](const proposals::Part& p) { emit partForgotten(p); });
     }
@@ -257,21 +257,21 @@ void BuildSheetForm::putPart(const proposals::Part& part, bool isFitted) {
 
 void BuildSheetForm::askName(const std::string& group) {
     keptGroup_ = group;
-    name_->setPlaceholderText("A name for this part (" + qs(group) + "), then Enter; Esc for none");
-    name_->setAccessibleName("Name of the part");
+    name_->setPlaceholderText(tr("A name for this part (") + qs(group) + tr("), then Enter; Esc for none"));
+    name_->setAccessibleName(tr("Name of the part"));
     name_->clear();
     name_->show();
     name_->setFocus();
 }
 
 void BuildSheetForm::makeDeadTimes(QGridLayout* grid, int& row) {
-    auto* heading = label("Dead times of the injectors", "heading");
+    auto* heading = label(tr("Dead times of the injectors"), "heading");
     heading->setContentsMargins(0, 6, 0, 0);
     grid->addWidget(heading, row++, 0, 1, 4);
     for (size_t i = 0; i < kPoints; ++i) {
-        volts_[i] = field(QString("deadVolts%1").arg(i), QString("Battery voltage %1").arg(i + 1));
-        dead_[i] = field(QString("deadTime%1").arg(i), QString("Dead time %1").arg(i + 1));
-        grid->addWidget(label(i ? "" : "volts, \u00b5s", "faint"), row, 0);
+        volts_[i] = field(QString("deadVolts%1").arg(i), tr("Battery voltage %1").arg(i + 1));
+        dead_[i] = field(QString("deadTime%1").arg(i), tr("Dead time %1").arg(i + 1));
+        grid->addWidget(label(i ? "" : tr("volts, \u00b5s"), "faint"), row, 0);
         grid->addWidget(volts_[i], row, 1);
         grid->addWidget(dead_[i], row++, 2);
         for (QLineEdit* edit : {volts_[i], dead_[i]})

@@ -25,7 +25,7 @@ constexpr const char* kSocket = "unix:";
 
 LinkChoice::LinkChoice() {
     setObjectName("linkChoice");
-    setAccessibleName("Link");
+    setAccessibleName(tr("Link"));
     list();
 }
 
@@ -78,8 +78,8 @@ CarStation::CarStation(Desks& desks, QWidget* parent) : Station("Car", parent), 
     columns->addWidget(room, 5);
 
     auto* right = new QVBoxLayout;
-    sheetPanel_ = new Panel("Build sheet");
-    sheetPanel_->headRow()->addWidget(label("the parts fitted; Base computes from them", "faint"));
+    sheetPanel_ = new Panel(tr("Build sheet"));
+    sheetPanel_->headRow()->addWidget(label(tr("the parts fitted; Base computes from them"), "faint"));
     sheet_ = new BuildSheetForm(
         [this](const proposals::BuildSheet& sheet) { return proposals::refusals(sheet, desks_.round.calibration()); });
     auto* scroll = new QScrollArea;
@@ -131,19 +131,19 @@ void CarStation::shown() {
 }
 
 void CarStation::makeLinkPanel(QVBoxLayout* column) {
-    auto* panel = new Panel("Link");
+    auto* panel = new Panel(tr("Link"));
     auto* row = new QHBoxLayout;
     linkChoice_ = new LinkChoice;
     socketPath_ = new QLineEdit;
     socketPath_->setObjectName("socketPath");
     socketPath_->setPlaceholderText("/tmp/brusk-bus");
-    socketPath_->setToolTip("The Unix-domain socket that brusk-benchcar listens on");
+    socketPath_->setToolTip(tr("The Unix-domain socket that brusk-benchcar listens on"));
     row->addWidget(linkChoice_);
     row->addWidget(socketPath_, 1);
-    cable_ = new QPushButton("Pull the cable");
+    cable_ = new QPushButton(tr("Pull the cable"));
     cable_->setObjectName("cable");
-    cable_->setToolTip("Bench car only: what happens when the link goes");
-    disconnect_ = new QPushButton("Disconnect");
+    cable_->setToolTip(tr("Bench car only: what happens when the link goes"));
+    disconnect_ = new QPushButton(tr("Disconnect"));
     disconnect_->setObjectName("disconnect");
     row->addStretch();
     row->addWidget(cable_);
@@ -156,13 +156,13 @@ void CarStation::makeLinkPanel(QVBoxLayout* column) {
     bus_ = label({}, "numbers");
     bus_->setObjectName("busState");
     bus_->setToolTip(
-        "Bitrate, share of the wire in use over the last second, error frames and lost frames since the "
-        "link was opened");
+        tr("Bitrate, share of the wire in use over the last second, error frames and lost frames since the "
+           "link was opened"));
     panel->body()->addWidget(bus_);
     ipLines_ = label({}, "numbers");
     ipLines_->setObjectName("ipLines");
     ipLines_->setTextInteractionFlags(Qt::TextSelectableByMouse | Qt::TextSelectableByKeyboard);
-    ipLines_->setToolTip("What to type in a terminal, as root, to bring the interface up");
+    ipLines_->setToolTip(tr("What to type in a terminal, as root, to bring the interface up"));
     panel->body()->addWidget(ipLines_);
     column->addWidget(panel);
     connect(linkChoice_, &QComboBox::currentIndexChanged, this, &CarStation::refresh);
@@ -172,18 +172,19 @@ void CarStation::makeLinkPanel(QVBoxLayout* column) {
 }
 
 void CarStation::makeIdentityPanel(QVBoxLayout* column) {
-    auto* panel = new Panel("Controller");
+    auto* panel = new Panel(tr("Controller"));
     controllerPanel_ = panel;
-    readAgain_ = new QPushButton("Read again");
+    readAgain_ = new QPushButton(tr("Read again"));
     readAgain_->setObjectName("readAgain");
-    readAgain_->setToolTip("The whole memory once more, held against the ledger");
-    calibrationOnly_ = new QPushButton("Read calibration");
+    readAgain_->setToolTip(tr("The whole memory once more, held against the ledger"));
+    calibrationOnly_ = new QPushButton(tr("Read calibration"));
     calibrationOnly_->setObjectName("readCalibration");
-    calibrationOnly_->setToolTip("A quarter of the memory: what a tuner changes. The rest stays as the ledger has it.");
-    compare_ = new QPushButton("Compare");
+    calibrationOnly_->setToolTip(
+        tr("A quarter of the memory: what a tuner changes. The rest stays as the ledger has it."));
+    compare_ = new QPushButton(tr("Compare"));
     compare_->setObjectName("compareLedger");
     compare_->setToolTip(
-        "With the ledger: asks the controller for the checksum of every sector; takes a moment, changes nothing.");
+        tr("With the ledger: asks the controller for the checksum of every sector; takes a moment, changes nothing."));
     auto* again = new QHBoxLayout;
     for (QPushButton* button : {readAgain_, calibrationOnly_, compare_})
         again->addWidget(button);
@@ -210,7 +211,7 @@ void CarStation::makeIdentityPanel(QVBoxLayout* column) {
     box->addWidget(progressText_);
     box->addWidget(progress_);
     auto* stopping = label(
-        "Ignition on, charger connected. Stopping keeps what was read; the next read goes on from there.", "faint");
+        tr("Ignition on, charger connected. Stopping keeps what was read; the next read goes on from there."), "faint");
     stopping->setWordWrap(true);
     box->addWidget(stopping);
     progressBox_->hide();
@@ -262,7 +263,7 @@ void CarStation::refreshButtons() {
     linkChoice_->setEnabled(!open);
     socketPath_->setEnabled(!open);
     cable_->setVisible(desks_.link.isBenchCar());
-    cable_->setText(desks_.link.benchCablePlugged() ? "Pull the cable" : "Plug the cable in");
+    cable_->setText(desks_.link.benchCablePlugged() ? tr("Pull the cable") : tr("Plug the cable in"));
     disconnect_->setVisible(open && idle);
     readAgain_->setVisible(fits && known);
     readAgain_->setEnabled(idle);
@@ -270,19 +271,19 @@ void CarStation::refreshButtons() {
     compare_->setEnabled(idle);
     calibrationOnly_->setVisible(fits && known);
     calibrationOnly_->setEnabled(idle);
-    primary()->setText(reading                     ? "Stop reading"
-                       : open && anyCar            ? "Ask the car again"
-                       : open && (!known || !fits) ? "Read the controller"
+    primary()->setText(reading                     ? tr("Stop reading")
+                       : open && anyCar            ? tr("Ask the car again")
+                       : open && (!known || !fits) ? tr("Read the controller")
                        : open                      ? QString::fromStdString(desks_.next.step().sentence)
-                       : desks_.link.isBenchCar() && desks_.link.state() == LinkState::Lost ? "Connect again"
-                                                                                            : "Connect");
+                       : desks_.link.isBenchCar() && desks_.link.state() == LinkState::Lost ? tr("Connect again")
+                                                                                            : tr("Connect"));
     primary()->setEnabled(desks_.car.folder && (idle || reading) && (!open || anyCar || fits || reading));
 }
 
 void CarStation::refreshLink() {
     switch (desks_.link.state()) {
         case LinkState::Closed:
-            linkState_->setText("Not connected.");
+            linkState_->setText(tr("Not connected."));
             setRole(linkState_, "faint");
             break;
         case LinkState::Connecting:
@@ -309,13 +310,12 @@ void CarStation::refreshBus() {
     bus_->setVisible(open);
     if (!open) return;
     const link::PortStatus status = desks_.link.portStatus();
-    QString text = status.bitrateKnown ? QString("%1 kbit/s").arg(status.bitrate / 1000) : QString("virtual bus");
-    if (const auto traffic = desks_.link.traffic())
-        text += QString("   bus %1 %").arg(traffic->busLoad() * 100, 0, 'f', 0);
+    QString text = status.bitrateKnown ? QString("%1 kbit/s").arg(status.bitrate / 1000) : tr("virtual bus");
+    if (const auto traffic = desks_.link.traffic()) text += tr("   bus %1 %").arg(traffic->busLoad() * 100, 0, 'f', 0);
     if (desks_.link.identity() && desks_.link.identity()->voltage > 0)
         text += QString("   %1 V").arg(desks_.link.identity()->voltage, 0, 'f', 1);
-    text += QString("   %1 error frames").arg(status.errorFrames);
-    if (status.overruns) text += QString("   %1 frames lost").arg(status.overruns);
+    text += tr("   %1 error frames").arg(status.errorFrames);
+    if (status.overruns) text += tr("   %1 frames lost").arg(status.overruns);
     bus_->setText(text);
     // A bus that is in trouble says so before anybody asks something of it.
     if (!status.advice.empty()) {
@@ -332,17 +332,17 @@ void CarStation::refreshIdentity() {
     if (!identity || !desks_.car.kit) return;
     for (const auto& item : desks_.car.kit->profile.identity) {
         const QString value = QString::fromStdString(identity->at(item.key));
-        identity_->set(QString::fromStdString(item.label), value.isEmpty() ? "not told in boot mode" : value);
+        identity_->set(QString::fromStdString(item.label), value.isEmpty() ? tr("not told in boot mode") : value);
     }
     identity_->set(
-        "Profile",
+        tr("Profile"),
         desks_.link.why().isEmpty() ? QString::fromStdString(desks_.car.kit->profile.name) : desks_.link.why(), "");
     for (const auto& round : desks_.car.rounds)
         if (round.number == 0)
-            identity_->set("Original",
-                           QString("kept %1, original.hex, never overwritten")
-                               .arg(QString::fromStdString(round.createdAt).left(10)),
-                           "");
+            identity_->set(
+                tr("Original"),
+                tr("kept %1, original.hex, never overwritten").arg(QString::fromStdString(round.createdAt).left(10)),
+                "");
 }
 
 void CarStation::refresh() {
@@ -356,10 +356,10 @@ void CarStation::refresh() {
     obd_->setVisible(anyCar);
     codes_->setVisible(!anyCar);
     if (desks_.car.folder) {
-        subtitle()->setText("folder " + QString::fromStdString(desks_.car.folder->path().filename().string()));
+        subtitle()->setText(tr("folder ") + QString::fromStdString(desks_.car.folder->path().filename().string()));
         subtitle()->setToolTip(QString::fromStdString(desks_.car.folder->path().string()));
     } else {
-        subtitle()->setText("Open a car folder (Ctrl+O) or make a new one (Ctrl+N).");
+        subtitle()->setText(tr("Open a car folder (Ctrl+O) or make a new one (Ctrl+N)."));
     }
 }
 

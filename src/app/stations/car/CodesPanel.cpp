@@ -20,21 +20,21 @@ QString stateOf(const link::TroubleCode& code) {
 }
 }  // namespace
 
-CodesPanel::CodesPanel(Desks& desks) : Panel("Trouble codes"), desks_(desks) {
-    read_ = new QPushButton("Read");
+CodesPanel::CodesPanel(Desks& desks) : Panel(tr("Trouble codes")), desks_(desks) {
+    read_ = new QPushButton(tr("Read"));
     read_->setObjectName("readCodes");
-    clear_ = new QPushButton("Clear");
+    clear_ = new QPushButton(tr("Clear"));
     clear_->setObjectName("clearCodes");
-    clear_->setToolTip("Clears all codes, their freeze frames and what the controller learned");
+    clear_->setToolTip(tr("Clears all codes, their freeze frames and what the controller learned"));
     headRow()->addWidget(read_);
     headRow()->addWidget(clear_);
-    empty_ = label("Not read yet.", "faint");
+    empty_ = label(tr("Not read yet."), "faint");
     body()->addWidget(empty_);
     auto* row = new QHBoxLayout;
     row->setSpacing(14);
     list_ = new QListWidget;
     list_->setObjectName("troubleCodes");
-    list_->setAccessibleName("Trouble codes");
+    list_->setAccessibleName(tr("Trouble codes"));
     list_->setFixedWidth(kListWidth);
     row->addWidget(list_);
     auto* scroll = new QScrollArea;
@@ -71,7 +71,7 @@ void CodesPanel::refreshList() {
     list_->setVisible(any);
     detail_->setVisible(any);
     empty_->setVisible(!any);
-    empty_->setText(desks_.controller.codesRead() ? "None stored." : "Not read yet.");
+    empty_->setText(desks_.controller.codesRead() ? tr("None stored.") : tr("Not read yet."));
     setRole(empty_, desks_.controller.codesRead() ? "good" : "faint");
     if (any) list_->setCurrentRow(0);
     refreshButtons();
@@ -84,7 +84,7 @@ void CodesPanel::refreshDetail() {
     const job::TroubleCodeReport& report = desks_.controller.codes()[static_cast<size_t>(at)];
     QString head = stateOf(report.code);
     if (report.occurrences)
-        head += QString(", set %1 %2").arg(report.occurrences).arg(report.occurrences == 1 ? "time" : "times");
+        head += tr(", set %1 %2").arg(report.occurrences).arg(report.occurrences == 1 ? "time" : "times");
     detailBody_->addWidget(label(head, report.code.failingNow() ? "warm" : "faint"));
     auto* columns = new QHBoxLayout;
     columns->setSpacing(18);
@@ -99,12 +99,12 @@ void CodesPanel::refreshDetail() {
         frame->addWidget(number, i, 1);
         frame->addWidget(label(QString::fromStdString(value.unit), "faint"), i++, 2);
     }
-    if (report.frozen.empty()) frame->addWidget(label("No freeze frame was kept.", "faint"), 0, 0);
+    if (report.frozen.empty()) frame->addWidget(label(tr("No freeze frame was kept."), "faint"), 0, 0);
     frame->setRowStretch(i + 1, 1);
     columns->addLayout(frame);
     auto* links = new QVBoxLayout;
     links->setSpacing(2);
-    if (!report.parameters.empty()) links->addWidget(label("In the calibration", "faint"));
+    if (!report.parameters.empty()) links->addWidget(label(tr("In the calibration"), "faint"));
     for (size_t k = 0; k < report.parameters.size() && k < kMostParameters; ++k) {
         const auto* parameter = report.parameters[k];
         auto* link = new QToolButton;

@@ -25,8 +25,8 @@ QString shown(const link::ObdValue& value) {
 }
 }  // namespace
 
-ObdPanel::ObdPanel(Desks& desks) : Panel("Any car (OBD)"), desks_(desks) {
-    clear_ = new QPushButton("Clear codes");
+ObdPanel::ObdPanel(Desks& desks) : Panel(tr("Any car (OBD)")), desks_(desks) {
+    clear_ = new QPushButton(tr("Clear codes"));
     clear_->setObjectName("clearObdCodes");
     headRow()->addWidget(clear_);
     vehicle_ = new Facts;
@@ -37,7 +37,7 @@ ObdPanel::ObdPanel(Desks& desks) : Panel("Any car (OBD)"), desks_(desks) {
     body()->addWidget(codes_);
     values_ = new QTableWidget(0, kColumns);
     values_->setObjectName("obdValues");
-    values_->setHorizontalHeaderLabels({"Value", "Now", "Unit", "Frozen"});
+    values_->setHorizontalHeaderLabels({tr("Value"), tr("Now"), tr("Unit"), tr("Frozen")});
     values_->verticalHeader()->hide();
     values_->horizontalHeader()->setSectionResizeMode(kName, QHeaderView::Stretch);
     values_->horizontalHeader()->setDefaultAlignment(Qt::AlignLeft | Qt::AlignVCenter);
@@ -62,17 +62,17 @@ void ObdPanel::refresh() {
     QStringList names;
     for (const auto& controller : car->controllers)
         names << QString::fromStdString(controller.name());
-    vehicle_->set("VIN", car->vehicle.vin.empty() ? "not told" : QString::fromStdString(car->vehicle.vin));
-    vehicle_->set("Controllers", names.join(", "));
+    vehicle_->set(tr("VIN"), car->vehicle.vin.empty() ? tr("not told") : QString::fromStdString(car->vehicle.vin));
+    vehicle_->set(tr("Controllers"), names.join(", "));
     if (!car->vehicle.controllerName.empty())
-        vehicle_->set("Name", QString::fromStdString(car->vehicle.controllerName));
+        vehicle_->set(tr("Name"), QString::fromStdString(car->vehicle.controllerName));
     for (size_t i = 0; i < car->vehicle.calibrations.size(); ++i)
-        vehicle_->set(i ? QString("Calibration %1").arg(i + 1) : QString("Calibration"),
+        vehicle_->set(i ? tr("Calibration %1").arg(i + 1) : tr("Calibration"),
                       QString::fromStdString(car->vehicle.calibrations[i]));
     QStringList codes;
     for (const auto& code : car->codes)
         codes << QString::fromStdString(code.name) + (code.pending ? " pending" : " stored");
-    codes_->setText(codes.isEmpty() ? "No trouble codes." : codes.join(", "));
+    codes_->setText(codes.isEmpty() ? tr("No trouble codes.") : codes.join(", "));
     setRole(codes_, codes.isEmpty() ? "good" : "warm");
     values_->setRowCount(static_cast<int>(car->values.size()));
     for (int i = 0; i < values_->rowCount(); ++i) {
@@ -87,7 +87,8 @@ void ObdPanel::refresh() {
         values_->setItem(i, kFrozen, cell(frozen, true));
     }
     values_->setColumnHidden(kFrozen, !car->frozen);
-    if (car->frozen) values_->horizontalHeaderItem(kFrozen)->setText("At " + QString::fromStdString(car->frozen->code));
+    if (car->frozen)
+        values_->horizontalHeaderItem(kFrozen)->setText(tr("At ") + QString::fromStdString(car->frozen->code));
 }
 
 }  // namespace brusk::app

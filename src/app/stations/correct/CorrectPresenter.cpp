@@ -89,7 +89,7 @@ void CorrectPresenter::makeRound() {
     const auto round =
         desks_.round.makeRound({c.edit}, "Air model from drives", job::reasonOf(c, made_, *from_->mixture()));
     if (!round) return desks_.messages.failed(round.error());
-    desks_.messages.say(QString("Round %1 is made. Flash it next.").arg(round->number));
+    desks_.messages.say(tr("Round %1 is made. Flash it next.").arg(round->number));
 }
 
 }  // namespace brusk::app

@@ -88,10 +88,10 @@ CorrectStation::CorrectStation(Desks& desks, QWidget* parent) : Station("Air", p
     after_ = label({}, "good");
     after_->setObjectName("errorAfter");
     distribution_ = new Distribution;
-    foot->addWidget(label("fuel error now", "faint"));
+    foot->addWidget(label(tr("fuel error now"), "faint"));
     foot->addWidget(now_);
     foot->addWidget(distribution_, 1);
-    foot->addWidget(label("expected after", "faint"));
+    foot->addWidget(label(tr("expected after"), "faint"));
     foot->addWidget(after_);
     column->addLayout(foot);
     row->addWidget(content_, 1);
@@ -159,44 +159,44 @@ void CorrectStation::makeSide(QHBoxLayout* row) {
     warning_->setWordWrap(true);
     box->addWidget(warning_);
     column->addWidget(warningBox_);
-    heading("Strength");
+    heading(tr("Strength"));
     strength_ = new QSlider(Qt::Horizontal);
     strength_->setObjectName("strength");
-    strength_->setAccessibleName("Strength");
+    strength_->setAccessibleName(tr("Strength"));
     strength_->setRange(10, 100);
     strength_->setValue(100);
     column->addWidget(strength_);
     strengthText_ = label({}, "faint");
     column->addWidget(strengthText_);
-    heading("Largest doubt");
+    heading(tr("Largest doubt"));
     doubt_ = new QSlider(Qt::Horizontal);
     doubt_->setObjectName("largestDoubt");
-    doubt_->setAccessibleName("Largest doubt");
-    doubt_->setToolTip("A cell that is less sure than this stays as it is");
+    doubt_->setAccessibleName(tr("Largest doubt"));
+    doubt_->setToolTip(tr("A cell that is less sure than this stays as it is"));
     doubt_->setRange(5, 100);
     doubt_->setValue(50);
     column->addWidget(doubt_);
     doubtText_ = label({}, "faint");
     column->addWidget(doubtText_);
-    heading("Evidence");
+    heading(tr("Evidence"));
     recordings_ = new Facts;
     column->addWidget(recordings_);
-    heading("Samples");
+    heading(tr("Samples"));
     samples_ = new Facts;
     column->addWidget(samples_);
-    heading("Wideband answers after");
+    heading(tr("Wideband answers after"));
     delay_ = new Facts;
     column->addWidget(delay_);
-    heading("Recorded against looked up");
+    heading(tr("Recorded against looked up"));
     axes_ = label({}, "faint");
     axes_->setObjectName("axisCheck");
     axes_->setWordWrap(true);
     column->addWidget(axes_);
-    heading("Why");
-    auto* why = label(
-        "True air over estimated air = measured lambda / asked lambda \u00d7 trims, the wideband read one delay later. "
-        "Each sample informs the four cells around it, as the controller reads them.",
-        "faint");
+    heading(tr("Why"));
+    auto* why = label(tr("True air over estimated air = measured lambda / asked lambda \u00d7 trims, the wideband read "
+                         "one delay later. "
+                         "Each sample informs the four cells around it, as the controller reads them."),
+                      "faint");
     why->setWordWrap(true);
     column->addWidget(why);
     column->addStretch();
@@ -221,7 +221,7 @@ void CorrectStation::settle() {
 
 void CorrectStation::refresh() {
     const QString round = presenter_.roundText();
-    subtitle()->setText(round.isEmpty() ? round : "VE map \u00b7 from the drives on " + round);
+    subtitle()->setText(round.isEmpty() ? round : tr("VE map \u00b7 from the drives on ") + round);
     if (presenter_.correction()) {
         for (int i = 0; i < kLayers; ++i)
             small_[i]->setContents(contentsOf(static_cast<Layer>(i)));
@@ -276,8 +276,7 @@ void CorrectStation::show(Layer layer) {
     layer_ = layer;
     for (int i = 0; i < kLayers; ++i)
         thumbs_[i]->setStyleSheet(
-            i == layer ? QString("QFrame#layer%1 { border: 2px solid %2; }").arg(i).arg(tokens().accent.name())
-                       : QString());
+            i == layer ? tr("QFrame#layer%1 { border: 2px solid %2; }").arg(i).arg(tokens().accent.name()) : QString());
     if (!presenter_.correction()) return;
     grid_->setContents(contentsOf(layer));
     refreshCell();
@@ -290,7 +289,7 @@ void CorrectStation::refreshCell() {
     static const char* const states[] = {"stays as it is", "changed from its own evidence", "changed, not sure yet",
                                          "follows its neighbours", "held at the largest step"};
     const ShownAxis x(c.table.x, presenter_.units()), y(c.table.y, presenter_.units());
-    cell_->setText(QString("%1, %2: %3 in %4, off by %5 \u00b1 %6; %7 \u2192 %8 %, %9")
+    cell_->setText(tr("%1, %2: %3 in %4, off by %5 \u00b1 %6; %7 \u2192 %8 %, %9")
                        .arg(x.text(i % c.table.columns), y.text(i / c.table.columns))
                        .arg(counted(c.cells[i].count, "sample", "samples"), counted(c.fit.visits[i], "visit", "visits"))
                        .arg(c.cells[i].count ? percent(c.cells[i].mean - 1) : QString("-"))
@@ -324,13 +323,13 @@ void CorrectStation::refreshSide() {
                 .arg(d.transport_s(flow_kgh, rpm, std::nan("")) * 1000, 0, 'f', 0)
                 .arg(d.doubt_s(flow_kgh, rpm, std::nan("")) * 1000, 0, 'f', 0);
         };
-        delay_->set("at idle", shown(12, 850));
-        delay_->set("at full load", shown(250, 4500));
-        delay_->set("sensor's lag", QString("%1 ms").arg(d.lag_s * 1000, 0, 'f', 0));
+        delay_->set(tr("at idle"), shown(12, 850));
+        delay_->set(tr("at full load"), shown(250, 4500));
+        delay_->set(tr("sensor's lag"), QString("%1 ms").arg(d.lag_s * 1000, 0, 'f', 0));
         using From = evidence::WidebandDelay::From;
         delay_->set("from",
                     d.from == From::Measured   ? QString("%1 steps").arg(d.events)
-                    : d.from == From::Borrowed ? QString("earlier drive")
+                    : d.from == From::Borrowed ? tr("earlier drive")
                                                : QString("default"),
                     "");
     }
@@ -341,20 +340,20 @@ void CorrectStation::refreshSide() {
     empty_->setText(presenter_.waitsFor());
     primary()->setEnabled(ready && presenter_.correction()->changed > 0);
     const int next = presenter_.nextNumber();
-    primary()->setText(ready ? QString("Make round %1 with %2 cells").arg(next).arg(presenter_.correction()->changed)
-                             : QString("Make round %1").arg(next));
+    primary()->setText(ready ? tr("Make round %1 with %2 cells").arg(next).arg(presenter_.correction()->changed)
+                             : tr("Make round %1").arg(next));
     if (!ready) return;
     const auto& c = *presenter_.correction();
     now_->setText(percent(c.now.rms));
     after_->setText(percent(c.expected));
     distribution_->setErrors(c.errorNow, c.errorExpected);
-    strengthText_->setText(QString("%1 %, largest step %2").arg(strength_->value()).arg(percent(c.largestStep)));
+    strengthText_->setText(tr("%1 %, largest step %2").arg(strength_->value()).arg(percent(c.largestStep)));
     QStringList text;
     for (const std::string& warning : presenter_.warnings())
         text << QString::fromStdString(warning);
-    if (c.unsure) text << QString("Of %1 cells not enough is known yet to be sure.").arg(c.unsure);
-    if (c.extended) text << QString("%1 cells nobody drove in follow their neighbours.").arg(c.extended);
-    if (c.clamped) text << QString("%1 cells are held at a limit or the largest step.").arg(c.clamped);
+    if (c.unsure) text << tr("Of %1 cells not enough is known yet to be sure.").arg(c.unsure);
+    if (c.extended) text << tr("%1 cells nobody drove in follow their neighbours.").arg(c.extended);
+    if (c.clamped) text << tr("%1 cells are held at a limit or the largest step.").arg(c.clamped);
     warning_->setText(text.join(' '));
     warningBox_->setVisible(!text.isEmpty());
 }

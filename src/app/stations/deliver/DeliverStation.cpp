@@ -14,8 +14,8 @@ namespace brusk::app {
 
 DeliverStation::DeliverStation(Desks& desks, QWidget* parent) : Station("Deliver", parent), desks_(desks) {
     primary()->setObjectName("exportHex");
-    primary()->setText("Export as Intel HEX");
-    auto* panel = new Panel("The calibration of this round");
+    primary()->setText(tr("Export as Intel HEX"));
+    auto* panel = new Panel(tr("The calibration of this round"));
     facts_ = new Facts;
     panel->body()->addWidget(facts_);
     written_ = label({}, "good");
@@ -29,10 +29,10 @@ DeliverStation::DeliverStation(Desks& desks, QWidget* parent) : Station("Deliver
     room->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
     room->setWidget(panel);
     body()->addWidget(room, 1);
-    auto* later = new Panel("What will come here");
+    auto* later = new Panel(tr("What will come here"));
     auto* text = label(
-        "A report of what was done and why, with the evidence before and after; and a sealed calibration for a "
-        "customer far away, bound to one car.",
+        tr("A report of what was done and why, with the evidence before and after; and a sealed calibration for a "
+           "customer far away, bound to one car."),
         "faint");
     text->setWordWrap(true);
     later->body()->addWidget(text);
@@ -46,14 +46,14 @@ void DeliverStation::refresh() {
     const auto* round = desks_.car.round(desks_.places.round());
     primary()->setEnabled(round != nullptr);
     written_->clear();
-    if (!round) return subtitle()->setText("Nothing was read yet.");
-    subtitle()->setText(QString("round %1, %2").arg(round->number).arg(QString::fromStdString(round->title)));
-    facts_->set("Flashed", round->flashedAt.empty() ? QString("never")
-                                                    : localTime(round->flashedAt).toString("d MMM yyyy, HH:mm"));
-    facts_->set("Drives", QString::number(round->recordings));
-    facts_->set("Fuel error",
-                round->fuelError_pct ? QString::number(*round->fuelError_pct, 'f', 1) + " %" : QString("not measured"));
-    facts_->set("Note", round->note.empty() ? QString("none") : QString::fromStdString(round->note).trimmed(), "");
+    if (!round) return subtitle()->setText(tr("Nothing was read yet."));
+    subtitle()->setText(tr("round %1, %2").arg(round->number).arg(QString::fromStdString(round->title)));
+    facts_->set(tr("Flashed"), round->flashedAt.empty() ? QString("never")
+                                                        : localTime(round->flashedAt).toString("d MMM yyyy, HH:mm"));
+    facts_->set(tr("Drives"), QString::number(round->recordings));
+    facts_->set(tr("Fuel error"),
+                round->fuelError_pct ? QString::number(*round->fuelError_pct, 'f', 1) + " %" : tr("not measured"));
+    facts_->set(tr("Note"), round->note.empty() ? QString("none") : QString::fromStdString(round->note).trimmed(), "");
 }
 
 void DeliverStation::exportHex() {
@@ -70,7 +70,7 @@ void DeliverStation::exportHex() {
         files.freeName(desks_.car.folder->path() / "exports", "round" + std::to_string(round->number), ".hex");
     if (auto done = files.save(path, *bytes); !done)
         return desks_.messages.say(QString::fromStdString(done.error().text()), true);
-    written_->setText("Wrote " + QString::fromStdString(path.string()));
+    written_->setText(tr("Wrote ") + QString::fromStdString(path.string()));
 }
 
 }  // namespace brusk::app

@@ -40,10 +40,10 @@ bool DrivePresenter::isBenchCar() const {
 QString DrivePresenter::situation() const {
     const auto& inCar = desks_.car.contents.round;
     const auto* round = inCar ? desks_.car.round(*inCar) : nullptr;
-    if (driving()) return round ? QString("recording on round %1").arg(round->number) : QString("recording");
+    if (driving()) return round ? tr("recording on round %1").arg(round->number) : QString("recording");
     if (!desks_.drive.linkIsOpen()) return "Connect on the Car station, then record.";
     if (!round) return desks_.folder.carSentence();
-    return QString("the car runs round %1, %2; the recording will belong to it")
+    return tr("the car runs round %1, %2; the recording will belong to it")
         .arg(round->number)
         .arg(QString::fromStdString(round->title));
 }
@@ -75,7 +75,7 @@ DrivePresenter::Cost DrivePresenter::cost(const std::vector<std::string>& channe
     if (!desks_.car.kit) return {};
     const auto set = job::channelSet(*desks_.car.kit, channels);
     if (!set) return {QString::fromStdString(set.error().message), false};
-    return {QString("%1 at %2 Hz \u00b7 link %3 %")
+    return {tr("%1 at %2 Hz \u00b7 link %3 %")
                 .arg(set->measurements.size())
                 .arg(set->rate_hz, 0, 'f', 0)
                 .arg(set->plan.busLoad * 100, 0, 'f', 0),

@@ -67,7 +67,7 @@ DriveStation::DriveStation(Desks& desks, QWidget* parent) : Station("Drive", par
     body()->addWidget(lanes_, 4);
     auto* bottom = new QHBoxLayout;
     bottom->setSpacing(12);
-    auto* coverPanel = new Panel("Cells of the VE map");
+    auto* coverPanel = new Panel(tr("Cells of the VE map"));
     coverageText_ = new ElidedLabel("faint");
     coverPanel->headRow()->addWidget(coverageText_);
     coverage_ = new MapGrid;
@@ -145,7 +145,7 @@ QWidget* DriveStation::makeOperatorPanel() {
 }
 
 QWidget* DriveStation::makeChannelPanel() {
-    auto* panel = new Panel("Channels");
+    auto* panel = new Panel(tr("Channels"));
     cost_ = label({}, "faint");
     cost_->setObjectName("channelCost");
     panel->headRow()->addWidget(cost_);
@@ -210,7 +210,7 @@ void DriveStation::drawLanes() {
 void DriveStation::drawCoverage() {
     const auto coverage = presenter_.coverage();
     if (!coverage || !coverage->sees()) {
-        coverageText_->setText(coverage ? "what moves along its axes is not recorded" : "");
+        coverageText_->setText(coverage ? tr("what moves along its axes is not recorded") : "");
         return coverage_->setContents({});
     }
     const auto& map = coverage->map();
@@ -235,12 +235,12 @@ void DriveStation::drawCoverage() {
     coverage_->setContents(std::move(c));
     coverage_->setHere(std::isnan(now.x) ? std::optional<QPointF>()
                                          : QPointF(units.shown(map.x.unit)(now.x), units.shown(map.y.unit)(now.y)));
-    coverageText_->setText(QString("%1 cells seen, %2 of them for 2 s and more").arg(seen).arg(enough));
+    coverageText_->setText(tr("%1 cells seen, %2 of them for 2 s and more").arg(seen).arg(enough));
 }
 
 void DriveStation::refresh() {
     const bool driving = presenter_.driving();
-    primary()->setText(driving ? "Stop recording" : "Record");
+    primary()->setText(driving ? tr("Stop recording") : tr("Record"));
     primary()->setEnabled(driving || presenter_.mayRecord());
     operatorPanel_->setVisible(presenter_.isBenchCar());
     channels_->setEnabled(!driving);

@@ -27,9 +27,9 @@ QDoubleSpinBox* number(const char* name, double least, double most, double value
 }  // namespace
 
 OperatorPanel::OperatorPanel(DrivePresenter& presenter, QWidget* parent)
-    : Panel("Bench car", parent), presenter_(presenter) {
+    : Panel(tr("Bench car"), parent), presenter_(presenter) {
     setObjectName("operatorPanel");
-    headRow()->addWidget(label("simulated", "faint"));
+    headRow()->addWidget(label(tr("simulated"), "faint"));
     body()->setSpacing(4);
     makeRoute();
     makeWeatherAndFuel();
@@ -39,14 +39,14 @@ OperatorPanel::OperatorPanel(DrivePresenter& presenter, QWidget* parent)
 void OperatorPanel::makeRoute() {
     route_ = new QComboBox;
     route_->setObjectName("route");
-    route_->setToolTip("What the bench car's driver does");
+    route_->setToolTip(tr("What the bench car's driver does"));
     for (const auto& choice : routeChoices()) {
         const QString length = choice.seconds >= 1 ? ", " + minutesText(choice.seconds) : QString();
         route_->addItem(QString::fromStdString(choice.title) + length, QString::fromStdString(choice.name));
     }
     lapse_ = new QComboBox;
     lapse_->setObjectName("timeLapse");
-    lapse_->setToolTip("How fast the bench car's time passes");
+    lapse_->setToolTip(tr("How fast the bench car's time passes"));
     for (const auto& [text, value] : {std::pair{"as it happens", 1.0},
                                       {"5 times as fast", 5.0},
                                       {"20 times as fast", 20.0},
@@ -68,10 +68,10 @@ void OperatorPanel::makeWeatherAndFuel() {
     ethanol_ = number("fuelEthanol", 0, 85, now.ethanol_pct, 0, " % ethanol", "Share of ethanol by volume");
     auto* grid = new QGridLayout;
     grid->setSpacing(4);
-    grid->addWidget(label("Weather", "faint"), 0, 0);
+    grid->addWidget(label(tr("Weather"), "faint"), 0, 0);
     grid->addWidget(temperature_, 0, 1);
     grid->addWidget(pressure_, 0, 2);
-    grid->addWidget(label("Fuel", "faint"), 1, 0);
+    grid->addWidget(label(tr("Fuel"), "faint"), 1, 0);
     grid->addWidget(octane_, 1, 1);
     grid->addWidget(ethanol_, 1, 2);
     grid->setColumnStretch(2, 1);
@@ -82,9 +82,9 @@ void OperatorPanel::makeWeatherAndFuel() {
 
 void OperatorPanel::makeFaults() {
     auto* head = new QHBoxLayout;
-    head->addWidget(label("Faults", "faint"));
+    head->addWidget(label(tr("Faults"), "faint"));
     head->addStretch();
-    faultCount_ = label("none", "faint");
+    faultCount_ = label(tr("none"), "faint");
     faultCount_->setObjectName("faultCount");
     head->addWidget(faultCount_);
     body()->addLayout(head);
@@ -110,7 +110,7 @@ void OperatorPanel::order() {
         if (faults_->item(i)->checkState() != Qt::Checked) continue;
         orders.faults.push_back(faults_->item(i)->data(Qt::UserRole).toString().toStdString());
     }
-    faultCount_->setText(orders.faults.empty() ? "none" : QString("%1 on").arg(orders.faults.size()));
+    faultCount_->setText(orders.faults.empty() ? tr("none") : QString("%1 on").arg(orders.faults.size()));
     presenter_.order(orders);
 }
 

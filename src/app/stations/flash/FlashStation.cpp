@@ -46,11 +46,11 @@ FlashStation::FlashStation(Desks& desks, QWidget* parent) : Station("Flash", par
     primary()->setObjectName("flash");
     scope_ = new QComboBox;
     scope_->setObjectName("flashScope");
-    scope_->setAccessibleName("What is written");
+    scope_->setAccessibleName(tr("What is written"));
     scope_->setToolTip(
-        "What is written: only the sectors that differ from the car, the whole calibration, or all that "
-        "the controller lets be erased");
-    scope_->addItems({"Sectors that changed", "The whole calibration", "Everything"});
+        tr("What is written: only the sectors that differ from the car, the whole calibration, or all that "
+           "the controller lets be erased"));
+    scope_->addItems({tr("Sectors that changed"), tr("The whole calibration"), tr("Everything")});
     titleRow()->insertWidget(titleRow()->count() - 1, scope_);
     makeMemory();
     makeConfirm();
@@ -81,7 +81,7 @@ FlashStation::FlashStation(Desks& desks, QWidget* parent) : Station("Flash", par
 }
 
 void FlashStation::makeMemory() {
-    auto* memory = new Panel("Memory");
+    auto* memory = new Panel(tr("Memory"));
     ribbonText_ = label({}, "faint");
     ribbonText_->setObjectName("ribbonText");
     memory->headRow()->insertWidget(1, ribbonText_);
@@ -91,8 +91,8 @@ void FlashStation::makeMemory() {
     lastFlash_ = label({}, "faint");
     lastFlash_->setObjectName("lastFlash");
     lastFlash_->setToolTip(
-        "The theoretical least: the frames ISO-TP needs to write and read back, back to back at the "
-        "bitrate, and the controller's stated erase and program times");
+        tr("The theoretical least: the frames ISO-TP needs to write and read back, back to back at the "
+           "bitrate, and the controller's stated erase and program times"));
     memory->headRow()->addWidget(lastFlash_);
     body()->addWidget(memory);
 }
@@ -104,10 +104,10 @@ void FlashStation::makeConfirm() {
     confirmText_ = label({});
     confirmText_->setObjectName("confirmText");
     confirmText_->setWordWrap(true);
-    yes_ = new QPushButton("Flash now");
+    yes_ = new QPushButton(tr("Flash now"));
     yes_->setObjectName("confirmFlash");
     yes_->setProperty("danger", true);
-    auto* no = new QPushButton("Not now");
+    auto* no = new QPushButton(tr("Not now"));
     no->setObjectName("declineFlash");
     row->addWidget(confirmText_, 1);
     row->addWidget(no);
@@ -129,10 +129,10 @@ void FlashStation::makeProgress() {
     auto* row = new QHBoxLayout;
     progressText_ = label({}, "numbers");
     progressText_->setObjectName("flashProgress");
-    cancel_ = new QPushButton("Stop");
+    cancel_ = new QPushButton(tr("Stop"));
     cancel_->setObjectName("stopFlash");
     cancel_->setToolTip(
-        "Stops after the block under way. The controller then waits in boot mode until it is flashed again.");
+        tr("Stops after the block under way. The controller then waits in boot mode until it is flashed again."));
     row->addWidget(progressText_, 1);
     row->addWidget(cancel_);
     panel->body()->addLayout(row);
@@ -147,17 +147,17 @@ void FlashStation::makeProgress() {
 void FlashStation::makeColumns() {
     auto* columns = new QHBoxLayout;
     columns->setSpacing(12);
-    auto* gatePanel = new Panel("Gates");
+    auto* gatePanel = new Panel(tr("Gates"));
     gates_ = new GateList;
     scrolled(gatePanel)->addWidget(gates_);
     columns->addWidget(gatePanel, 21);
-    auto* changePanel = new Panel("What changed");
+    auto* changePanel = new Panel(tr("What changed"));
     changesHead_ = label({}, "faint");
     changePanel->headRow()->addWidget(changesHead_);
     changes_ = scrolled(changePanel);
     changes_->setSpacing(4);
     columns->addWidget(changePanel, 15);
-    auto* journalPanel = new Panel("Journal");
+    auto* journalPanel = new Panel(tr("Journal"));
     journal_ = scrolled(journalPanel);
     journal_->setSpacing(4);
     columns->addWidget(journalPanel, 14);
@@ -191,7 +191,7 @@ void FlashStation::settle(job::Gate::Remedy remedy, const QString& parameter) {
 void FlashStation::act() {
     if (!plan_ || plan_->blocked()) return;
     QString text =
-        QString("Round %1 goes into %2: %3, %4 KiB. Keep the ignition on and a charger connected until it is done.")
+        tr("Round %1 goes into %2: %3, %4 KiB. Keep the ignition on and a charger connected until it is done.")
             .arg(plan_->round.number)
             .arg(QString::fromStdString(desks_.flash.identity() ? desks_.flash.identity()->at("vin") : ""))
             .arg(sectorsText(plan_->sectors.size()))
@@ -215,12 +215,12 @@ void FlashStation::refresh() {
     const auto* round = desks_.car.round(desks_.places.round());
     if (!round || !desks_.car.kit) {
         plan_.reset();
-        primary()->setText("Flash");
+        primary()->setText(tr("Flash"));
         primary()->setEnabled(false);
-        subtitle()->setText("Read the controller first.");
+        subtitle()->setText(tr("Read the controller first."));
         return;
     }
-    subtitle()->setText(QString("round %1, %2").arg(round->number).arg(QString::fromStdString(round->title)));
+    subtitle()->setText(tr("round %1, %2").arg(round->number).arg(QString::fromStdString(round->title)));
     if (plan_ && plan_->round.id != round->id) plan_.reset();
     refreshPrimary();
     refreshJournal();
@@ -261,7 +261,7 @@ void FlashStation::refreshProgress() {
     const auto last = desks_.flash.lastReport();
     lastFlash_->setVisible(last && last->sectors > 0);
     if (last && last->sectors > 0)
-        lastFlash_->setText(QString("last flash: %1, %2 KiB in %3 s, %4 times the theoretical least")
+        lastFlash_->setText(tr("last flash: %1, %2 KiB in %3 s, %4 times the theoretical least")
                                 .arg(sectorsText(last->sectors))
                                 .arg(last->bytes / 1024)
                                 .arg(static_cast<double>(last->elapsed_us) * 1e-6, 0, 'f', 1)
@@ -270,7 +270,7 @@ void FlashStation::refreshProgress() {
 
 void FlashStation::refreshPrimary() {
     const size_t n = plan_ ? plan_->sectors.size() : 0;
-    primary()->setText(!plan_ ? QString("Flash") : n == 0 ? QString("In the car already") : "Flash " + sectorsText(n));
+    primary()->setText(!plan_ ? tr("Flash") : n == 0 ? tr("In the car already") : tr("Flash ") + sectorsText(n));
     primary()->setEnabled(plan_ && !planning_ && n > 0 && !plan_->blocked() && !desks_.flash.busy());
 }
 
@@ -295,8 +295,8 @@ void FlashStation::refreshRibbon() {
         cells.push_back({sector.start, sector.length, state});
     }
     ribbon_->setCells(std::move(cells));
-    ribbonText_->setText(plan_->sectors.empty() ? QString("every sector holds this round's bytes")
-                                                : QString("%1 of %2 sectors to write, %3 KiB")
+    ribbonText_->setText(plan_->sectors.empty() ? tr("every sector holds this round's bytes")
+                                                : tr("%1 of %2 sectors to write, %3 KiB")
                                                       .arg(plan_->sectors.size())
                                                       .arg(desks_.car.kit->profile.sectors().size())
                                                       .arg(plan_->bytes() / 1024));
@@ -306,14 +306,14 @@ void FlashStation::refreshChanges() {
     emptyLayout(changes_);
     if (!plan_->comparedWith) {
         changesHead_->clear();
-        changes_->addWidget(label("This is the original.", "faint"));
+        changes_->addWidget(label(tr("This is the original."), "faint"));
         changes_->addStretch();
         return;
     }
     const bool inCar = desks_.car.contents.round == plan_->comparedWith->id;
     changesHead_->setText(
-        QString(inCar ? "against round %1, in the car" : "against round %1").arg(plan_->comparedWith->number));
-    if (plan_->changes.empty()) changes_->addWidget(label("Nothing.", "faint"));
+        QString(inCar ? tr("against round %1, in the car") : tr("against round %1")).arg(plan_->comparedWith->number));
+    if (plan_->changes.empty()) changes_->addWidget(label(tr("Nothing."), "faint"));
     for (size_t i = 0; i < plan_->changes.size() && i < kMostChanges; ++i) {
         const auto& d = plan_->changes[i];
         auto* row = new QVBoxLayout;
@@ -331,14 +331,14 @@ void FlashStation::refreshChanges() {
                            .arg(d.largest > 0 ? "+" : "")
                            .arg(d.largest, 0, 'f', conversion.decimals)
                            .arg(QString::fromStdString(conversion.unit));
-        if (d.cells > 1) text = QString("%1 cells, up to %2").arg(d.cells).arg(text);
+        if (d.cells > 1) text = tr("%1 cells, up to %2").arg(d.cells).arg(text);
         auto* amount = label(text, "faint");
         amount->setWordWrap(true);
         row->addWidget(amount);
         changes_->addLayout(row);
     }
     if (plan_->changes.size() > kMostChanges)
-        changes_->addWidget(label(QString("and %1 more").arg(plan_->changes.size() - kMostChanges), "faint"));
+        changes_->addWidget(label(tr("and %1 more").arg(plan_->changes.size() - kMostChanges), "faint"));
     changes_->addStretch();
 }
 

@@ -78,9 +78,10 @@ void GateList::addRemedy(const job::Gate& gate, QHBoxLayout* row) {
     if (gate.remedy == Remedy::TypeSerial) {
         auto* serial = new QLineEdit;
         serial->setObjectName("overrideSerial");
-        serial->setPlaceholderText("serial number");
-        serial->setAccessibleName("Serial number, to override " + QString::fromStdString(gate.name));
-        serial->setToolTip("Typing the controller's serial number takes the responsibility; the ledger remembers it.");
+        serial->setPlaceholderText(tr("serial number"));
+        serial->setAccessibleName(tr("Serial number, to override ") + QString::fromStdString(gate.name));
+        serial->setToolTip(
+            tr("Typing the controller's serial number takes the responsibility; the ledger remembers it."));
         serial->setFixedWidth(120);
         connect(serial, &QLineEdit::returnPressed, this,
                 [this, serial] { emit serialTyped(serial->text().trimmed()); });

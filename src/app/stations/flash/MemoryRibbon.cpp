@@ -33,7 +33,7 @@ const char* wordsOf(MemoryRibbon::State state) {
 }  // namespace
 
 MemoryRibbon::MemoryRibbon(QWidget* parent) : QWidget(parent) {
-    setAccessibleName("Sectors of the controller's memory");
+    setAccessibleName(tr("Sectors of the controller's memory"));
     setFixedHeight(66);
     connect(&Theme::instance(), &Theme::changed, this, qOverload<>(&QWidget::update));
 }

@@ -43,7 +43,7 @@ QVariant TrafficModel::data(const QModelIndex& index, int role) const {
         case kId:
             return QString("%1").arg(line.id, line.extended ? 8 : 3, 16, QChar('0')).toUpper();
         case kMessage:
-            return line.text.empty() ? QString("other frame") : QString::fromStdString(line.text);
+            return line.text.empty() ? tr("other frame") : QString::fromStdString(line.text);
         default: {
             QString out;
             for (size_t i = 0; i < std::min(line.bytes.size(), kBytesShown); ++i)
@@ -79,22 +79,22 @@ void TrafficModel::clear() {
     endResetModel();
 }
 
-TrafficView::TrafficView(Desks& desks) : Panel("Traffic"), desks_(desks) {
+TrafficView::TrafficView(Desks& desks) : Panel(tr("Traffic")), desks_(desks) {
     count_ = label({}, "faint");
-    others_ = new QCheckBox("other frames");
+    others_ = new QCheckBox(tr("other frames"));
     others_->setObjectName("trafficOthers");
-    others_->setToolTip("Also list frames that belong to no conversation with the controller");
-    save_ = new QPushButton("Save as CAN log ...");
+    others_->setToolTip(tr("Also list frames that belong to no conversation with the controller"));
+    save_ = new QPushButton(tr("Save as CAN log ..."));
     save_->setObjectName("saveTraffic");
     save_->setToolTip(
-        "All frames of this link, in the format of candump: can-utils replay it, network analysers read it");
+        tr("All frames of this link, in the format of candump: can-utils replay it, network analysers read it"));
     headRow()->addWidget(count_);
     headRow()->addWidget(others_);
     headRow()->addWidget(save_);
     model_ = new TrafficModel(this);
     table_ = new QTableView;
     table_->setObjectName("traffic");
-    table_->setAccessibleName("Traffic");
+    table_->setAccessibleName(tr("Traffic"));
     table_->setModel(model_);
     table_->setShowGrid(false);
     table_->setSelectionBehavior(QAbstractItemView::SelectRows);
@@ -133,7 +133,7 @@ void TrafficView::take() {
         restart();
     }
     if (!log_) {
-        count_->setText("nothing yet");
+        count_->setText(tr("nothing yet"));
         return;
     }
     if (!decoder_) {
@@ -151,7 +151,7 @@ void TrafficView::take() {
     next_ = std::max(next_, log_->dropped());
     const auto frames = log_->frames(next_, kFramesATurn);
     next_ += frames.size();
-    count_->setText(QString("%1 frames, bus %2 %").arg(end).arg(log_->busLoad() * 100, 0, 'f', 0));
+    count_->setText(tr("%1 frames, bus %2 %").arg(end).arg(log_->busLoad() * 100, 0, 'f', 0));
     std::vector<link::TrafficLine> lines;
     for (const auto& frame : frames)
         decoder_->take(frame, lines);

@@ -65,11 +65,11 @@ DefinitionPanel::DefinitionPanel(MapsWork& work, QWidget* parent) : QFrame(paren
     auto* column = new QVBoxLayout(this);
     column->setContentsMargins(10, 10, 12, 10);
     auto* head = new QHBoxLayout;
-    head->addWidget(label("Definition", "heading"), 1);
+    head->addWidget(label(tr("Definition"), "heading"), 1);
     auto* close = new QToolButton;
     close->setProperty("flat", true);
     close->setText("\u2715");
-    close->setAccessibleName("Back to the card");
+    close->setAccessibleName(tr("Back to the card"));
     connect(close, &QToolButton::clicked, this, &DefinitionPanel::closed);
     head->addWidget(close);
     column->addLayout(head);
@@ -105,14 +105,14 @@ DefinitionPanel::DefinitionPanel(MapsWork& work, QWidget* parent) : QFrame(paren
     connect(roles_, &RolesPage::confirmed, this, [this](const auto& given) {
         if (!work_.definition() || given.empty()) return;
         keep(definition::withRoles(*work_.definition(), given), name_,
-             QString("Kept %1 %2 in the definition.").arg(given.size()).arg(given.size() == 1 ? "role" : "roles"));
+             tr("Kept %1 %2 in the definition.").arg(given.size()).arg(given.size() == 1 ? "role" : "roles"));
     });
     connect(&work_, &MapsWork::definitionChanged, this, [this] {
         if (isVisible() && pages_->currentWidget() == roles_) guessRoles();
     });
     column->addWidget(pages_, 1);
     auto* fact =
-        label("Kept as a new A2L file in the car folder; the one it came from is never written over.", "faint");
+        label(tr("Kept as a new A2L file in the car folder; the one it came from is never written over."), "faint");
     fact->setWordWrap(true);
     column->addWidget(fact);
     connect(&work_, &MapsWork::calibrationChanged, this, [this] {
@@ -146,9 +146,9 @@ QWidget* DefinitionPanel::makeEditPage() {
     descriptionEdit_ = field(form, "Description", "editDescription");
     groupEdit_ = choice(form, "Group", "editGroup", {}, true);
     roleEdit_ = choice(form, "Role", "editRole", {}, true);
-    roleEdit_->setToolTip("What it means to the engine, whatever its maker called it");
+    roleEdit_->setToolTip(tr("What it means to the engine, whatever its maker called it"));
     addressEdit_ = field(form, "Address", "editAddress");
-    auto* keepButton = new QPushButton("Keep");
+    auto* keepButton = new QPushButton(tr("Keep"));
     keepButton->setObjectName("keepDefinition");
     keepButton->setProperty("primary", true);
     connect(keepButton, &QPushButton::clicked, this, &DefinitionPanel::keepEdits);
@@ -177,7 +177,7 @@ QWidget* DefinitionPanel::makeAddPage() {
         sizeRow->addWidget(box, 1);
         if (box == columns_) sizeRow->addWidget(label("\u00d7", "faint"));
     }
-    form->addRow(label("Size", "faint"), size);
+    form->addRow(label(tr("Size"), "faint"), size);
     xAxis_ = choice(form, "Across", "newX", {});
     yAxis_ = choice(form, "Down", "newY", {});
     QStringList types;
@@ -195,18 +195,18 @@ QWidget* DefinitionPanel::makeAddPage() {
     unit_ = new QLineEdit;
     decimals_ = new QSpinBox;
     decimals_->setRange(0, 6);
-    decimals_->setToolTip("Decimals");
+    decimals_->setToolTip(tr("Decimals"));
     decimals_->setButtonSymbols(QAbstractSpinBox::NoButtons);
     decimals_->setFixedWidth(36);
     factor_->setObjectName("newFactor");
     offset_->setObjectName("newOffset");
     unit_->setObjectName("newUnit");
-    factor_->setToolTip("Physical value of one count");
-    offset_->setToolTip("Physical value of zero counts");
-    unit_->setPlaceholderText("unit");
+    factor_->setToolTip(tr("Physical value of one count"));
+    offset_->setToolTip(tr("Physical value of zero counts"));
+    unit_->setPlaceholderText(tr("unit"));
     for (QWidget* w : std::initializer_list<QWidget*>{factor_, offset_, unit_, decimals_})
         scaleRow->addWidget(w);
-    form->addRow(label("Factor, zero", "faint"), scale);
+    form->addRow(label(tr("Factor, zero"), "faint"), scale);
     newGrid_ = new MapGrid;
     newGrid_->setObjectName("newGrid");
     newGrid_->setScrolling(true);
@@ -216,7 +216,7 @@ QWidget* DefinitionPanel::makeAddPage() {
     newProblem_->setObjectName("newProblem");
     newProblem_->setWordWrap(true);
     form->addRow(newProblem_);
-    add_ = new QPushButton("Add");
+    add_ = new QPushButton(tr("Add"));
     add_->setObjectName("addParameter");
     add_->setProperty("primary", true);
     form->addRow(add_);
@@ -237,14 +237,14 @@ QWidget* DefinitionPanel::makeCopyPage() {
     auto* row = new QHBoxLayout;
     otherFile_ = new QLineEdit;
     otherFile_->setObjectName("otherFile");
-    otherFile_->setPlaceholderText("Another definition (.a2l)");
-    auto* choose = new QPushButton("Choose \u2026");
+    otherFile_->setPlaceholderText(tr("Another definition (.a2l)"));
+    auto* choose = new QPushButton(tr("Choose \u2026"));
     row->addWidget(otherFile_, 1);
     row->addWidget(choose);
     column->addLayout(row);
     otherFind_ = new QLineEdit;
     otherFind_->setObjectName("otherFind");
-    otherFind_->setPlaceholderText("Find in it");
+    otherFind_->setPlaceholderText(tr("Find in it"));
     column->addWidget(otherFind_);
     otherModel_ = new FinderModel(this);
     otherView_ = new QTreeView;
@@ -259,7 +259,7 @@ QWidget* DefinitionPanel::makeCopyPage() {
     otherFact_ = label({}, "faint");
     otherFact_->setWordWrap(true);
     column->addWidget(otherFact_);
-    copy_ = new QPushButton("Copy over");
+    copy_ = new QPushButton(tr("Copy over"));
     copy_->setObjectName("copyOver");
     copy_->setProperty("primary", true);
     copy_->setEnabled(false);
@@ -342,7 +342,7 @@ void DefinitionPanel::keepEdits() {
     const auto ours = work_.definition();
     if (!ours || name_.isEmpty()) return;
     const auto address = parseUnsigned(addressEdit_->text().trimmed().toStdString());
-    if (!address || *address > 0xFFFFFFFF) return work_.say("The address is not a number of up to 32 bits.", true);
+    if (!address || *address > 0xFFFFFFFF) return work_.say(tr("The address is not a number of up to 32 bits."), true);
     definition::ObjectChanges changes;
     changes.description = descriptionEdit_->text().toStdString();
     changes.role = roleEdit_->currentText().trimmed().toStdString();
@@ -353,9 +353,9 @@ void DefinitionPanel::keepEdits() {
     if (!group.isEmpty()) changes.group = group.toStdString();
     int made = 0;
     const auto text = definition::withChanges(*ours, name_.toStdString(), changes, &made);
-    if (text && made == 0) return work_.say("Nothing was changed.");
+    if (text && made == 0) return work_.say(tr("Nothing was changed."));
     keep(text, qs(*changes.newName),
-         QString("Kept the definition with %1 %2 of %3.")
+         tr("Kept the definition with %1 %2 of %3.")
              .arg(made)
              .arg(made == 1 ? "change" : "changes", qs(*changes.newName)));
 }
@@ -425,13 +425,13 @@ void DefinitionPanel::addDescribed() {
     const auto small = definition::describe(wanted, *ours);
     if (!small) return work_.say(qs(small.error().text()), true);
     keep(definition::withAdded(*ours, *small, "added_by_hand"), qs(wanted.name),
-         QString("Added %1 to the definition.").arg(qs(wanted.name)));
+         tr("Added %1 to the definition.").arg(qs(wanted.name)));
 }
 
 void DefinitionPanel::openOther(const QString& path) {
     if (!work_.files()) return;
     otherFile_->setText(path);
-    otherFact_->setText("Reading \u2026");
+    otherFact_->setText(tr("Reading \u2026"));
     struct Read {
         Result<std::shared_ptr<const definition::Definition>> definition = fail(ErrorCode::NotFound, "");
         std::shared_ptr<definition::Finder> finder;
@@ -455,10 +455,9 @@ void DefinitionPanel::openOther(const QString& path) {
             if (!read.definition) return otherFact_->setText(qs(read.definition.error().text()));
             other_ = *read.definition;
             otherFinder_ = read.finder;
-            otherFact_->setText(
-                QString("%1 parameters%2")
-                    .arg(other_->parameters.size())
-                    .arg(read.remarks ? QString(", %1 remarks on the file").arg(read.remarks) : QString()));
+            otherFact_->setText(QString("%1 parameters%2")
+                                    .arg(other_->parameters.size())
+                                    .arg(read.remarks ? tr(", %1 remarks on the file").arg(read.remarks) : QString()));
             findOther();
         },
         kOther);
@@ -481,7 +480,7 @@ void DefinitionPanel::copyChosen() {
     const auto part = definition::extract(*other_, p->name);
     if (!part) return work_.say(qs(part.error().text()), true);
     keep(definition::withAdded(*ours, *part, "copied"), qs(p->name),
-         QString("Copied %1 from %2.").arg(qs(p->title()), otherFile_->text().section('/', -1)));
+         tr("Copied %1 from %2.").arg(qs(p->title()), otherFile_->text().section('/', -1)));
 }
 
 }  // namespace brusk::app

@@ -31,11 +31,11 @@ FinderPanel::FinderPanel(MapsWork& work, QWidget* parent) : QFrame(parent), work
     column->setSpacing(6);
     text_ = new QLineEdit;
     text_->setObjectName("finder");
-    text_->setPlaceholderText("Find a parameter");
+    text_->setPlaceholderText(tr("Find a parameter"));
     text_->setClearButtonEnabled(true);
     text_->setToolTip(
-        "Any part of name, description, unit, group or address; several words.\n"
-        "Enter opens the first, Ctrl+Enter beside what is open.");
+        tr("Any part of name, description, unit, group or address; several words.\n"
+           "Enter opens the first, Ctrl+Enter beside what is open."));
     text_->installEventFilter(this);
     column->addWidget(text_);
     auto* row = new QHBoxLayout;
@@ -43,7 +43,7 @@ FinderPanel::FinderPanel(MapsWork& work, QWidget* parent) : QFrame(parent), work
     filter_->setObjectName("filter");
     filter_->setProperty("flat", true);
     filter_->setPopupMode(QToolButton::InstantPopup);
-    filter_->setToolTip("Show only some kinds, what differs, what was edited, what has evidence");
+    filter_->setToolTip(tr("Show only some kinds, what differs, what was edited, what has evidence"));
     count_ = label({}, "faint");
     row->addWidget(filter_);
     row->addStretch();
@@ -113,7 +113,7 @@ void FinderPanel::makeFilterMenu() {
     edited_ = check("filterEdited", "Edited in this round");
     evident_ = check("filterEvidence", "Evidence in its cells");
     menu->addSeparator();
-    menu->addAction("Show everything", this, [menu] {
+    menu->addAction(tr("Show everything"), this, [menu] {
         for (QAction* action : menu->actions())
             action->setChecked(false);
     });
@@ -124,7 +124,7 @@ void FinderPanel::refreshFilterText() {
     QStringList active;
     for (const QAction* action : filter_->menu()->actions())
         if (action->isChecked()) active << action->text().section(' ', 0, 0);
-    filter_->setText(active.isEmpty()     ? "Filter \u25be"
+    filter_->setText(active.isEmpty()     ? tr("Filter \u25be")
                      : active.size() == 1 ? active[0] + " \u25be"
                                           : QString("%1 filters \u25be").arg(active.size()));
 }
@@ -179,9 +179,9 @@ void FinderPanel::showDifferences() {
             const auto i = static_cast<uint32_t>(d.parameter - ours->definition().parameters.data());
             if ((!text.empty() && !found.count(i)) || (!kinds_.empty() && !kinds_.count(d.parameter->kind))) continue;
             rows.push_back(i);
-            beside.push_back(d.cells == 1 ? QString("1 cell") : QString("%1 cells").arg(d.cells));
+            beside.push_back(d.cells == 1 ? tr("1 cell") : QString("%1 cells").arg(d.cells));
         }
-    count_->setText(against ? QString("%1 differ").arg(rows.size()) : QString("no reference"));
+    count_->setText(against ? QString("%1 differ").arg(rows.size()) : tr("no reference"));
     model_->showList(definition_, std::move(rows), std::move(beside));
 }
 
@@ -206,7 +206,7 @@ void FinderPanel::refresh() {
         count_->setText(QString::number(model_->parameters()));
         return;
     }
-    if (!finder_) return count_->setText("one moment");
+    if (!finder_) return count_->setText(tr("one moment"));
     const auto found = finder_->find(text, kMostListed);
     std::vector<uint32_t> rows;
     for (const auto& hit : found.hits)
@@ -226,7 +226,7 @@ void FinderPanel::refresh() {
         const auto end = std::find_if(rows.begin(), rows.end(), [&](uint32_t i) { return scoreOf(i) < best; });
         std::stable_partition(rows.begin(), end, liked);
     }
-    count_->setText(found.guessed               ? QString("%1 like it").arg(rows.size())
+    count_->setText(found.guessed               ? tr("%1 like it").arg(rows.size())
                     : found.total > kMostListed ? QString("%1 of %2").arg(rows.size()).arg(found.total)
                                                 : QString::number(rows.size()));
     model_->showList(definition_, std::move(rows));

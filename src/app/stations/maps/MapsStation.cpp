@@ -45,7 +45,7 @@ MapsStation::MapsStation(Desks& desks, QWidget* parent) : Station("Maps", parent
         splitter->setChildrenCollapsible(false);
     column->addWidget(bench_, 1);
     column->addWidget(makePlayBar(desks, "Maps"));
-    empty_ = label("Read the controller on the Car station; its parameters appear here.", "faint");
+    empty_ = label(tr("Read the controller on the Car station; its parameters appear here."), "faint");
     column->addWidget(empty_);
     row->addLayout(column, 1);
 
@@ -95,16 +95,16 @@ void MapsStation::makeBar(QVBoxLayout* column) {
     amount_->setObjectName("amount");
     amount_->setMinimumWidth(44);
     amount_->setMaximumWidth(80);
-    amount_->setPlaceholderText("amount");
+    amount_->setPlaceholderText(tr("amount"));
     amount_->setAlignment(Qt::AlignRight);
     bar->addWidget(amount_);
-    set_ = new QPushButton("Set");
-    add_ = new QPushButton("Add");
-    scale_ = new QPushButton("Scale");
+    set_ = new QPushButton(tr("Set"));
+    add_ = new QPushButton(tr("Add"));
+    scale_ = new QPushButton(tr("Scale"));
     undo_ = new QPushButton("\u21b6");
     redo_ = new QPushButton("\u21b7");
-    undo_->setAccessibleName("Undo");
-    redo_->setAccessibleName("Redo");
+    undo_->setAccessibleName(tr("Undo"));
+    redo_->setAccessibleName(tr("Redo"));
     for (auto [button, name, prefix, tip] : {std::tuple{set_, "set", "", "Set the selected cells to the amount"},
                                              {add_, "add", "+", "Add the amount to the selected cells"},
                                              {scale_, "scale", "x", "Multiply the selected cells by the amount"}}) {
@@ -114,7 +114,7 @@ void MapsStation::makeBar(QVBoxLayout* column) {
         bar->addWidget(button);
     }
     bar->addStretch();
-    auto* strengthName = label("strength", "faint");
+    auto* strengthName = label(tr("strength"), "faint");
     bar->addWidget(strengthName);
     auto* line = new QHBoxLayout;
     line->setContentsMargins(8, 0, 10, 0);
@@ -170,10 +170,10 @@ void MapsStation::makeMenus(QHBoxLayout* row) {
     item(shape, "respaceX", "Re-space the axis across \u2026", [this] { respace_->begin(active_, 0); });
     item(shape, "respaceY", "Re-space the axis down \u2026", [this] { respace_->begin(active_, 1); });
     shape->addSeparator();
-    auto* hardware = shape->addAction("Edit up to the hardware's limits");
+    auto* hardware = shape->addAction(tr("Edit up to the hardware's limits"));
     hardware->setObjectName("hardwareLimits");
     hardware->setCheckable(true);
-    hardware->setToolTip("Beyond the usual limits, where the definition knows what the hardware bears");
+    hardware->setToolTip(tr("Beyond the usual limits, where the definition knows what the hardware bears"));
     connect(hardware, &QAction::toggled, &work_, &MapsWork::setHardwareLimits);
     auto* copy = menuButton("copy", "Copy");
     item(copy, "copyCells", "Copy\tCtrl+C", [this] { active_->copy(false); });
@@ -210,8 +210,8 @@ void MapsStation::makeMenus(QHBoxLayout* row) {
     strength_ = new QComboBox;
     strength_->setObjectName("strength");
     strength_->addItems({"100 %", "75 %", "50 %", "25 %", "10 %"});
-    strength_->setToolTip("Strength of softening, factors and taking from the reference");
-    strength_->setAccessibleName("Strength");
+    strength_->setToolTip(tr("Strength of softening, factors and taking from the reference"));
+    strength_->setAccessibleName(tr("Strength"));
     strength_->setMinimumWidth(82);
     strength_->setStyleSheet("padding: 2px 7px;");
 }
@@ -239,7 +239,7 @@ void MapsStation::fillReferenceMenu() {
     const auto takeWhole = [this](bool axes) {
         const auto* donor = work_.reference();
         if (!donor || !work_.calibration() || !active_->readable())
-            return work_.say("There is no reference to take from.", true);
+            return work_.say(tr("There is no reference to take from."), true);
         calibration::TransferOptions options;
         options.axes = axes;
         options.strength = strength();
@@ -270,7 +270,7 @@ void MapsStation::chooseDonor(bool ownDefinition) {
 void MapsStation::addDonorFile(const QString& image, const QString& definition) {
     if (auto done = work_.addDonor(image.toStdString(), definition.toStdString()); !done)
         return work_.say(QString::fromStdString(done.error().text()), true);
-    work_.say("Holding " + work_.referenceName() + " beside this calibration.");
+    work_.say(tr("Holding ") + work_.referenceName() + tr(" beside this calibration."));
 }
 
 void MapsStation::exportCdf(const QString& path) {
@@ -283,7 +283,7 @@ void MapsStation::exportCdf(const QString& path) {
     if (!text) return work_.say(QString::fromStdString(text.error().text()), true);
     if (auto done = (*work_.files()).save(path.toStdString(), asBytes(*text)); !done)
         return work_.say(QString::fromStdString(done.error().text()), true);
-    work_.say(QString("Saved %1 parameters to %2.%3")
+    work_.say(tr("Saved %1 parameters to %2.%3")
                   .arg(names.size() - leftOut.size())
                   .arg(path.section('/', -1),
                        leftOut.empty() ? QString() : " Left out: " + QString::fromStdString(leftOut[0])),
@@ -318,7 +318,7 @@ void MapsStation::askAmount(const QString& prefix) {
     const QString amount = amount_->text().trimmed();
     if (amount.isEmpty()) {
         amount_->setFocus();
-        return work_.say("Type an amount first.", false);
+        return work_.say(tr("Type an amount first."), false);
     }
     active_->operate(prefix + amount);
 }
@@ -371,15 +371,15 @@ void MapsStation::makeFamilyStrip(QVBoxLayout* column) {
     familyAmount_ = new QLineEdit;
     familyAmount_->setObjectName("familyAmount");
     familyAmount_->setPlaceholderText("+2, x1.05, -3%");
-    auto* apply = new QPushButton("To all");
+    auto* apply = new QPushButton(tr("To all"));
     apply->setObjectName("familyApply");
-    apply->setToolTip("Do this to every cell of all that are chosen");
+    apply->setToolTip(tr("Do this to every cell of all that are chosen"));
     row->addWidget(familyAmount_, 1);
     row->addWidget(apply);
     inside->addLayout(row);
-    auto* alike = new QPushButton("Fill all like the open one");
+    auto* alike = new QPushButton(tr("Fill all like the open one"));
     alike->setObjectName("familyAlike");
-    auto* donor = new QPushButton("Take all from the reference");
+    auto* donor = new QPushButton(tr("Take all from the reference"));
     donor->setObjectName("familyDonor");
     inside->addWidget(alike);
     inside->addWidget(donor);
@@ -397,7 +397,8 @@ void MapsStation::makeFamilyStrip(QVBoxLayout* column) {
     connect(familyAmount_, &QLineEdit::returnPressed, apply, &QPushButton::click);
     connect(apply, &QPushButton::clicked, this, [this, names, title] {
         const auto operation = calibration::parseOperation(familyAmount_->text().toStdString());
-        if (!operation) return work_.say("\"" + familyAmount_->text() + "\" is not a number, +2, x1.05 or -3%.", true);
+        if (!operation)
+            return work_.say("\"" + familyAmount_->text() + tr("\" is not a number, +2, x1.05 or -3%."), true);
         if (work_.calibration())
             forFamily(
                 calibration::operateOnAll(*work_.calibration(), *operation, names(), title(operation->describe())));
@@ -410,7 +411,8 @@ void MapsStation::makeFamilyStrip(QVBoxLayout* column) {
                                          title("fill like " + active_->table().parameter->title())));
     });
     connect(donor, &QPushButton::clicked, this, [this, names, title] {
-        if (!work_.calibration() || !work_.reference()) return work_.say("There is no reference to take from.", true);
+        if (!work_.calibration() || !work_.reference())
+            return work_.say(tr("There is no reference to take from."), true);
         calibration::TransferOptions options;
         options.strength = strength();
         forFamily(calibration::transfer(*work_.calibration(), *work_.reference(), names(), options,
@@ -432,17 +434,16 @@ void MapsStation::forFamily(calibration::Transfer plan) {
         const bool failed = line.outcome == calibration::TransferLine::Outcome::NotPossible;
         if (failed || (plan.lines.size() == 1 && !line.remark.empty())) remarks << QString::fromStdString(line.remark);
         if (plan.lines.size() == 1 && line.outcome == calibration::TransferLine::Outcome::Resampled)
-            remarks
-                << QString("Resampled; it lies within %1 of the donor's surface.").arg(line.error.largest, 0, 'g', 3);
+            remarks << tr("Resampled; it lies within %1 of the donor's surface.").arg(line.error.largest, 0, 'g', 3);
     }
     const bool any = !plan.edit.empty();
     if (any)
         if (auto done = work_.edit(plan.edit); !done)
             return work_.say(QString::fromStdString(done.error().text()), true);
     QString said = any ? QString::fromStdString(plan.edit.name) +
-                             (plan.lines.size() > 1 ? QString(": %1 changed").arg(changed) : QString())
-                       : QString("Nothing changed");
-    if (plan.edit.clamped) said += QString("; %1 cells held at a limit").arg(plan.edit.clamped);
+                             (plan.lines.size() > 1 ? tr(": %1 changed").arg(changed) : QString())
+                       : tr("Nothing changed");
+    if (plan.edit.clamped) said += tr("; %1 cells held at a limit").arg(plan.edit.clamped);
     work_.say(said + (remarks.isEmpty() ? "." : ". " + remarks.mid(0, 3).join(" ")),
               std::any_of(plan.lines.begin(), plan.lines.end(), [](const auto& line) {
                   return line.outcome == calibration::TransferLine::Outcome::NotPossible;
@@ -480,7 +481,7 @@ void MapsStation::arrange() {
 }
 
 void MapsStation::closePane(ParameterPane* pane) {
-    if (panes_.size() < 2) return work_.say("One parameter always stays open.");
+    if (panes_.size() < 2) return work_.say(tr("One parameter always stays open."));
     panes_.removeAll(pane);
     pane->hide();
     pane->deleteLater();
@@ -535,8 +536,8 @@ void MapsStation::reload() {
 void MapsStation::refreshBar() {
     undo_->setEnabled(work_.history().canUndo());
     redo_->setEnabled(work_.history().canRedo());
-    undo_->setToolTip("Undo: " + QString::fromStdString(work_.history().undoName()) + " (Ctrl+Z)");
-    redo_->setToolTip("Redo: " + QString::fromStdString(work_.history().redoName()) + " (Ctrl+Shift+Z)");
+    undo_->setToolTip(tr("Undo: ") + QString::fromStdString(work_.history().undoName()) + tr(" (Ctrl+Z)"));
+    redo_->setToolTip(tr("Redo: ") + QString::fromStdString(work_.history().redoName()) + tr(" (Ctrl+Shift+Z)"));
     card_->show(active_);
     if (definitionPanel_->isVisible() && active_) definitionPanel_->showParameter(active_->parameter());
     QString text;
@@ -551,15 +552,15 @@ void MapsStation::refreshBar() {
             }
         const int decimals = active_->shown().decimals(t.decimals);
         if (cells.size() > 1)
-            text = QString("%1 cells \u00b7 %2 to %3 \u00b7 mean %4")
+            text = tr("%1 cells \u00b7 %2 to %3 \u00b7 mean %4")
                        .arg(cells.size())
                        .arg(least, 0, 'f', decimals)
                        .arg(most, 0, 'f', decimals)
                        .arg(sum / static_cast<double>(cells.size()), 0, 'f', decimals);
         if (active_->showsDifference())
-            text += QString("%1difference to %2").arg(text.isEmpty() ? "" : " \u00b7 ", work_.referenceName());
+            text += tr("%1difference to %2").arg(text.isEmpty() ? "" : " \u00b7 ", work_.referenceName());
         else if (!active_->ridges().empty())
-            text += QString("%1%2 cells stand out of their neighbours")
+            text += tr("%1%2 cells stand out of their neighbours")
                         .arg(text.isEmpty() ? "" : " \u00b7 ")
                         .arg(active_->ridges().size());
     }

@@ -26,12 +26,12 @@ ParameterCard::ParameterCard(MapsWork& work, QWidget* parent) : QFrame(parent), 
     browser_->setOpenLinks(false);
     browser_->setFrameShape(QFrame::NoFrame);
     browser_->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
-    browser_->setAccessibleName("Parameter card");
+    browser_->setAccessibleName(tr("Parameter card"));
     browser_->document()->setDocumentMargin(2);
     column->addWidget(browser_, 1);
-    auto* more = new QPushButton("Definition \u2026");
+    auto* more = new QPushButton(tr("Definition \u2026"));
     more->setObjectName("definitionWork");
-    more->setToolTip("Rename, describe, regroup, give a role; add a parameter by address or copy one");
+    more->setToolTip(tr("Rename, describe, regroup, give a role; add a parameter by address or copy one"));
     column->addWidget(more);
     connect(more, &QPushButton::clicked, this, &ParameterCard::definitionAsked);
     connect(browser_, &QTextBrowser::anchorClicked, this, [this](const QUrl& to) {
@@ -104,18 +104,19 @@ void ParameterCard::cellFacts(ParameterPane& pane) {
         QString place = QString::number(c.x[cell % t.columns], 'f', c.xDecimals) + " " + unit(t.x.unit);
         if (!c.y.empty())
             place += ", " + QString::number(c.y[cell / t.columns], 'f', c.yDecimals) + " " + unit(t.y.unit);
-        fact("Cell", place);
+        fact(tr("Cell"), place);
     }
     const auto& conversion = work_.calibration()->definition().conversionOf(*t.parameter);
     const bool words = conversion.kind == definition::Conversion::Kind::Verbal;
-    fact("Value", number(t.values[cell]) +
-                      (words ? " = " + QString::fromUtf8(conversion.textFor(t.raw[cell]).data(),
-                                                         static_cast<qsizetype>(conversion.textFor(t.raw[cell]).size()))
-                             : QString()));
+    fact(tr("Value"),
+         number(t.values[cell]) +
+             (words ? " = " + QString::fromUtf8(conversion.textFor(t.raw[cell]).data(),
+                                                static_cast<qsizetype>(conversion.textFor(t.raw[cell]).size()))
+                    : QString()));
     for (const auto& ridge : pane.ridges())
         if (ridge.cell == cell) {
-            fact("Stands out",
-                 QString("%1 %2 the line %3")
+            fact(tr("Stands out"),
+                 tr("%1 %2 the line %3")
                      .arg(QString::number(std::abs(shown.change(ridge.height)), 'f', decimals),
                           ridge.height > 0 ? "above" : "below", ridge.alongX ? "across" : "down"),
                  false);
@@ -124,25 +125,25 @@ void ParameterCard::cellFacts(ParameterPane& pane) {
     evidenceFacts(pane, cell);
     referenceFacts(pane, cell);
     storedFacts(pane, cell);
-    fact("Limits", QString::number(shown(t.lower), 'f', decimals) + " to " + number(t.upper));
+    fact(tr("Limits"), QString::number(shown(t.lower), 'f', decimals) + " to " + number(t.upper));
     if (t.parameter->extendedLimits)
-        fact("Hardware", QString::number(shown(t.parameter->extendedLimits->first), 'f', decimals) + " to " +
-                             number(t.parameter->extendedLimits->second));
+        fact(tr("Hardware"), QString::number(shown(t.parameter->extendedLimits->first), 'f', decimals) + " to " +
+                                 number(t.parameter->extendedLimits->second));
 }
 
 void ParameterCard::evidenceFacts(ParameterPane& pane, size_t cell) {
     const auto& evidence = pane.evidence();
     if (cell >= evidence.cells.size()) return;
     const auto& found = evidence.cells[cell];
-    QString text = found.count == 1 ? QString("1 sample") : QString("%1 samples").arg(found.count);
+    QString text = found.count == 1 ? tr("1 sample") : QString("%1 samples").arg(found.count);
     if (const uint32_t visits = cell < evidence.visits.size() ? evidence.visits[cell] : 0)
-        text += visits == 1 ? QString(" in 1 visit") : QString(" in %1 visits").arg(visits);
+        text += visits == 1 ? tr(" in 1 visit") : tr(" in %1 visits").arg(visits);
     if (found.count && !evidence.watched.empty())
         text += QString("\n%1 %2%3 \u00b1 %4 %5")
                     .arg(QString::fromStdString(evidence.watched), found.mean > 0 ? "+" : "",
                          QString::number(found.mean, 'f', 1), QString::number(found.spread, 'f', 1),
                          QString::fromStdString(evidence.unit));
-    fact("Evidence", text, false);
+    fact(tr("Evidence"), text, false);
 }
 
 void ParameterCard::referenceFacts(ParameterPane& pane, size_t cell) {
@@ -164,7 +165,7 @@ void ParameterCard::referenceFacts(ParameterPane& pane, size_t cell) {
         const double change = compared->other[cell] - t.values[cell];
         QString value = QString::number(shown(compared->other[cell]), 'f', shown.decimals(t.decimals));
         if (compared->differs[cell])
-            value += QString(", ours %1%2")
+            value += tr(", ours %1%2")
                          .arg(change < 0 ? "+" : "\u2212",
                               QString::number(std::abs(shown.change(change)), 'f', shown.decimals(t.decimals)));
         fact("in " + name.section(',', 0, 0), value);
@@ -175,21 +176,21 @@ void ParameterCard::storedFacts(ParameterPane& pane, size_t cell) {
     const auto& t = pane.table();
     const auto size = definition::sizeOf(t.type);
     if (definition::isFloat(t.type)) {
-        fact("Stored", QString::number(t.raw[cell], 'g', 9));
+        fact(tr("Stored"), QString::number(t.raw[cell], 'g', 9));
     } else {
         // Negative numbers are shown as the bits that stand in memory.
         const auto bits =
             static_cast<qulonglong>(static_cast<int64_t>(t.raw[cell])) & (size == 8 ? ~0ull : (1ull << (8 * size)) - 1);
-        fact("Stored",
+        fact(tr("Stored"),
              QString("%1 = 0x%2").arg(t.raw[cell], 0, 'f', 0).arg(bits, static_cast<int>(2 * size), 16, QChar('0')));
         if (size <= 2) {
             QString binary = QString::number(bits, 2).rightJustified(static_cast<int>(8 * size), '0');
             if (size == 2) binary.insert(8, ' ');
-            fact("Bits", binary);
+            fact(tr("Bits"), binary);
         }
         if (t.step > 0)
-            fact("One count", QString::number(pane.shown().change(t.step), 'g', 3) + " " +
-                                  QString::fromStdString(pane.shown().unit));
+            fact(tr("One count"), QString::number(pane.shown().change(t.step), 'g', 3) + " " +
+                                      QString::fromStdString(pane.shown().unit));
     }
 }
 
@@ -197,7 +198,7 @@ void ParameterCard::neighbours(const Parameter& p) {
     const auto* shared = work_.sharedBytes();
     if (!shared) return;
     const auto others = shared->of(p);
-    if (!others.empty()) heading("On the same bytes");
+    if (!others.empty()) heading(tr("On the same bytes"));
     for (size_t i = 0; i < std::min<size_t>(others.size(), 5); ++i) {
         using Overlap = calibration::SharedBytes::Overlap;
         const auto& n = others[i];
@@ -221,31 +222,31 @@ void ParameterCard::show(ParameterPane* pane) {
                   .arg(tokens().faint.name(), QString::fromStdString(p.description).toHtmlEscaped()));
     facts_.append({"Description", QString::fromStdString(p.description)});
     cellFacts(*pane);
-    if (p.kind == Parameter::Kind::Text) fact("Length", QString("%1 characters").arg(p.number));
-    fact("Name", QString::fromStdString(p.name), false);
-    fact("Address", QString::fromStdString(hexAddress(p.address)));
+    if (p.kind == Parameter::Kind::Text) fact(tr("Length"), QString("%1 characters").arg(p.number));
+    fact(tr("Name"), QString::fromStdString(p.name), false);
+    fact(tr("Address"), QString::fromStdString(hexAddress(p.address)));
     const auto& conversion = d.conversionOf(p);
     if (conversion.kind != definition::Conversion::Kind::Verbal)
-        fact("Conversion", QString::fromStdString(conversion.name), false);
-    fact("Type", QString("%1%2").arg(
-                     QString::fromUtf8(definition::dataTypeName(pane->table().type).data()),
-                     p.bitMask ? QString(", mask %1").arg(QString::fromStdString(hexAddress(p.bitMask))) : QString()));
-    if (!p.role.empty()) fact("Role", QString::fromStdString(p.role), false);
-    if (p.readOnly) fact("Read only", "the definition says so", false);
+        fact(tr("Conversion"), QString::fromStdString(conversion.name), false);
+    fact(tr("Type"), QString("%1%2").arg(
+                         QString::fromUtf8(definition::dataTypeName(pane->table().type).data()),
+                         p.bitMask ? tr(", mask %1").arg(QString::fromStdString(hexAddress(p.bitMask))) : QString()));
+    if (!p.role.empty()) fact(tr("Role"), QString::fromStdString(p.role), false);
+    if (p.readOnly) fact(tr("Read only"), "the definition says so", false);
     const std::string path = d.groupPath(p.name);
-    if (!path.empty()) fact("Group", QString::fromStdString(path), false);
+    if (!path.empty()) fact(tr("Group"), QString::fromStdString(path), false);
     if (p.remarks)
         for (const std::string& annotation : p.remarks->annotations)
-            fact("Note", QString::fromStdString(annotation), false);
+            fact(tr("Note"), QString::fromStdString(annotation), false);
     QStringList axes;
     for (const auto& axis : p.axes)
         if (!axis.shared.empty() && !axes.contains(QString::fromStdString(axis.shared)))
             axes << QString::fromStdString(axis.shared);
-    if (!axes.isEmpty()) heading("Axes shared with others");
+    if (!axes.isEmpty()) heading(tr("Axes shared with others"));
     for (const QString& axis : axes)
         link(axis, axis, true);
     const auto uses = d.functionsOf(p.name);
-    if (!uses.empty()) heading("Read by");
+    if (!uses.empty()) heading(tr("Read by"));
     for (size_t i = 0; i < std::min<size_t>(uses.size(), 6); ++i)
         link(QString::fromStdString(uses[i].function), QString::fromStdString(uses[i].function), false);
     neighbours(p);

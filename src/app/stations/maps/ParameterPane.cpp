@@ -82,8 +82,8 @@ void ParameterPane::makeHead(const QString& suffix) {
     name_->setObjectName("parameterName" + suffix);
     axes_ = label({}, "faint");
     sliceBox_ = new QSpinBox;
-    sliceBox_->setPrefix("slice ");
-    sliceBox_->setAccessibleName("Slice of the cuboid");
+    sliceBox_->setPrefix(tr("slice "));
+    sliceBox_->setAccessibleName(tr("Slice of the cuboid"));
     connect(sliceBox_, &QSpinBox::valueChanged, this, [this](int value) {
         slice_ = static_cast<size_t>(value);
         reload();
@@ -375,7 +375,7 @@ void ParameterPane::refreshProfile(ProfileView* view, bool across) {
     ProfileView::Line line;
     line.title = across ? "across" : "down";
     if (fixed < beside.values.size())
-        line.title += QString(", at %1 %2")
+        line.title += tr(", at %1 %2")
                           .arg(shownBeside(beside.values[fixed]), 0, 'f', axisDecimals(beside, shownBeside))
                           .arg(QString::fromStdString(shownBeside.unit));
     line.decimals = shown_.decimals(table_.decimals);
@@ -469,19 +469,19 @@ QString ParameterPane::nameAt(QPoint inGrid) const {
 void ParameterPane::make(Result<calibration::Edit> edit) {
     const auto say = [this](const Error& error) { work_.say(QString::fromStdString(error.text()), true); };
     if (!edit) return say(edit.error());
-    if (edit->empty()) return work_.say("The stored bytes stay as they are: the change is smaller than one count.");
+    if (edit->empty()) return work_.say(tr("The stored bytes stay as they are: the change is smaller than one count."));
     const auto* shared = work_.sharedBytes();
     const auto others = shared ? shared->changedBy(*edit, table_.parameter) : std::vector<const Parameter*>();
     const QString name = QString::fromStdString(edit->name);
     const int clamped = edit->clamped;
     if (auto done = work_.edit(*edit); !done) return say(done.error());
-    QString sentence = name + (clamped ? QString("; %1 held at the limit").arg(clamped) : QString());
+    QString sentence = name + (clamped ? tr("; %1 held at the limit").arg(clamped) : QString());
     if (!others.empty()) {
         QStringList names;
         for (size_t i = 0; i < std::min<size_t>(others.size(), 3); ++i)
             names << QString::fromStdString(others[i]->title());
         sentence += "; on the same bytes, changed with it: " + names.join(", ") +
-                    (others.size() > 3 ? QString(" and %1 more").arg(others.size() - 3) : QString());
+                    (others.size() > 3 ? tr(" and %1 more").arg(others.size() - 3) : QString());
     }
     work_.say(sentence);
 }
@@ -500,7 +500,7 @@ void ParameterPane::operate(const QString& text) {
     if (table_.parameter->kind == Parameter::Kind::Text)
         return make(work_.calibration()->prepareText(*table_.parameter, text.toStdString(), table_.parameter->title()));
     const auto operation = calibration::parseOperation(text.toStdString());
-    if (!operation) return work_.say("\"" + text + "\" is not a number, +2, x1.05 or -3%.", true);
+    if (!operation) return work_.say("\"" + text + tr("\" is not a number, +2, x1.05 or -3%."), true);
     makeCells(calibration::operate(table_, grid_->selectedCells(), *operation, shown_), operation->describe());
 }
 
@@ -510,7 +510,8 @@ void ParameterPane::fill(calibration::Direction direction) {
     if ((across && r.columns() < 3 && !(down && r.rows() > 2)) ||
         (down && r.rows() < 3 && !(across && r.columns() > 2)))
         return work_.say(
-            "Select at least three cells along the way: the first and the last stay, what is between is filled.", true);
+            tr("Select at least three cells along the way: the first and the last stay, what is between is filled."),
+            true);
     makeCells(calibration::fillBetween(table_, r, direction), "fill between");
 }
 
@@ -539,7 +540,7 @@ void ParameterPane::copy(bool withBreakpoints) {
         v = shownY_(v);
     QApplication::clipboard()->setText(
         QString::fromStdString(calibration::toTabbed(as, range(), withBreakpoints, decimalSign())));
-    work_.say(QString("Copied %1%2.")
+    work_.say(tr("Copied %1%2.")
                   .arg(QString::fromStdString(cellsText(grid_->selectedCells().size())),
                        withBreakpoints ? " with breakpoints" : ""));
 }
@@ -590,8 +591,7 @@ void ParameterPane::pasteFactors(double strength) {
     } else {
         if (r.top + numbers->rows > table_.rows || r.left + numbers->columns > table_.columns)
             return work_.say(
-                QString("%1 x %2 factors do not fit from this cell on.").arg(numbers->rows).arg(numbers->columns),
-                true);
+                tr("%1 x %2 factors do not fit from this cell on.").arg(numbers->rows).arg(numbers->columns), true);
         r.bottom = r.top + numbers->rows - 1;
         r.right = r.left + numbers->columns - 1;
     }
@@ -601,7 +601,7 @@ void ParameterPane::pasteFactors(double strength) {
 
 void ParameterPane::step(int counts) {
     if (!readable_ || table_.step <= 0)
-        return work_.say("A floating-point number has no raw counts to step by; type a number.", true);
+        return work_.say(tr("A floating-point number has no raw counts to step by; type a number."), true);
     const auto& conversion = work_.calibration()->definition().conversionOf(*table_.parameter);
     // Up is up for the tuner, also where the stored number falls.
     const bool falls = conversion.toPhysical(table_.raw[0] + 1) < conversion.toPhysical(table_.raw[0]);

@@ -19,7 +19,7 @@ RespacePanel::RespacePanel(MapsWork& work, QWidget* parent) : QFrame(parent), wo
     auto* head = new QHBoxLayout;
     title_ = label({}, "heading");
     keep_ = new QComboBox;
-    keep_->addItems({"keep the surface", "keep the numbers"});
+    keep_->addItems({tr("keep the surface"), tr("keep the numbers")});
     outside_ = new QComboBox;
     outside_->addItems({"beyond: hold the last", "beyond: go on with the slope"});
     head->addWidget(title_, 1);
@@ -28,17 +28,17 @@ RespacePanel::RespacePanel(MapsWork& work, QWidget* parent) : QFrame(parent), wo
     column->addLayout(head);
     breakpoints_ = new QLineEdit;
     breakpoints_->setObjectName("breakpoints");
-    breakpoints_->setToolTip("All breakpoints, rising, with blanks between");
+    breakpoints_->setToolTip(tr("All breakpoints, rising, with blanks between"));
     breakpoints_->setFont(Theme::instance().numbers(12));
     column->addWidget(breakpoints_);
     auto* foot = new QHBoxLayout;
     outcome_ = label({}, "faint");
     outcome_->setObjectName("respaceOutcome");
     outcome_->setWordWrap(true);
-    even_ = new QPushButton("Even");
-    even_->setToolTip("Spread evenly between the first and the last");
-    cancel_ = new QPushButton("Cancel");
-    apply_ = new QPushButton("Re-space");
+    even_ = new QPushButton(tr("Even"));
+    even_->setToolTip(tr("Spread evenly between the first and the last"));
+    cancel_ = new QPushButton(tr("Cancel"));
+    apply_ = new QPushButton(tr("Re-space"));
     apply_->setObjectName("applyRespace");
     apply_->setProperty("primary", true);
     foot->addWidget(outcome_, 1);
@@ -66,10 +66,10 @@ RespacePanel::RespacePanel(MapsWork& work, QWidget* parent) : QFrame(parent), wo
 
 void RespacePanel::begin(ParameterPane* pane, size_t axis) {
     if (!pane || !pane->readable() || axis >= pane->table().parameter->axes.size())
-        return work_.say("This parameter has no such axis.", true);
+        return work_.say(tr("This parameter has no such axis."), true);
     const auto& values = axis == 0 ? pane->table().x : pane->table().y;
     if (!values.editable)
-        return work_.say("The breakpoints of this axis do not lie in the image; they can't be moved.", true);
+        return work_.say(tr("The breakpoints of this axis do not lie in the image; they can't be moved."), true);
     pane_ = pane;
     axis_ = axis;
     shown_ = work_.units().shown(values.unit);
@@ -108,19 +108,18 @@ void RespacePanel::preview() {
     apply_->setEnabled(plan_.has_value() && !plan_->edit.empty());
     setRole(outcome_, plan_ ? "faint" : "warm");
     if (!plan_) return outcome_->setText(QString::fromStdString(plan_.error().message));
-    if (plan_->edit.empty()) return outcome_->setText("These are the breakpoints as they are.");
+    if (plan_->edit.empty()) return outcome_->setText(tr("These are the breakpoints as they are."));
     const auto& own = plan_->followers.front();
-    QString text = QString("The surface moves by up to %1 %2 between the breakpoints.")
+    QString text = tr("The surface moves by up to %1 %2 between the breakpoints.")
                        .arg(pane_->shown().change(own.error.largest), 0, 'g', 3)
                        .arg(QString::fromStdString(pane_->shown().unit));
     if (!plan_->shared.empty() && plan_->followers.size() > 1) {
         QStringList names;
         for (size_t i = 1; i < std::min<size_t>(plan_->followers.size(), 4); ++i)
             names << QString::fromStdString(plan_->followers[i].parameter->title());
-        text += QString(" The controller keeps one axis for all: %1%2 follow.")
-                    .arg(names.join(", "), plan_->followers.size() > 4
-                                               ? QString(" and %1 more").arg(plan_->followers.size() - 4)
-                                               : QString());
+        text += tr(" The controller keeps one axis for all: %1%2 follow.")
+                    .arg(names.join(", "),
+                         plan_->followers.size() > 4 ? tr(" and %1 more").arg(plan_->followers.size() - 4) : QString());
     }
     outcome_->setText(text);
 }

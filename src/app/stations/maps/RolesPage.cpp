@@ -40,7 +40,7 @@ RolesPage::RolesPage(QWidget* parent) : QWidget(parent) {
     list_->setSpacing(8);
     scroll->setWidget(inside);
     column->addWidget(scroll, 1);
-    keep_ = new QPushButton("Keep");
+    keep_ = new QPushButton(tr("Keep"));
     keep_->setObjectName("keepRoles");
     keep_->setProperty("primary", true);
     column->addWidget(keep_);
@@ -54,7 +54,7 @@ RolesPage::RolesPage(QWidget* parent) : QWidget(parent) {
 }
 
 void RolesPage::showBusy() {
-    fact_->setText("Looking for what plays which role \u2026");
+    fact_->setText(tr("Looking for what plays which role \u2026"));
     rows_.clear();
     emptyLayout(list_);
     refreshButton();
@@ -64,9 +64,9 @@ void RolesPage::show(const definition::Definition& definition, const std::vector
     rows_.clear();
     emptyLayout(list_);
     fact_->setText(missing.empty()
-                       ? "Every role that Brusk can find somebody for is played."
-                       : "By name, unit and shape these may be meant. Tick what is right; a wrong role makes "
-                         "Brusk compute with the wrong map.");
+                       ? tr("Every role that Brusk can find somebody for is played.")
+                       : tr("By name, unit and shape these may be meant. Tick what is right; a wrong role makes "
+                            "Brusk compute with the wrong map."));
     for (const auto& role : missing)
         list_->addWidget(rowFor(definition, role));
     list_->addStretch();
@@ -88,8 +88,8 @@ void RolesPage::showWanted() {
     nobody_->setVisible(meaning && !busy && at == rows_.end());
     if (!meaning || busy) return;
     if (at == rows_.end())
-        return nobody_->setText("Nothing here looks like \"" + qs(meaning->title) +
-                                "\". Open the parameter that is, and give it the role under \"This one\".");
+        return nobody_->setText(tr("Nothing here looks like \"") + qs(meaning->title) +
+                                tr("\". Open the parameter that is, and give it the role under \"This one\"."));
     at->yes->setFocus();
     // Once the page is laid out.
     QMetaObject::invokeMethod(
@@ -109,7 +109,7 @@ QWidget* RolesPage::rowFor(const definition::Definition& d, const definition::Mi
     row.yes->setObjectName("role_" + qs(missing.role->id));
     row.who->setObjectName("who_" + qs(missing.role->id));
     row.who->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Fixed);
-    row.who->setAccessibleName("Who plays " + qs(missing.role->title));
+    row.who->setAccessibleName(tr("Who plays ") + qs(missing.role->title));
     for (const auto& guess : missing.guesses) {
         const bool measured = missing.role->measured();
         const std::string& name = measured ? d.measurements[guess.index].name : d.parameters[guess.index].name;
@@ -128,8 +128,8 @@ QWidget* RolesPage::rowFor(const definition::Definition& d, const definition::Mi
     line->addWidget(row.who, 1);
     if (!missing.role->measured()) {
         auto* look = new QToolButton;
-        look->setText("Look");
-        look->setToolTip("Open it on the bench");
+        look->setText(tr("Look"));
+        look->setToolTip(tr("Open it on the bench"));
         connect(look, &QToolButton::clicked, this,
                 [this, who = row.who] { emit nameFollowed(who->currentData().toString()); });
         line->addWidget(look);
@@ -144,7 +144,7 @@ QWidget* RolesPage::rowFor(const definition::Definition& d, const definition::Mi
 
 void RolesPage::refreshButton() {
     const auto count = std::count_if(rows_.begin(), rows_.end(), [](const Row& row) { return row.yes->isChecked(); });
-    keep_->setText(count ? QString("Keep %1 %2").arg(count).arg(count == 1 ? "role" : "roles") : QString("Keep"));
+    keep_->setText(count ? tr("Keep %1 %2").arg(count).arg(count == 1 ? "role" : "roles") : tr("Keep"));
     keep_->setEnabled(count > 0);
 }
 

@@ -38,7 +38,7 @@ ValueEditor::ValueEditor(const QString& suffix, QWidget* parent) : QFrame(parent
     more_->setObjectName("stepUp" + suffix);
     slider_ = new QSlider(Qt::Horizontal);
     slider_->setObjectName("valueSlider" + suffix);
-    slider_->setAccessibleName("Slide within the limits");
+    slider_->setAccessibleName(tr("Slide within the limits"));
     slider_->setRange(0, kSliderSteps);
     slider_->setMinimumWidth(180);
     least_ = label({}, "numbers");
@@ -74,8 +74,8 @@ void ValueEditor::makeWords(const definition::Conversion& conversion, double raw
     const auto& texts = conversion.texts;
     for (size_t i = 0; i < std::min(texts.size(), kMostWords); ++i) {
         const auto& text = texts[i];
-        auto* button = new QRadioButton(
-            QString("%1   (stored as %2)").arg(QString::fromStdString(text.text)).arg(text.low, 0, 'f', 0));
+        auto* button =
+            new QRadioButton(tr("%1   (stored as %2)").arg(QString::fromStdString(text.text)).arg(text.low, 0, 'f', 0));
         button->setObjectName(QString("word%1").arg(i));
         button->setChecked(raw >= text.low && raw <= text.high);
         connect(button, &QRadioButton::clicked, this, [this, low = text.low] { emit rawChosen(low); });
@@ -100,13 +100,12 @@ void ValueEditor::setTable(const calibration::Table& t, const definition::Conver
     if (isSwitch) makeWords(conversion, t.raw[0]);
     const auto number = [&](double v) { return QString::number(shown(v), 'f', shown.decimals(t.decimals)); };
     stored_->setText(
-        isSwitch ? QString("Stored as %1").arg(t.raw[0], 0, 'f', 0)
-        : integer
-            ? QString("Stored as %1, which is %2 %3; one count is %4 %3")
-                  .arg(t.raw[0], 0, 'f', 0)
-                  .arg(number(t.values[0]), QString::fromStdString(shown.unit))
-                  .arg(QString::number(shown.change(t.step), 'g', 3))
-            : QString("Stored as floating point, %1 %2").arg(number(t.values[0]), QString::fromStdString(shown.unit)));
+        isSwitch  ? tr("Stored as %1").arg(t.raw[0], 0, 'f', 0)
+        : integer ? tr("Stored as %1, which is %2 %3; one count is %4 %3")
+                        .arg(t.raw[0], 0, 'f', 0)
+                        .arg(number(t.values[0]), QString::fromStdString(shown.unit))
+                        .arg(QString::number(shown.change(t.step), 'g', 3))
+                  : tr("Stored as floating point, %1 %2").arg(number(t.values[0]), QString::fromStdString(shown.unit)));
     if (!integer) return;
     lowRaw_ = std::round(conversion.toRaw(t.lower));
     highRaw_ = std::round(conversion.toRaw(t.upper));

@@ -45,7 +45,7 @@ void ReviewPresenter::load(size_t at) {
     if (at >= recordings_.size()) return;
     using Loaded = Result<std::shared_ptr<const recording::Recording>>;
     const QString title =
-        QString("round %1, %2").arg(desks_.round.selected()->number).arg(QString::fromStdString(recordings_[at].title));
+        tr("round %1, %2").arg(desks_.round.selected()->number).arg(QString::fromStdString(recordings_[at].title));
     desks_.background.latest(
         this,
         [folder = desks_.car.folder, entry = recordings_[at]]() -> Loaded {
@@ -100,7 +100,7 @@ ReviewPresenter::Finding ReviewPresenter::finding() const {
     if (!samples_) return {};
     const auto error = evidence::fuelError(cells_, proposals::kVisited);
     const auto& cost = drives_->mixture()->leftOut;
-    return {QString("Fuel is off by %1 % over %2 cells. %3 of %4 samples are settled.")
+    return {tr("Fuel is off by %1 % over %2 cells. %3 of %4 samples are settled.")
                 .arg(error.rms * 100, 0, 'f', 1)
                 .arg(error.cells)
                 .arg(cost.kept)

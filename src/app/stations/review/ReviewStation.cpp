@@ -51,7 +51,7 @@ ReviewStation::ReviewStation(Desks& desks, QWidget* parent) : Station("Review", 
     primary()->hide();
     auto* top = new QHBoxLayout;
     top->setSpacing(12);
-    auto* listPanel = new Panel("Recordings of this round");
+    auto* listPanel = new Panel(tr("Recordings of this round"));
     listPanel->setFixedWidth(250);
     list_ = new QListWidget;
     list_->setObjectName("recordings");
@@ -70,7 +70,7 @@ ReviewStation::ReviewStation(Desks& desks, QWidget* parent) : Station("Review", 
     body()->addLayout(top, 5);
     auto* bottom = new QHBoxLayout;
     auto* head = new QHBoxLayout;
-    head->addWidget(label("Fuel off per cell, lean + rich \u2212, %", "heading"));
+    head->addWidget(label(tr("Fuel off per cell, lean + rich \u2212, %"), "heading"));
     cellText_ = label({}, "faint");
     head->addWidget(cellText_, 1);
     what_ = new QComboBox;
@@ -110,7 +110,7 @@ ReviewStation::ReviewStation(Desks& desks, QWidget* parent) : Station("Review", 
 void ReviewStation::refresh() {
     const bool other = presenter_.look();
     const QString round = presenter_.roundText();
-    subtitle()->setText(round.isEmpty() ? "Nothing was read yet." : round);
+    subtitle()->setText(round.isEmpty() ? tr("Nothing was read yet.") : round);
     if (!other) return;
     {
         const QSignalBlocker quiet(list_);
@@ -120,7 +120,7 @@ void ReviewStation::refresh() {
             list_->addItem(QString("%1\n%2, %3 s, %4")
                                .arg(QString::fromStdString(entry.title), timeOfDay(entry.startedAt))
                                .arg(entry.duration_s, 0, 'f', 0)
-                               .arg(entry.gaps ? QString("%1 gaps").arg(entry.gaps) : QString("no gaps")));
+                               .arg(entry.gaps ? QString("%1 gaps").arg(entry.gaps) : tr("no gaps")));
     }
     if (list_->count()) list_->setCurrentRow(list_->count() - 1);
 }
@@ -173,7 +173,7 @@ void ReviewStation::showMoments() {
     const auto row = static_cast<size_t>(cells_->currentRow()), column = static_cast<size_t>(cells_->currentColumn());
     const auto& map = presenter_.map();
     std::vector<double> times = presenter_.moments(row * map.columns + column);
-    cellText_->setText(QString("%1, %2: %3 samples in this recording")
+    cellText_->setText(tr("%1, %2: %3 samples in this recording")
                            .arg(ShownAxis(map.x, presenter_.units()).text(column),
                                 ShownAxis(map.y, presenter_.units()).text(row), QString::number(times.size())));
     if (!times.empty() && cells_->hasFocus()) presenter_.setMoment(times.front());

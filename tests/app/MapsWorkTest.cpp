@@ -25,6 +25,7 @@ class MapsWorkTest : public QObject {
     Q_OBJECT
   private slots:
     void aMapAndItsAxesComeFromADonor();
+    void namesThatDifferAtTheirEndAreToldApartInTheFinder();
     void aFamilyIsFilledAlikeInOneAction();
     void aMissingParameterIsFoundInALargeDefinitionAndCopied();
     void aParameterIsAddedByAddressWithItsCellsInView();
@@ -78,6 +79,19 @@ void MapsWorkTest::aMapAndItsAxesComeFromADonor() {
     story.undo();
     story.undo();
     QVERIFY(imageOf(story) == first);
+}
+
+void MapsWorkTest::namesThatDifferAtTheirEndAreToldApartInTheFinder() {
+    Story story;
+    QVERIFY(story.begin());
+    story.goTo("Maps");
+    auto* tree = story.find<QTreeView>("parameterTree");
+    const QString beginning = "Injection time added while the engine warms up after ";
+    const auto drawn = [&](const QString& name) {
+        return tree->fontMetrics().elidedText(name, tree->textElideMode(), tree->columnWidth(0));
+    };
+    QVERIFY(drawn(beginning + "a cold start") != beginning + "a cold start");
+    QVERIFY(drawn(beginning + "a cold start") != drawn(beginning + "a hot start"));
 }
 
 void MapsWorkTest::aFamilyIsFilledAlikeInOneAction() {

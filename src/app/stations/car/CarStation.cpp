@@ -19,6 +19,7 @@
 namespace brusk::app {
 
 namespace {
+constexpr int kLeastCodes_px = 190;
 constexpr int kBusEvery_ms = 500;
 constexpr const char* kSocket = "unix:";
 }  // namespace
@@ -69,6 +70,9 @@ CarStation::CarStation(Desks& desks, QWidget* parent) : Station("Car", parent), 
     left->setSpacing(12);
     makeLinkPanel(left);
     makeIdentityPanel(left);
+    codes_ = new CodesPanel(desks_);
+    codes_->setMinimumHeight(kLeastCodes_px);
+    left->addWidget(codes_, 1);
     left->addStretch();
     auto* room = new QScrollArea;
     room->setFrameShape(QFrame::NoFrame);
@@ -89,11 +93,9 @@ CarStation::CarStation(Desks& desks, QWidget* parent) : Station("Car", parent), 
     scroll->setMinimumHeight(300);
     sheetPanel_->body()->addWidget(scroll);
     right->addWidget(sheetPanel_, 3);
-    codes_ = new CodesPanel(desks_);
-    right->addWidget(codes_, 1);
     obd_ = new ObdPanel(desks_);
     right->addWidget(obd_, 1);
-    columns->addLayout(right, 6);
+    columns->addLayout(right, 5);
     body()->addLayout(columns, 1);
 
     connect(sheet_, &BuildSheetForm::changed, this, [this] { desks_.sheet.setSheet(sheet_->sheet()); });

@@ -13,7 +13,7 @@ namespace brusk::app {
 
 namespace {
 constexpr int kMostParameters = 6;
-constexpr int kListWidth = 158;
+constexpr int kListWidth = 150;
 
 QString stateOf(const link::TroubleCode& code) {
     return code.failingNow() ? "failing now" : code.confirmed() ? "confirmed" : "pending";
@@ -36,10 +36,13 @@ CodesPanel::CodesPanel(Desks& desks) : Panel(tr("Trouble codes")), desks_(desks)
     list_->setObjectName("troubleCodes");
     list_->setAccessibleName(tr("Trouble codes"));
     list_->setFixedWidth(kListWidth);
+    // As high as there is room, not as high as they would like.
+    list_->setSizePolicy(QSizePolicy::Fixed, QSizePolicy::Ignored);
     row->addWidget(list_);
     auto* scroll = new QScrollArea;
     scroll->setWidgetResizable(true);
     scroll->setFrameShape(QFrame::NoFrame);
+    scroll->setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Ignored);
     detail_ = new QWidget;
     detail_->setObjectName("codeDetail");
     detailBody_ = new QVBoxLayout(detail_);
@@ -86,8 +89,8 @@ void CodesPanel::refreshDetail() {
     if (report.occurrences)
         head += tr(", set %1 %2").arg(report.occurrences).arg(report.occurrences == 1 ? "time" : "times");
     detailBody_->addWidget(label(head, report.code.failingNow() ? "warm" : "faint"));
-    auto* columns = new QHBoxLayout;
-    columns->setSpacing(18);
+    auto* rows = new QVBoxLayout;
+    rows->setSpacing(8);
     auto* frame = new QGridLayout;
     frame->setHorizontalSpacing(10);
     frame->setVerticalSpacing(2);
@@ -101,7 +104,6 @@ void CodesPanel::refreshDetail() {
     }
     if (report.frozen.empty()) frame->addWidget(label(tr("No freeze frame was kept."), "faint"), 0, 0);
     frame->setRowStretch(i + 1, 1);
-    columns->addLayout(frame);
     auto* links = new QVBoxLayout;
     links->setSpacing(2);
     if (!report.parameters.empty()) links->addWidget(label(tr("In the calibration"), "faint"));
@@ -117,9 +119,9 @@ void CodesPanel::refreshDetail() {
         });
         links->addWidget(link);
     }
-    links->addStretch();
-    columns->addLayout(links, 1);
-    detailBody_->addLayout(columns);
+    rows->addLayout(links);
+    rows->addLayout(frame);
+    detailBody_->addLayout(rows);
     detailBody_->addStretch();
 }
 

@@ -59,7 +59,8 @@ FinderPanel::FinderPanel(MapsWork& work, QWidget* parent) : QFrame(parent), work
     view_->setIndentation(10);
     view_->setSelectionMode(QAbstractItemView::ExtendedSelection);
     view_->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
-    view_->setTextElideMode(Qt::ElideRight);
+    // Names of one family differ at their end.
+    view_->setTextElideMode(Qt::ElideMiddle);
     view_->header()->setStretchLastSection(false);
     view_->header()->setSectionResizeMode(0, QHeaderView::Stretch);
     view_->header()->setSectionResizeMode(1, QHeaderView::Fixed);

@@ -7,6 +7,7 @@
 #include <string>
 
 #include "core/base/Result.h"
+#include "core/deliver/Rights.h"
 #include "core/storage/FileSystem.h"
 #include "ctl/Arguments.h"
 
@@ -28,7 +29,9 @@ struct Outcome {
 struct Context {
     storage::RealFileSystem files;
     Outcome outcome;
-    bool quiet = false;  ///< no progress on standard error
+    bool quiet = false;          ///< no progress on standard error
+    std::string home;            ///< data folder of one's own: key and cards; empty: the usual one
+    std::string passphraseFile;  ///< whose first line opens the key
 };
 
 /// Hands back the group of commands on recordings, for others to add to.
@@ -43,7 +46,11 @@ void addLoopCommand(Command app, Context& context);
 void addBenchCommands(Command app, Context& context);
 void addIdsCommand(Command app, Context& context);
 void addProposeCommand(Command app, Context& context);
+void addKeyCommands(Command app, Context& context);
+void addDeliverCommands(Command app, Context& context);
 
+/// What may be done, a name each.
+nlohmann::json mayJson(const deliver::Allowed& may);
 /// Refuses to overwrite unless forced.
 [[nodiscard]] Done mayWrite(Context& context, const std::string& path, bool force);
 /// The same for a file that grows: what is there goes, if it is a file. What can't be written is said before the work.

@@ -40,6 +40,11 @@ Done rounds(Context& c, const std::string& car) {
             if (const auto parent = (*folder)->rounds().byId(*round.parent)) one["parent"] = parent->number;
         if (!round.flashedAt.empty()) one["flashed_at"] = round.flashedAt;
         if (!round.note.empty()) one["note"] = round.note;
+        if (const auto rights = job::rightsOf(round); rights && *rights) {
+            one["from"] = {{"name", (*rights)->makerName}, {"fingerprint", (*rights)->maker}};
+            one["may"] = mayJson((*rights)->may);
+            one["sealed"] = round.sealed;
+        }
         if (round.sheet) one["sheet"] = round.sheet;
         if (!round.reason.empty()) one["reason"] = kept(round.reason);
         if (!round.came.empty()) one["came"] = kept(round.came);

@@ -110,7 +110,8 @@ void readIntoFolder(Context& c, const LinkOptions& options, const std::string& c
                                       progressOnStandardError(c));
     if (!outcome) return c.outcome.fail(outcome.error());
     c.outcome.json = reportJson(outcome->report);
-    c.outcome.json["round"] = outcome->round.number;
+    if (!outcome->sealed || !outcome->round.title.empty()) c.outcome.json["round"] = outcome->round.number;
+    if (outcome->sealed) c.outcome.json["sealed"] = true;
     c.outcome.json["original"] = outcome->isOriginal;
     c.outcome.json["unknown"] = outcome->unknown;
     c.outcome.text = outcome->sentence + "\nRead " +
@@ -204,6 +205,7 @@ void flash(Context& c, const LinkOptions& options, const FlashChoice& choice) {
         auto opened = carfolder::CarFolder::open(c.files, choice.car);
         if (!opened) return c.outcome.fail(opened.error());
         folder = std::move(*opened);
+        useOwnKey(c, *folder);
     }
     const auto usual = folder ? folder->settings().get("profile") : Result<std::string>(std::string());
     if (!usual) return c.outcome.fail(usual.error());
@@ -245,6 +247,7 @@ std::string sentenceOf(const carfolder::CarFolder& folder, const carfolder::CarC
 void check(Context& c, const LinkOptions& options, const std::string& car) {
     auto folder = carfolder::CarFolder::open(c.files, car);
     if (!folder) return c.outcome.fail(folder.error());
+    useOwnKey(c, **folder);
     const auto session = connect(c, options);
     if (!session) return c.outcome.fail(session.error());
     const auto stock = job::takeStock(*session->uds, session->kit(), **folder, job::StockScope::Everything);

@@ -10,8 +10,9 @@
 
 namespace brusk::ctl {
 
-void LinkOptions::addTo(Command command) {
-    command.option("--link", link, "bench, unix:PATH or socketcan:INTERFACE").required();
+void LinkOptions::addTo(Command command, bool required) {
+    auto which = command.option("--link", link, "bench, unix:PATH or socketcan:INTERFACE");
+    if (required) which.required();
     command.option("--pace", pace, "seconds of the bench car a second; 0 is as fast as it can").range(0.0, 1000.0);
     command.option("--seed", seed, "seed of the bench car");
     command.flag("--drawn", drawn, "the bench car differs from the book as the seed draws it");
@@ -110,6 +111,31 @@ Result<std::shared_ptr<const job::Kit>> kitOf(Context& context, const carfolder:
         if (kit->profile.name == *name) return kit;
     return fail(ErrorCode::NotFound, name->empty() ? std::string("This car was not connected yet.")
                                                    : "The profile \"" + *name + "\" of this folder is not there.");
+}
+
+deliver::Home homeOf(Context& c) {
+    return {c.files, c.home.empty() ? deliver::usualHome() : storage::Path(c.home)};
+}
+
+Result<deliver::Key> keyOf(Context& c) {
+    std::string passphrase;
+    if (!c.passphraseFile.empty()) {
+        const auto text = c.files.read(c.passphraseFile, 64 << 10);
+        if (!text) return tl::unexpected(text.error());
+        passphrase = std::string(asText(*text).substr(0, asText(*text).find_first_of("\r\n")));
+        if (passphrase.empty()) return fail(ErrorCode::BadInput, "The first line of the passphrase file is empty.");
+    }
+    auto key = homeOf(c).key(passphrase);
+    if (!key && key.error().code == ErrorCode::Refused && passphrase.empty())
+        return failBecause("Say --passphrase-file.", key.error());
+    return key;
+}
+
+void useOwnKey(Context& c, carfolder::CarFolder& folder) {
+    const auto rounds = folder.rounds().all();
+    if (!rounds || std::none_of(rounds->begin(), rounds->end(), [](const auto& round) { return round.sealed; })) return;
+    // Without a key everything else goes on as it did; what needs it says so.
+    if (const auto key = keyOf(c)) job::useKey(folder, *key, homeOf(c));
 }
 
 Result<RoundOf> roundOf(Context& c, const std::string& car, int number) {

@@ -8,6 +8,7 @@
 
 #include "benchcar/VirtualBus.h"
 #include "core/carfolder/CarFolder.h"
+#include "core/job/Deliver.h"
 #include "core/job/Garage.h"
 #include "core/link/Traffic.h"
 #include "ctl/Commands.h"
@@ -22,7 +23,7 @@ struct LinkOptions {
     std::string route;    ///< the bench car drives it meanwhile
     std::string traffic;  ///< a candump log to write
     double pace = 0;      ///< seconds of the bench car a second of wall clock; 0: as fast as it can
-    void addTo(Command command);
+    void addTo(Command command, bool required = true);
 };
 
 /// An open link: "bench" is a fresh bench car in virtual time, "unix:PATH" a bus over a Unix-domain socket,
@@ -72,5 +73,12 @@ struct RoundOf {
     carfolder::Round round;
 };
 [[nodiscard]] Result<RoundOf> roundOf(Context& context, const std::string& car, int number);
+
+/// The key and cards of whoever asks.
+deliver::Home homeOf(Context& context);
+/// The key, opened with the passphrase of --passphrase-file.
+[[nodiscard]] Result<deliver::Key> keyOf(Context& context);
+/// Lets the folder's sealed rounds be flashed, if it has any and the key can be opened.
+void useOwnKey(Context& context, carfolder::CarFolder& folder);
 
 }  // namespace brusk::ctl

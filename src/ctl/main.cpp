@@ -12,6 +12,7 @@ using namespace brusk::ctl;
 
 /// What a failure says on standard output when a program reads it.
 nlohmann::json errorJson(const Error& error) {
+    if (error.refused) return {{"refused", error.refused}, {"sentence", error.text()}};
     nlohmann::json out{{"code", errorCodeName(error.code)}, {"sentence", error.text()}};
     const ErrorPlace place = error.placeOfAll();
     if (!place.file.empty()) out["file"] = place.file;
@@ -37,6 +38,8 @@ int run(int argc, char** argv, bool asJson) {
     Command app = line.commands();
     bool json = false;
     app.flag("--json", json, "one JSON document on standard output");
+    app.option("--home", context.home, "folder of your key and cards (default: brusk in XDG_DATA_HOME)");
+    app.option("--passphrase-file", context.passphraseFile, "file whose first line opens your key");
     app.flag("--quiet", context.quiet, "no progress on standard error");
     addFolderCommands(app, addFileCommands(app, context), context);
     addDefinitionCommands(app, context);
@@ -48,6 +51,8 @@ int run(int argc, char** argv, bool asJson) {
     addBenchCommands(app, context);
     addProposeCommand(app, context);
     addIdsCommand(app, context);
+    addKeyCommands(app, context);
+    addDeliverCommands(app, context);
     int code = kDone;
     std::string sentence;
     if (!line.run(argc, argv, code, sentence))

@@ -16,6 +16,7 @@
 #include "app/stations/maps/MapsStation.h"
 #include "app/widgets/LaneView.h"
 #include "app/widgets/MapGrid.h"
+#include "core/job/Deliver.h"
 #include "core/job/FlashRound.h"
 #include "core/job/Keeping.h"
 
@@ -54,7 +55,10 @@ void shootGates(Story& story, const QString& out) {
     if (!folder.settings().set("identity", "")) qFatal("no identity to forget");
     take(demo, *story.identity());
     if (!folder.settings().set("identity", identity)) qFatal("the identity is gone");
-    if (!folder.rounds().setRights(round, job::toJson(job::Rights{.serial = "E2-0200-0001"})))
+    if (!folder.rounds().setRights(
+            round,
+            deliver::Rights{.may = {deliver::May::Flash}, .car = {.serial = "E2-0200-0001"}, .makerName = "Mara Ost"}
+                .text()))
         qFatal("no rights to set");
     take(demo, *story.identity());
     if (!folder.rounds().setRights(round, "")) qFatal("the rights stay");
@@ -64,8 +68,8 @@ void shootGates(Story& story, const QString& out) {
     auto loose = calibration;
     if (!edit || !loose.apply(*edit)) qFatal("the limit holds");
     const auto wide = folder.rounds().byId(round);
-    for (const auto& gate : job::gatesOf({demo, folder, *wide, loose.image(), 0, std::nullopt, story.identity(),
-                                          job::FlashScope::Changed, "", desks.reference.reference()}))
+    for (const auto& gate : job::gatesOf(
+             {demo, folder, *wide, loose.image(), 0, std::nullopt, story.identity(), "", desks.reference.reference()}))
         if (gate.verdict == job::Gate::Verdict::Warns) gates.push_back(gate);
     QFrame sheet;
     sheet.setProperty("panel", true);

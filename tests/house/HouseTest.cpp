@@ -28,9 +28,11 @@ const QMap<QString, QStringList> kMayInclude = {
     {"evidence", {"base", "units", "roles", "storage", "image", "definition", "calibration", "recording"}},
     {"proposals", {"base", "units", "roles", "image", "definition", "calibration", "recording", "evidence"}},
     {"carfolder", {"base", "units", "storage", "image", "definition", "calibration", "recording"}},
+    {"deliver",
+     {"base", "units", "roles", "storage", "image", "definition", "calibration", "recording", "evidence", "carfolder"}},
     {"job",
      {"base", "units", "roles", "storage", "image", "definition", "calibration", "recording", "link", "evidence",
-      "proposals", "carfolder"}},
+      "proposals", "carfolder", "deliver"}},
 };
 
 /// All the bench car may know of the core: the CAN frame, the port with its clock, and how either says that it failed.

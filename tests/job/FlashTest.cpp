@@ -3,6 +3,7 @@
 #include <QProcess>
 
 #include "JobBench.h"
+#include "core/job/Deliver.h"
 #include "core/job/Keeping.h"
 #include "core/recording/Mdf4.h"
 
@@ -405,10 +406,11 @@ void FlashTest::everyGateBlocksWithASentence_data() {
         Remedy::NewRound);
     row("checksum out of reach", "Checksums: The checksum of the area at 0x8C0000 is wrong and is kept in memory that",
         Remedy::NewRound);
-    row("sealed for another car", "Rights: This calibration was sealed for E2-7; the car on the link is E2-0098-4417",
+    row("sealed for another car",
+        "Rights: This calibration was sealed for the controller E2-7; the one on the link is E2-0098-4417",
         Remedy::None);
-    row("sealed to look at", "Rights: Its seal lets this calibration be looked at, not flashed", Remedy::None);
-    row("sealed for a whole flash", "Rights: Its seal asks for a whole flash", Remedy::None);
+    row("sealed to look at", "Rights: Mara Ost sealed round 1; the seal does not allow it to be flashed", Remedy::None);
+    row("no way back", "Rights: Mara Ost sealed round 2 without a way back", Remedy::None);
     row("damaged rights", "Rights: The rights of this round can't be read", Remedy::None);
 }
 
@@ -422,7 +424,12 @@ void FlashTest::everyGateBlocksWithASentence() {
     auto kit = std::make_shared<Kit>(*bench.kit);
     const auto original = bench.read();
     auto round = bench.change("rev_limit", 6300, original.id);
-    const auto seal = [&](Rights rights) { return bench.folder->rounds().setRights(round.id, toJson(rights)); };
+    const auto seal = [&](int64_t which, deliver::Allowed may, auto change) {
+        deliver::Rights rights{.may = may, .maker = "1", .makerName = "Mara Ost", .id = "1", .number = 1};
+        change(rights);
+        return bench.folder->rounds().setRights(which, rights.text());
+    };
+    using enum deliver::May;
     Done prepared;
     if (what == "wrong car") now.values["vin"] = "FMKHR16T0E2009999";
     if (what == "wrong serial") now.values["serial"] = "E2-1";
@@ -439,9 +446,14 @@ void FlashTest::everyGateBlocksWithASentence() {
         EXPECT_OK(bench.folder->rounds().add(round.id, damaged, "built on it", ""));
     }
     if (what == "checksum out of reach") kit->profile.checksums.front() = {0x8C0000, 16, 0x800100};
-    if (what == "sealed for another car") prepared = seal({.serial = "E2-7"});
-    if (what == "sealed to look at") prepared = seal({.mayFlash = false});
-    if (what == "sealed for a whole flash") prepared = seal({.wholeOnly = true});
+    if (what == "sealed for another car")
+        prepared = seal(round.id, {Flash}, [](auto& rights) { rights.car.serial = "E2-7"; });
+    if (what == "sealed to look at") prepared = seal(round.id, {Look}, [](auto&) {});
+    if (what == "no way back") {
+        const auto other = bench.change("rev_limit", 6400, original.id);
+        EXPECT_OK(bench.folder->rounds().markFlashed(other.id, other.imageSha256));
+        prepared = seal(other.id, {Flash}, [](auto& rights) { rights.wayBack = false; });
+    }
     if (what == "damaged rights") prepared = bench.folder->rounds().setRights(round.id, "{");
     EXPECT_OK(prepared);
     const auto plan = planFlash(*kit, *bench.folder, round.id, what == "nobody asked" ? nullptr : &now);
@@ -463,8 +475,9 @@ void FlashTest::aBlockedFlashTouchesNothing() {
     Bench bench;
     const auto original = bench.read();
     const auto round = bench.change("rev_limit", 6500, original.id);
-    EXPECT_OK(bench.folder->rounds().setRights(round.id, toJson(Rights{.mayFlash = false})));
-    EXPECT_FAILS(bench.flash(round.id), "Rights: Its seal lets");
+    const deliver::Rights look{.may = {deliver::May::Look}, .makerName = "Mara Ost"};
+    EXPECT_OK(bench.folder->rounds().setRights(round.id, look.text()));
+    EXPECT_FAILS(bench.flash(round.id), "Rights: Mara Ost sealed round 1; the seal does not allow it to be flashed");
     QVERIFY(bench.carHoldsExactly(original.id));
     QVERIFY(!*bench.folder->memory().lastFlash());
 }

@@ -46,6 +46,7 @@ struct Error {
     std::string message;
     std::shared_ptr<const Error> cause = nullptr;
     ErrorPlace place = {};
+    const char* refused = nullptr;  ///< id of what was refused, where programs tell refusals apart ("altered")
 
     /// The sentence followed by the sentences of its causes.
     std::string text() const { return cause ? message + " (" + cause->text() + ")" : message; }
@@ -78,6 +79,11 @@ inline tl::unexpected<Error> fail(ErrorCode code, std::string message) {
     return tl::unexpected<Error>(Error{code, std::move(message), nullptr});
 }
 
+/// Refused by a rule that has an id.
+inline tl::unexpected<Error> refuse(const char* id, std::string message) {
+    return tl::unexpected<Error>(Error{ErrorCode::Refused, std::move(message), nullptr, {}, id});
+}
+
 /// The same, with the place in a file.
 inline tl::unexpected<Error> failIn(ErrorPlace place, ErrorCode code, std::string message) {
     return tl::unexpected<Error>(Error{code, std::move(message), nullptr, std::move(place)});
@@ -85,7 +91,7 @@ inline tl::unexpected<Error> failIn(ErrorPlace place, ErrorCode code, std::strin
 
 /// Adds a sentence of the caller above the failure it met; the code stays that of the cause.
 inline tl::unexpected<Error> failBecause(std::string message, const Error& cause) {
-    return tl::unexpected<Error>(Error{cause.code, std::move(message), std::make_shared<const Error>(cause)});
+    return tl::unexpected<Error>(Error{cause.code, std::move(message), std::make_shared<const Error>(cause), {}, cause.refused});
 }
 
 }  // namespace brusk

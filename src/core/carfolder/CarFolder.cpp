@@ -123,6 +123,22 @@ Result<std::unique_ptr<CarFolder>> CarFolder::open(storage::FileSystem& files, c
     return folder;
 }
 
+Done CarFolder::copyLedger(const storage::Path& to) const {
+    return database_->copyTo(to);
+}
+
+Result<std::vector<std::string>> CarFolder::filesToKeep() const {
+    std::vector<std::string> out;
+    for (const storage::Entry& entry : files_.filesBelow(path_)) {
+        const std::string name = entry.path.lexically_relative(path_).generic_string();
+        const bool ofTheMoment =
+            name.starts_with(kDatabase) || name == kLock || name.ends_with(storage::FileSystem::kSaving);
+        if (!ofTheMoment) out.push_back(name);
+    }
+    std::sort(out.begin(), out.end());
+    return out;
+}
+
 Done CarFolder::tidy() {
     if (const auto held = files_.list(path_))
         for (const storage::Entry& entry : *held) {

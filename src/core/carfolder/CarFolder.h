@@ -45,6 +45,12 @@ class CarFolder {
     /// What opening it found to tell the user, a sentence each: recordings taken in, a format brought up.
     const std::vector<std::string>& news() const { return news_; }
 
+    /// The ledger as it is now, as a file of its own where nothing stands yet.
+    [[nodiscard]] Done copyLedger(const storage::Path& to) const;
+    /// What a car folder holds that is no ledger and no file of the moment: names below it.
+    [[nodiscard]] Result<std::vector<std::string>> filesToKeep() const;
+    static constexpr const char* kLedger = "car.sqlite";
+
     Settings& settings() { return settings_; }
     const Settings& settings() const { return settings_; }
     Rounds& rounds() { return rounds_; }

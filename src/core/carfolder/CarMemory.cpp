@@ -87,9 +87,22 @@ Result<std::shared_ptr<const CarMemory::SectorShas>> CarMemory::sectorShas(
         const auto known = shas_.find(round.imageSha256);
         if (known != shas_.end()) return known->second;
     }
+    auto shas = std::make_shared<SectorShas>();
+    if (round.sealed) {
+        // What a sealed image holds was named when it came: no key is needed to compare with the car.
+        const auto named = rounds_.areas(round.id);
+        if (!named) return tl::unexpected(named.error());
+        const std::map<std::string, std::string> parts(named->begin(), named->end());
+        for (const image::Sector& sector : sectors) {
+            const auto part = parts.find(sectorName(sector));
+            (*shas)[sector.start] = part == parts.end() ? "" : part->second;
+        }
+        const std::lock_guard lock(mutex_);
+        shas_[round.imageSha256] = shas;
+        return shas;
+    }
     const auto bytes = rounds_.image(round.id);
     if (!bytes) return tl::unexpected(bytes.error());
-    auto shas = std::make_shared<SectorShas>();
     for (const image::Sector& sector : sectors)
         (*shas)[sector.start] = sectorSha(**bytes, sector);
     const std::lock_guard lock(mutex_);
@@ -187,6 +200,15 @@ Result<std::optional<FlashEntry>> CarMemory::lastFlash() const {
         return FlashEntry{row.getColumn(0).getInt64(),  row.getColumn(1).getInt64(),  row.getColumn(2).getString(),
                           row.getColumn(3).getInt(),    row.getColumn(4).getString(), row.getColumn(5).getString(),
                           row.getColumn(6).getString(), row.getColumn(7).getString()};
+    });
+}
+
+Result<bool> CarMemory::wasFlashed(int64_t round, const std::string& scope) const {
+    return database_.read("look up a flash", [&](SQLite::Database& db) -> Result<bool> {
+        SQLite::Statement row(db, "SELECT 1 FROM flash WHERE round = ? AND scope = ? AND outcome = 'done'");
+        row.bind(1, round);
+        row.bind(2, scope);
+        return row.executeStep();
     });
 }
 

@@ -72,6 +72,8 @@ class CarMemory {
                                              const std::string& overridden);
     [[nodiscard]] Done flashEnded(int64_t flash, const std::string& outcome);
     [[nodiscard]] Result<std::optional<FlashEntry>> lastFlash() const;
+    /// Whether a flash of the round in this scope came to its end.
+    [[nodiscard]] Result<bool> wasFlashed(int64_t round, const std::string& scope) const;
 
     /// Pieces of a read that is not finished yet; a later read goes on from them.
     [[nodiscard]] Done keepPiece(uint32_t start, ByteSpan bytes);

@@ -101,6 +101,15 @@ Result<bool> Database::isEmpty(storage::FileSystem& files, const storage::Path& 
     }
 }
 
+Done Database::copyTo(const storage::Path& file) const {
+    return read("copy it", [&](SQLite::Database& db) -> Done {
+        SQLite::Statement copy(db, "VACUUM INTO ?");
+        copy.bind(1, file.string());
+        copy.exec();
+        return {};
+    });
+}
+
 Done Database::make(storage::FileSystem& files, const storage::Path& file, const std::string& carName) {
     // Under another name first: who dies here leaves nothing that looks like a car folder.
     storage::Path making = file;

@@ -40,6 +40,9 @@ class Database {
     Database(const Database&) = delete;
     Database& operator=(const Database&) = delete;
 
+    /// Everything as it is now, in a new file; what was deleted is not in it.
+    [[nodiscard]] Done copyTo(const storage::Path& file) const;
+
     bool mayWrite() const { return writer_ != nullptr; }
     /// Why nothing can be written, as a sentence; what a write says when it may not.
     void setWhyNot(std::string sentence) { whyNot_ = std::move(sentence); }

@@ -6,6 +6,7 @@
 #include <nlohmann/json.hpp>
 #include <set>
 
+#include "core/base/Say.h"
 #include "core/base/Text.h"
 #include "core/carfolder/Statements.h"
 #include "core/recording/Mdf4.h"
@@ -172,6 +173,42 @@ bool Recordings::readHead(RecordingEntry& entry) const {
     return true;
 }
 
+Done Recordings::bind(RecordingEntry& entry) const {
+    if (entry.imageSha256.empty()) return {};
+    const auto round = rounds_.ofImage(entry.imageSha256);
+    if (!round) return tl::unexpected(round.error());
+    if (!*round) return {};
+    entry.round = (*round)->id;
+    entry.sheet = (*round)->sheet;
+    return {};
+}
+
+Result<RecordingEntry> Recordings::takeIn(const std::string& name, ByteSpan bytes, const Conditions& conditions) {
+    const auto recording = recording::readMdf4(bytes);
+    if (!recording) return tl::unexpected(recording.error().in(name));
+    const auto known = all();
+    if (!known) return tl::unexpected(known.error());
+    for (const RecordingEntry& entry : *known)
+        if (entry.startedAt == recording->startedAt && entry.imageSha256 == recording->imageSha256)
+            return fail(ErrorCode::Conflict,
+                        say("recording.there", "{0} is in the folder already, as {1}.", {name, entry.file}));
+    if (auto done = files_.makeFolder(folder_); !done) return tl::unexpected(done.error());
+    const storage::Path whole = storage::Path(name).filename();
+    const storage::Path file = files_.freeName(folder_, whole.stem().string(), ".mf4");
+    if (auto done = files_.save(file, bytes); !done) return tl::unexpected(done.error());
+    RecordingEntry entry;
+    entry.file = file.filename().string();
+    entry.conditions = conditions;
+    auto done = readHead(entry)
+                    ? bind(entry)
+                    : Done(fail(ErrorCode::BadInput, say("recording.unreadable", "{0} can't be read.", {name})));
+    entry.state = RecordingState::Whole;
+    auto added = done ? add(entry) : Result<RecordingEntry>(tl::unexpected(done.error()));
+    // Without its entry nobody would find it.
+    if (!added) (void)files_.remove(file);
+    return added;
+}
+
 Result<std::vector<std::string>> Recordings::adopt() {
     std::vector<std::string> news;
     const auto known = all();
@@ -201,17 +238,13 @@ Result<std::vector<std::string>> Recordings::adopt() {
                 news.push_back("recordings/" + entry.file + " is no recording that can be read; it was left as it is.");
             continue;
         }
-        const auto round =
-            entry.imageSha256.empty() ? Result<std::optional<Round>>(std::nullopt) : rounds_.ofImage(entry.imageSha256);
-        if (!round) return tl::unexpected(round.error());
-        if (*round) {
-            entry.round = (*round)->id;
-            entry.sheet = (*round)->sheet;
-        }
+        if (auto done = bind(entry); !done) return tl::unexpected(done.error());
         if (auto added = add(entry); !added) return tl::unexpected(added.error());
+        const auto round = entry.round ? rounds_.byId(*entry.round) : Result<Round>(Round{});
+        if (!round) return tl::unexpected(round.error());
         news.push_back(
             "The recording " + entry.file + " was not in the ledger; it was taken in" +
-            (*round ? " with round " + std::to_string((*round)->number) : std::string(", bound to no round")) + ".");
+            (entry.round ? " with round " + std::to_string(round->number) : std::string(", bound to no round")) + ".");
     }
     return news;
 }

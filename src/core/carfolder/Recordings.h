@@ -59,6 +59,9 @@ class Recordings {
     [[nodiscard]] Result<RecordingEntry> add(RecordingEntry entry);
     /// Its figures and state, now that it ended.
     [[nodiscard]] Done ended(const RecordingEntry& entry);
+    /// Takes a recording in that came from elsewhere: under its name or the next that is free, bound to the round whose
+    /// bytes its head names, or to none. Refused when it is in the ledger already (Conflict) or can't be read.
+    [[nodiscard]] Result<RecordingEntry> takeIn(const std::string& name, ByteSpan bytes, const Conditions& conditions);
     [[nodiscard]] Done setConditions(int64_t recording, const Conditions& conditions);
     /// Takes in what a dead program left: entries that are still open, and files that no entry names. One sentence for
     /// each, for the user.
@@ -67,6 +70,8 @@ class Recordings {
   private:
     /// Fills in what the file itself says; false when nothing in it can be read.
     bool readHead(RecordingEntry& entry) const;
+    /// The round whose bytes, or whose calibration, were in the car; with its sheet.
+    Done bind(RecordingEntry& entry) const;
 
     Database& database_;
     const Rounds& rounds_;

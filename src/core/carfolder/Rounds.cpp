@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <map>
 
+#include "core/base/Say.h"
 #include "core/base/Text.h"
 #include "core/carfolder/Schema.h"
 #include "core/carfolder/Statements.h"
@@ -16,7 +17,7 @@ namespace {
 constexpr const char* kRoundColumns =
     "SELECT r.id, r.number, r.parent, r.title, r.note, r.created_at, r.flashed_at, r.image_sha256, r.state, "
     "r.fuel_error, (SELECT COUNT(*) FROM recording WHERE recording.round = r.id), r.rights, COALESCE(r.sheet, 0), "
-    "r.reason, r.came FROM round r ";
+    "r.reason, r.came, (SELECT sealed FROM image WHERE image.sha256 = r.image_sha256) FROM round r ";
 
 Round roundOf(SQLite::Statement& row) {
     Round out;
@@ -36,6 +37,7 @@ Round roundOf(SQLite::Statement& row) {
     out.sheet = row.getColumn(12).getInt64();
     out.reason = row.getColumn(13).getString();
     out.came = row.getColumn(14).getString();
+    out.sealed = !row.getColumn(15).getString().empty();
     return out;
 }
 
@@ -103,6 +105,17 @@ int64_t insertRound(SQLite::Database& db, int number, std::optional<int64_t> par
     return db.getLastInsertRowid();
 }
 
+void keepAreas(SQLite::Database& db, const std::string& image, const std::map<std::string, std::string>& shas) {
+    SQLite::Statement insert(db, "INSERT OR REPLACE INTO area(image, name, sha256) VALUES (?, ?, ?)");
+    for (const auto& [name, sha] : shas) {
+        insert.bind(1, image);
+        insert.bind(2, name);
+        insert.bind(3, sha);
+        insert.exec();
+        insert.reset();
+    }
+}
+
 void setState(SQLite::Database& db, int64_t id, RoundState state) {
     // What is no draft stays what it is.
     SQLite::Statement fix(db, "UPDATE round SET state = ? WHERE id = ? AND state = ?");
@@ -155,23 +168,88 @@ Result<std::optional<Round>> Rounds::ofImage(const std::string& sha256) const {
     });
 }
 
-Result<std::shared_ptr<const image::Image>> Rounds::image(int64_t id) const {
-    // Unpacked after the database was left: it takes longer than looking.
-    const auto packed = database_.read("load an image", [&](SQLite::Database& db) -> Result<Bytes> {
+Result<Bytes> Rounds::stored(int64_t id, bool& sealed) const {
+    return database_.read("load an image", [&](SQLite::Database& db) -> Result<Bytes> {
         SQLite::Statement row(db,
                               "SELECT image.bytes, image.sealed FROM round JOIN image ON image.sha256 = "
                               "round.image_sha256 WHERE round.id = ?");
         row.bind(1, id);
         if (!row.executeStep()) return fail(ErrorCode::NotFound, "The ledger has no image for this round.");
-        if (!row.getColumn(1).getString().empty())
-            return fail(ErrorCode::Refused, "The bytes of this round are sealed: it may be flashed, not looked at.");
-        const ByteSpan bytes = blobOf(row.getColumn(0));
+        sealed = !row.getColumn(1).getString().empty();
+        const auto column = row.getColumn(0);
+        const ByteSpan bytes = blobOf(column);
         return Bytes(bytes.begin(), bytes.end());
     });
+}
+
+Result<std::shared_ptr<const image::Image>> Rounds::image(int64_t id) const {
+    bool sealed = false;
+    // Unpacked after the database was left: it takes longer than looking.
+    const auto packed = stored(id, sealed);
     if (!packed) return tl::unexpected(packed.error());
+    if (sealed)
+        return refuse("not-allowed", say("round.sealed",
+                                         "This round came sealed: it may be flashed, but its values are not shown, "
+                                         "compared, exported or kept."));
     auto image = unpackImage(*packed);
     if (!image) return tl::unexpected(image.error());
     return std::make_shared<const image::Image>(std::move(*image));
+}
+
+Result<Bytes> Rounds::sealedFile(int64_t id) const {
+    bool sealed = false;
+    auto file = stored(id, sealed);
+    if (!file || sealed) return file;
+    return fail(ErrorCode::NotFound, say("round.not-sealed", "This round did not come sealed."));
+}
+
+void Rounds::openSealedBy(Opener opener) {
+    const std::lock_guard lock(openerMutex_);
+    opener_ = std::move(opener);
+}
+
+Result<std::shared_ptr<const image::Image>> Rounds::imageForCar(int64_t id) const {
+    bool sealed = false;
+    const auto packed = stored(id, sealed);
+    if (!packed) return tl::unexpected(packed.error());
+    if (!sealed) return image(id);
+    Opener opener;
+    {
+        const std::lock_guard lock(openerMutex_);
+        opener = opener_;
+    }
+    if (!opener)
+        return refuse("not-allowed",
+                      say("round.no-opener", "This round came sealed; the key it was sealed to is not open here."));
+    auto unsealed = opener(*packed);
+    if (!unsealed) return tl::unexpected(unsealed.error());
+    const auto round = byId(id);
+    if (!round) return tl::unexpected(round.error());
+    if (round->rights != unsealed->rights)
+        return refuse("altered", say("round.rights-altered",
+                                     "What the ledger says may be done with this round is not what its seal says. "
+                                     "Nothing is done with it; open the sealed file once more."));
+    return std::make_shared<const image::Image>(std::move(unsealed->image));
+}
+
+Result<Round> Rounds::addSealed(int64_t parent, const Sealed& sealed) {
+    return database_.write("keep a sealed round", [&](SQLite::Database& db) -> Result<Round> {
+        // Where the same bytes lie open already, sealing them hides nothing: they stay as they are.
+        SQLite::Statement image(db, "INSERT OR IGNORE INTO image(sha256, bytes, sealed) VALUES (?, ?, '1')");
+        image.bind(1, sealed.imageSha256);
+        image.bindNoCopy(2, sealed.file.data(), static_cast<int>(sealed.file.size()));
+        image.exec();
+        keepAreas(db, sealed.imageSha256, sealed.shas);
+        const int number = db.execAndGet("SELECT COALESCE(MAX(number), -1) + 1 FROM round").getInt();
+        const int64_t id =
+            insertRound(db, number, parent, {sealed.title, sealed.note}, sealed.imageSha256, RoundState::Fixed);
+        SQLite::Statement rights(db, "UPDATE round SET rights = ? WHERE id = ?");
+        rights.bind(1, sealed.rights);
+        rights.bind(2, id);
+        rights.exec();
+        writeJournal(db, "Round " + std::to_string(number) + " came sealed: " + sealed.title);
+        return existing(db, id);
+    });
 }
 
 Result<Round> Rounds::storeOriginal(const image::Image& image, const std::string& text) {
@@ -271,6 +349,16 @@ Done Rounds::setRights(int64_t id, const std::string& rights) {
     return writeText(id, "keep the rights", "rights", rights);
 }
 
+Done Rounds::giveOut(int64_t id, const std::string& how) {
+    return database_.write("give the round out", [&](SQLite::Database& db) -> Done {
+        const auto round = existing(db, id);
+        if (!round) return tl::unexpected(round.error());
+        setState(db, id, RoundState::GivenOut);
+        writeJournal(db, "Round " + std::to_string(round->number) + " was " + how);
+        return {};
+    });
+}
+
 Done Rounds::setCame(int64_t id, const std::string& came) {
     return writeText(id, "keep what came of a round", "came", came);
 }
@@ -358,6 +446,10 @@ Done Rounds::recoverDrafts() {
     return {};
 }
 
+std::string sectorName(const image::Sector& sector) {
+    return kSectorName + hexAddress(sector.start);
+}
+
 std::map<std::string, std::string> areaShas(const image::Image& image, const std::vector<NamedArea>& areas) {
     std::map<std::string, std::string> out;
     for (const NamedArea& area : areas) {
@@ -378,14 +470,7 @@ Done Rounds::nameAreas(int64_t id, const std::vector<NamedArea>& areas) {
     return database_.write("name the parts of an image", [&](SQLite::Database& db) -> Done {
         const auto round = existing(db, id);
         if (!round) return tl::unexpected(round.error());
-        SQLite::Statement insert(db, "INSERT OR REPLACE INTO area(image, name, sha256) VALUES (?, ?, ?)");
-        for (const auto& [name, sha] : shas) {
-            insert.bind(1, round->imageSha256);
-            insert.bind(2, name);
-            insert.bind(3, sha);
-            insert.exec();
-            insert.reset();
-        }
+        keepAreas(db, round->imageSha256, shas);
         return {};
     });
 }

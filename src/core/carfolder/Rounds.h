@@ -7,14 +7,17 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
+#include <functional>
 #include <map>
 #include <memory>
+#include <mutex>
 #include <optional>
 #include <string>
 #include <vector>
 
 #include "core/calibration/Calibration.h"
 #include "core/carfolder/Database.h"
+#include "core/image/Sector.h"
 
 namespace brusk::carfolder {
 
@@ -39,7 +42,8 @@ struct Round {
     RoundState state = RoundState::Draft;
     std::optional<double> fuelError_pct;  ///< of the drives made on it
     int recordings = 0;
-    std::string rights;       ///< of a calibration that came sealed (job::rightsFromJson); empty: none but ours
+    std::string rights;       ///< of a calibration that came sealed (deliver::Rights); empty: it is our own
+    bool sealed = false;      ///< its bytes lie encrypted: image() refuses them
     int64_t sheet = 0;        ///< version of the build sheet it was made on; 0: none was kept
     std::string reason = {};  ///< why it was made and what it promised (JSON); empty: not kept
     std::string came = {};    ///< what came of the promise (JSON); empty: not driven yet
@@ -52,6 +56,10 @@ struct NamedArea {
     uint32_t length = 0;
 };
 
+/// Names of sectors begin so.
+inline constexpr const char* kSectorName = "sector ";
+/// What a sector goes by among the named areas of a sealed image.
+std::string sectorName(const image::Sector& sector);
 /// SHA-256 of each named area that an image holds whole. Several stretches may go by one name, as in a memory that is
 /// calibrated in two places.
 std::map<std::string, std::string> areaShas(const image::Image& image, const std::vector<NamedArea>& areas);
@@ -67,7 +75,33 @@ class Rounds {
     [[nodiscard]] Result<std::optional<Round>> original() const;
     /// The round whose image, or whose calibration area, has this SHA-256: of several the one that was flashed last.
     [[nodiscard]] Result<std::optional<Round>> ofImage(const std::string& sha256) const;
+    /// What is shown, exported, compared and computed with. Refused ("not-allowed") when the round's bytes are sealed.
     [[nodiscard]] Result<std::shared_ptr<const image::Image>> image(int64_t round) const;
+
+    /// A round that came sealed: its file is kept as it came. `shas` are those of its image and of its parts, by name.
+    struct Sealed {
+        std::string title;
+        std::string note;
+        std::string rights;
+        Bytes file;
+        std::string imageSha256;
+        std::map<std::string, std::string> shas;
+    };
+    [[nodiscard]] Result<Round> addSealed(int64_t parent, const Sealed& sealed);
+    /// The file as it came; NotFound for a round that is not sealed.
+    [[nodiscard]] Result<Bytes> sealedFile(int64_t round) const;
+    /// What is in a sealed file, and what its seal allows.
+    struct Unsealed {
+        image::Image image;
+        std::string rights;
+    };
+    /// Who can open a sealed file: the key of whoever sits here.
+    using Opener = std::function<Result<Unsealed>(ByteSpan sealedFile)>;
+    void openSealedBy(Opener opener);
+    /// The bytes for the controller, of a sealed round too; refused when the ledger's rights are not those of the seal.
+    /// For the flash and what compares with the controller, which
+    /// hand them to nobody (tests/house/HouseTest.cpp says who they are).
+    [[nodiscard]] Result<std::shared_ptr<const image::Image>> imageForCar(int64_t round) const;
 
     /// Keeps the first read as round 0 and as a read-only original.hex; refused when there is one.
     [[nodiscard]] Result<Round> storeOriginal(const image::Image& image, const std::string& note);
@@ -83,6 +117,8 @@ class Rounds {
     [[nodiscard]] Done rename(int64_t round, const std::string& title, const std::string& note);
     [[nodiscard]] Done setFuelError(int64_t round, double percent);
     [[nodiscard]] Done setRights(int64_t round, const std::string& rights);
+    /// It was handed to somebody as a file; a draft is none any more. `how` goes into the journal ("sealed for Mara").
+    [[nodiscard]] Done giveOut(int64_t round, const std::string& how);
     /// What came of the promise (JSON).
     [[nodiscard]] Done setCame(int64_t round, const std::string& came);
 
@@ -102,11 +138,15 @@ class Rounds {
     [[nodiscard]] Result<std::vector<std::pair<std::string, std::string>>> areas(int64_t round) const;
 
   private:
+    /// The image's bytes as they lie in the database; `sealed` says whether they are a sealed file.
+    Result<Bytes> stored(int64_t round, bool& sealed) const;
     Done writeText(int64_t round, const char* what, const char* column, const std::string& text);
 
     Database& database_;
     storage::FileSystem& files_;
     storage::Path folder_;
+    mutable std::mutex openerMutex_;
+    Opener opener_;
 };
 
 }  // namespace brusk::carfolder

@@ -9,6 +9,7 @@
 #include "core/base/Text.h"
 #include "core/carfolder/Schema.h"
 #include "core/evidence/Learned.h"
+#include "core/job/Deliver.h"
 #include "core/recording/RecordingWriter.h"
 #include "core/roles/Needs.h"
 
@@ -293,7 +294,8 @@ namespace {
 std::string textOf(const auto& areas) {
     std::string out;
     for (const auto& [name, sha] : areas)
-        out.append(out.empty() ? "" : " ").append(name).append("=").append(sha);
+        if (!name.starts_with(carfolder::kSectorName))
+            out.append(out.empty() ? "" : " ").append(name).append("=").append(sha);
     return out;
 }
 
@@ -422,6 +424,7 @@ Result<DriveOutcome> recordDrive(link::Uds& uds, const Kit& kit, carfolder::CarF
                     "or finish the flash first.");
     const auto round = folder.rounds().byId(*contents->round);
     if (!round) return tl::unexpected(round.error());
+    if (auto may = mayBeDone(*round, deliver::May::Record); !may) return tl::unexpected(may.error());
     auto areas = areasText(kit, folder, round->id);
     if (!areas) return tl::unexpected(areas.error());
 

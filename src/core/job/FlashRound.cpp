@@ -9,6 +9,7 @@
 #include "core/base/Text.h"
 #include "core/carfolder/Schema.h"
 #include "core/job/Correct.h"
+#include "core/job/Deliver.h"
 #include "core/job/Stock.h"
 
 namespace brusk::job {
@@ -132,13 +133,27 @@ std::string FlashPlan::overridden() const {
     return out;
 }
 
-Result<FlashPlan> planFlash(const Kit& kit, carfolder::CarFolder& folder, int64_t id, const link::Identity* identity,
+namespace {
+
+/// Of a sealed round nobody chooses what is written: what differs from the car, or all of it once when its maker asks.
+Result<FlashScope> scopeOf(const carfolder::CarFolder& folder, const carfolder::Round& round, FlashScope asked) {
+    if (!round.sealed) return asked;
+    const auto rights = rightsOf(round);
+    if (!rights) return tl::unexpected(rights.error());
+    if (!*rights || !(*rights)->writeAllOnce) return FlashScope::Changed;
+    const auto done = folder.memory().wasFlashed(round.id, scopeName(FlashScope::Everything));
+    if (!done) return tl::unexpected(done.error());
+    return *done ? FlashScope::Changed : FlashScope::Everything;
+}
+
+/// The plan with the bytes in it, of a sealed round too.
+Result<FlashPlan> wholePlan(const Kit& kit, carfolder::CarFolder& folder, int64_t id, const link::Identity* identity,
                             const FlashOptions& options) {
     FlashPlan plan;
     const auto round = folder.rounds().byId(id);
     if (!round) return tl::unexpected(round.error());
     plan.round = *round;
-    auto kept = folder.rounds().image(id);
+    auto kept = folder.rounds().imageForCar(id);
     if (!kept) return tl::unexpected(kept.error());
     auto image = std::make_shared<image::Image>(**kept);
     const auto why = unmendable(kit, *image, plan.round);
@@ -147,11 +162,16 @@ Result<FlashPlan> planFlash(const Kit& kit, carfolder::CarFolder& folder, int64_
         if (!mended) return tl::unexpected(mended.error());
         plan.mended = *mended;
     }
-    auto sectors = sectorsOf(kit, folder, *image, options.scope);
+    const auto scope = scopeOf(folder, plan.round, options.scope);
+    if (!scope) return tl::unexpected(scope.error());
+    plan.scope = *scope;
+    auto sectors = sectorsOf(kit, folder, *image, plan.scope);
     if (!sectors) return tl::unexpected(sectors.error());
     plan.sectors = std::move(*sectors);
     std::optional<calibration::Calibration> before;
-    const auto earlier = roundBefore(kit, folder, plan.round);
+    // Nothing is said of a sealed round's values, not even how they differ.
+    const auto earlier =
+        plan.round.sealed ? Result<std::optional<int64_t>>(std::nullopt) : roundBefore(kit, folder, plan.round);
     if (!earlier) return tl::unexpected(earlier.error());
     if (*earlier) {
         const auto other = folder.rounds().byId(**earlier);
@@ -161,9 +181,19 @@ Result<FlashPlan> planFlash(const Kit& kit, carfolder::CarFolder& folder, int64_
             plan.changes = calibration::compare(*before, calibration::Calibration(kit.definition, *image));
         }
     }
-    plan.gates = gatesOf({kit, folder, plan.round, *image, plan.mended, why, identity, options.scope,
-                          options.typedSerial, before ? &*before : nullptr});
+    plan.gates = gatesOf({kit, folder, plan.round, *image, plan.mended, why, identity, options.typedSerial,
+                          before ? &*before : nullptr});
+    plan.imageSha256 = carfolder::imageFingerprint(*image);
     plan.image = std::move(image);
+    return plan;
+}
+
+}  // namespace
+
+Result<FlashPlan> planFlash(const Kit& kit, carfolder::CarFolder& folder, int64_t id, const link::Identity* identity,
+                            const FlashOptions& options) {
+    auto plan = wholePlan(kit, folder, id, identity, options);
+    if (plan && plan->round.sealed) plan->image.reset();
     return plan;
 }
 
@@ -171,16 +201,16 @@ Result<link::FlashReport> flashRound(link::Uds& uds, const Kit& kit, carfolder::
                                      const FlashOptions& options, const link::OnProgress& onProgress) {
     const auto identity = link::identify(uds);
     if (!identity) return tl::unexpected(identity.error());
-    const auto plan = planFlash(kit, folder, id, &*identity, options);
+    const auto plan = wholePlan(kit, folder, id, &*identity, options);
     if (!plan) return tl::unexpected(plan.error());
     for (const Gate& gate : plan->gates)
-        if (gate.verdict == Gate::Verdict::Blocks) return fail(ErrorCode::Refused, gate.name + ": " + gate.sentence);
+        if (gate.verdict == Gate::Verdict::Blocks) return refuse(gate.refused, gate.name + ": " + gate.sentence);
     if (plan->mended)
         if (auto done = folder.rounds().updateDraft(id, *plan->image); !done) return tl::unexpected(done.error());
     // From here on the round says what the car is given: nobody edits it any more, and it is these bytes.
-    const std::string sha = carfolder::imageFingerprint(*plan->image);
+    const std::string& sha = plan->imageSha256;
     if (auto done = folder.rounds().fix(id, sha); !done) return tl::unexpected(done.error());
-    const auto flash = folder.memory().flashBegun(id, scopeName(options.scope), static_cast<int>(plan->sectors.size()),
+    const auto flash = folder.memory().flashBegun(id, scopeName(plan->scope), static_cast<int>(plan->sectors.size()),
                                                   plan->overridden());
     if (!flash) return tl::unexpected(flash.error());
     LedgerJournal journal(folder, *plan->image, onProgress);

@@ -14,11 +14,15 @@ struct FlashOptions {
 
 struct FlashPlan {
     carfolder::Round round;
-    std::shared_ptr<const image::Image> image;  ///< with its checksums mended
+    /// With its checksums mended. Null for a round that came sealed: its bytes are opened for the flash alone.
+    std::shared_ptr<const image::Image> image;
+    std::string imageSha256;
+    FlashScope scope = FlashScope::Changed;  ///< what was asked for; of a sealed round, what its seal asks for
     int mended = 0;
     std::vector<image::Sector> sectors;  ///< to be written
     std::vector<Gate> gates;
-    /// The round in the car, else the one flashed last, else the parent; and what differs from it.
+    /// The round in the car, else the one flashed last, else the parent; and what differs from it. Nothing for a round
+    /// that came sealed, or when that one did.
     std::optional<carfolder::Round> comparedWith;
     std::vector<calibration::Difference> changes;
     bool blocked() const;

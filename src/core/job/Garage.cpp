@@ -4,6 +4,8 @@
 
 #include <algorithm>
 
+#include "core/base/Say.h"
+
 #include "core/job/Maps.h"
 
 namespace brusk::job {
@@ -76,6 +78,15 @@ std::string answerSentence(const Kit& kit, const link::Identity& identity) {
     std::snprintf(id, sizeof id, "%X", static_cast<unsigned>(kit.profile.address.responseId));
     const std::string who = kit.profile.controller + " answers on " + id;
     return identity.bootMode() ? who + ", from boot mode: its program or calibration is not whole." : who + ".";
+}
+
+Result<std::shared_ptr<const Kit>> kitOfHardware(const std::vector<std::shared_ptr<const Kit>>& kits,
+                                                 const std::string& hardware) {
+    for (const auto& kit : kits)
+        if (const auto& fits = kit->profile.hardware; std::find(fits.begin(), fits.end(), hardware) != fits.end())
+            return kit;
+    return fail(ErrorCode::NotFound,
+                say("garage.no-kit", "No profile here is for a controller of hardware \"{0}\".", {hardware}));
 }
 
 Result<Found> findController(link::CanPort& port, const std::vector<std::shared_ptr<const Kit>>& kits,

@@ -28,6 +28,10 @@ struct Kit {
 std::vector<std::shared_ptr<const Kit>> loadKits(storage::FileSystem& files, const storage::Path& folder,
                                                  std::vector<Error>& problems);
 
+/// The kit that knows this hardware; NotFound when none does.
+[[nodiscard]] Result<std::shared_ptr<const Kit>> kitOfHardware(const std::vector<std::shared_ptr<const Kit>>& kits,
+                                                               const std::string& hardware);
+
 /// Asks the controller who it is with each kit in turn; the first whose hardware numbers match is the one. Where none
 /// matches, the kit named `usual` (the folder's own) is taken if its controller answers, and the mismatch is told.
 struct Found {

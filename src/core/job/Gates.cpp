@@ -9,6 +9,7 @@
 #include "core/base/Text.h"
 #include "core/calibration/Compare.h"
 #include "core/evidence/MapSamples.h"
+#include "core/job/Deliver.h"
 #include "core/job/Keeping.h"
 #include "core/job/LoadDrives.h"
 #include "core/job/Rounds.h"
@@ -91,27 +92,44 @@ Gate rightSoftware(const GateInput& in) {
                     say("gate.other-software", "The controller runs {0}, the definition is for {1}.", {seen, wanted}));
 }
 
+Gate refusedBy(const char* name, const Error& error) {
+    Gate out = blocks(name, error.message, Remedy::None);
+    out.refused = error.refused;
+    return out;
+}
+
+/// Whoever sealed what is in the car may have closed the way back: then only what he sealed goes over it.
+Done wayIsOpen(const GateInput& in, const std::optional<deliver::Rights>& rights) {
+    const auto rounds = in.folder.rounds().all();
+    if (!rounds) return tl::unexpected(rounds.error());
+    for (const auto& round : *rounds) {
+        if (round.flashedAt.empty() || round.id == in.round.id) continue;
+        const auto closed = rightsOf(round);
+        if (!closed || !*closed || (*closed)->wayBack || (rights && rights->maker == (*closed)->maker)) continue;
+        return refuse("not-allowed",
+                      say("gate.no-way-back",
+                          "{0} sealed round {1} without a way back, and it was flashed: only what its maker "
+                          "seals goes over it.",
+                          {(*closed)->makerName, std::to_string(round.number)}));
+    }
+    return {};
+}
+
 Gate rights(const GateInput& in) {
     const char* name = "Rights";
-    if (in.round.rights.empty()) return passed(name, "This round is your own.");
-    const auto rights = rightsFromJson(in.round.rights);
+    const auto rights = rightsOf(in.round);
     if (!rights) return blocks(name, rights.error().message, Remedy::None);
-    if (!rights->mayFlash)
-        return blocks(name, "Its seal lets this calibration be looked at, not flashed.", Remedy::None);
+    if (auto open = wayIsOpen(in, *rights); !open) return refusedBy(name, open.error());
+    if (!*rights) return passed(name, say("gate.own-round", "This round is your own."));
+    if (auto may = mayBeDone(in.round, deliver::May::Flash); !may) return refusedBy(name, may.error());
+    if ((*rights)->may.to(deliver::May::Change))
+        return passed(name, say("gate.all-allowed", "{0} allows everything with it.", {(*rights)->makerName}));
     const link::Identity& now = *in.identity;
-    const std::pair<const std::string*, const char*> bound[] = {
-        {&rights->vin, "vin"}, {&rights->serial, "serial"}, {&rights->software, "software"}};
-    for (const auto& [wanted, key] : bound)
-        if (!wanted->empty() && *wanted != now.at(key) && !(std::string_view(key) == "software" && now.bootMode()))
-            return blocks(name,
-                          "This calibration was sealed for " + *wanted + "; the car on the link is " + now.at(key) +
-                              ". Ask its maker for one for this car.",
-                          Remedy::None);
-    if (rights->wholeOnly && in.scope == FlashScope::Changed)
-        return blocks(name, "Its seal asks for a whole flash. Choose the calibration or everything.", Remedy::None);
-    if (rights->scope == "calibration" && in.scope == FlashScope::Everything)
-        return blocks(name, "Its seal covers the calibration only. Choose the calibration.", Remedy::None);
-    return passed(name, "Its seal is for this car and this scope.");
+    if (auto fits =
+            deliver::fitsCar((*rights)->car, {now.at("vin"), now.at("serial"), now.at("software"), now.bootMode()});
+        !fits)
+        return refusedBy(name, fits.error());
+    return passed(name, say("gate.seal-fits", "Sealed by {0} for this car.", {(*rights)->makerName}));
 }
 
 Gate checksums(const GateInput& in) {

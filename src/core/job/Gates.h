@@ -25,16 +25,9 @@ struct Gate {
     Verdict verdict = Verdict::Passed;
     std::string sentence;  ///< what was seen, and what to do when it does not pass
     Remedy remedy = Remedy::None;
-    std::string parameter{};  ///< name in the definition, with ShowParameter
-    bool overridden = false;  ///< it would block, and the serial number was typed
-};
-
-/// What a sealed calibration allows: on which car, and how much of it may be flashed.
-struct Rights {
-    std::string vin{}, serial{}, software{};  ///< empty: any
-    bool mayFlash = true;
-    bool wholeOnly = false;  ///< the next flash has to be of everything the seal covers
-    std::string scope{};     ///< "calibration": nothing beyond it; empty: all
+    std::string parameter{};        ///< name in the definition, with ShowParameter
+    bool overridden = false;        ///< it would block, and the serial number was typed
+    const char* refused = nullptr;  ///< id of the refusal, where programs tell them apart ("other-vin")
 };
 
 /// What is written: only what differs, the whole calibration, or all that the profile lets be erased.
@@ -50,8 +43,7 @@ struct GateInput {
     int mended = 0;                   ///< checksums that had to be
     std::optional<Error> unmendable;  ///< why they could not all be
     const link::Identity* identity;   ///< what the controller says now; null when nobody was asked
-    FlashScope scope = FlashScope::Changed;
-    std::string typedSerial;  ///< what somebody typed to override a mismatch
+    std::string typedSerial;          ///< what somebody typed to override a mismatch
     /// What is in the car now, or what the round was made from; nothing for an original.
     const calibration::Calibration* before = nullptr;
 };

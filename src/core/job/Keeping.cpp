@@ -250,25 +250,6 @@ Result<link::Identity> identityFromJson(const std::string& text) {
     }
 }
 
-std::string toJson(const Rights& rights) {
-    return textOf({{"vin", rights.vin},
-                   {"serial", rights.serial},
-                   {"software", rights.software},
-                   {"may_flash", rights.mayFlash},
-                   {"whole_only", rights.wholeOnly},
-                   {"scope", rights.scope}});
-}
-
-Result<Rights> rightsFromJson(const std::string& text) {
-    try {
-        const auto in = json::parse(text);
-        return Rights{in.at("vin"),       in.at("serial"),     in.at("software"),
-                      in.at("may_flash"), in.at("whole_only"), in.at("scope")};
-    } catch (const json::exception&) {
-        return fail(ErrorCode::BadInput, "The rights of this round can't be read; it is not flashed.");
-    }
-}
-
 std::string toJson(const RoundReason& reason) {
     json out{{"kind", reason.kind}};
     if (!reason.settings.empty()) out["settings"] = reason.settings;

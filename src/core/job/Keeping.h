@@ -26,8 +26,6 @@ std::string toJson(const proposals::Decisions& decisions);
 [[nodiscard]] Result<proposals::Decisions> decisionsFromJson(const std::string& text);
 std::string toJson(const link::Identity& identity);
 [[nodiscard]] Result<link::Identity> identityFromJson(const std::string& text);
-std::string toJson(const Rights& rights);
-[[nodiscard]] Result<Rights> rightsFromJson(const std::string& text);
 std::string toJson(const RoundReason& reason);
 /// A round without one was made before reasons were kept: all empty.
 [[nodiscard]] Result<RoundReason> reasonFromJson(const std::string& text);

@@ -2,7 +2,11 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/job/ReadCar.h"
 
+#include <algorithm>
+#include <set>
+
 #include "core/base/Say.h"
+#include "core/base/Text.h"
 #include "core/calibration/Calibration.h"
 #include "core/job/Keeping.h"
 
@@ -49,6 +53,42 @@ Result<image::Image> laidOver(const image::Image& base, const image::Image& part
     return out;
 }
 
+/// The sectors that only rounds hold which came sealed.
+class SealedSectors {
+  public:
+    static Result<SealedSectors> of(const carfolder::CarFolder& folder, const std::vector<image::Sector>& sectors) {
+        SealedSectors out;
+        const auto rounds = folder.rounds().all();
+        if (!rounds) return tl::unexpected(rounds.error());
+        std::set<Named> open;
+        for (const auto& round : *rounds) {
+            if (round.sealed) {
+                const auto parts = folder.rounds().areas(round.id);
+                if (!parts) return tl::unexpected(parts.error());
+                out.hidden_.insert(parts->begin(), parts->end());
+            } else if (const auto image = folder.rounds().image(round.id)) {
+                for (const image::Sector& sector : sectors)
+                    if (const auto bytes = (*image)->bytes(sector.start, sector.length))
+                        open.emplace(carfolder::sectorName(sector), sha256Hex(*bytes));
+            }
+        }
+        for (const Named& one : open)
+            out.hidden_.erase(one);
+        return out;
+    }
+    bool any() const { return !hidden_.empty(); }
+    bool in(const image::Image& image, const std::vector<image::Sector>& sectors) const {
+        return std::any_of(sectors.begin(), sectors.end(), [&](const image::Sector& sector) {
+            const auto bytes = image.bytes(sector.start, sector.length);
+            return bytes && hidden_.contains({carfolder::sectorName(sector), sha256Hex(*bytes)});
+        });
+    }
+
+  private:
+    using Named = std::pair<std::string, std::string>;
+    std::set<Named> hidden_;
+};
+
 /// What to compare a later read with the ledger by, and where it came from.
 struct Known {
     int64_t round = 0;
@@ -63,8 +103,32 @@ Result<Known> lastKnown(const carfolder::CarFolder& folder, const std::vector<im
     Known out;
     out.round = contents->round ? *contents->round : (*original)->id;
     auto image = folder.rounds().image(out.round);
+    // Of a sealed round nothing is laid over: what was read is all there is.
+    if (!image && contents->round && image.error().refused) image = folder.rounds().image((*original)->id);
     if (!image) return tl::unexpected(image.error());
     out.image = *image;
+    return out;
+}
+
+/// The ledger learns which bytes are in the car, by their SHA-256, and keeps none of them.
+Result<ReadOutcome> comparedOnly(carfolder::CarFolder& folder, const image::Image& read,
+                                 const std::vector<image::Sector>& sectors, ReadOutcome out) {
+    out.sealed = true;
+    if (auto done = folder.memory().holds(read, sectors); !done) return tl::unexpected(done.error());
+    const auto contents = folder.memory().contents(sectors);
+    if (!contents) return tl::unexpected(contents.error());
+    if (!contents->round) {
+        out.sentence = say("read.sealed-part",
+                           "The car holds a part of a round that came sealed; it was compared, and nothing of it was "
+                           "kept. Flash again to make it whole.");
+        return out;
+    }
+    auto round = folder.rounds().byId(*contents->round);
+    if (!round) return tl::unexpected(round.error());
+    out.sentence =
+        say("read.sealed", "The car holds round {0}, which came sealed: it was compared, and nothing of it was kept.",
+            {std::to_string(round->number)});
+    out.round = std::move(*round);
     return out;
 }
 
@@ -81,14 +145,16 @@ Result<ReadOutcome> readCar(link::Uds& uds, const Kit& kit, const link::Identity
     std::vector<link::MemoryArea> areas;
     for (const auto& area : kit.profile.areas)
         if (scope == ReadScope::Everything || area.calibration) areas.push_back(area);
+    const auto sectors = kit.profile.sectors();
+    const auto hidden = SealedSectors::of(folder, sectors);
+    if (!hidden) return tl::unexpected(hidden.error());
     auto read = piecesSoFar(folder, identity.at("serial") + (scope == ReadScope::Everything ? " all" : " calibration"));
     if (!read) return tl::unexpected(read.error());
     FolderKeeper keeper(folder);
     ReadOutcome out;
-    auto report = link::readMemory(uds, areas, *read, &keeper, onProgress);
+    auto report = link::readMemory(uds, areas, *read, hidden->any() ? nullptr : &keeper, onProgress);
     if (!report) return tl::unexpected(report.error());
     out.report = *report;
-    const auto sectors = kit.profile.sectors();
     Known before;
     if (!first) {
         auto known = lastKnown(folder, sectors);
@@ -101,6 +167,7 @@ Result<ReadOutcome> readCar(link::Uds& uds, const Kit& kit, const link::Identity
     const calibration::Calibration calibration(kit.definition, *read);
     if (auto done = calibration.matchesDefinition(); !done) return tl::unexpected(done.error());
     if (auto done = folder.settings().set("identity", toJson(identity)); !done) return tl::unexpected(done.error());
+    if (hidden->in(*read, sectors)) return comparedOnly(folder, *read, sectors, std::move(out));
     if (first) {
         auto round = folder.rounds().storeOriginal(*read, "Read from " + identity.at("vin"));
         if (!round) return tl::unexpected(round.error());

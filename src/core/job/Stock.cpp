@@ -3,6 +3,7 @@
 #include "core/job/Stock.h"
 
 #include <algorithm>
+#include <set>
 
 #include "core/base/Say.h"
 #include "core/base/Text.h"
@@ -10,14 +11,21 @@
 namespace brusk::job {
 namespace {
 
-/// What the ledger's rounds have at a sector, unpacked once a round.
+/// What the ledger's rounds have at a sector, unpacked once a round; of sealed ones without their key, the SHA-256.
 class Candidates {
   public:
     explicit Candidates(const carfolder::CarFolder& folder) {
         const auto rounds = folder.rounds().all();
         if (!rounds) return;  // nothing to compare with: what is in the car stays not known
         for (const auto& round : *rounds)
-            if (auto image = folder.rounds().image(round.id)) images_.push_back(*image);
+            if (auto image = folder.rounds().imageForCar(round.id))
+                images_.push_back(*image);
+            else if (const auto parts = folder.rounds().areas(round.id); parts && round.sealed)
+                sealed_.insert(parts->begin(), parts->end());
+    }
+    /// Whether a sealed round that can't be opened here has these bytes at the sector.
+    bool sealedHas(const image::Sector& sector, const std::string& sha) const {
+        return sealed_.contains({carfolder::sectorName(sector), sha});
     }
     /// The newest content of the sector that has this CRC-32.
     std::optional<ByteSpan> with(const image::Sector& sector, uint32_t sum) const {
@@ -30,6 +38,7 @@ class Candidates {
 
   private:
     std::vector<std::shared_ptr<const image::Image>> images_;
+    std::set<std::pair<std::string, std::string>> sealed_;
 };
 
 }  // namespace
@@ -59,9 +68,19 @@ Result<Stock> takeStock(link::Uds& uds, const Kit& kit, carfolder::CarFolder& fo
         // What the ledger is sure of was read back when it was written; its checksum is enough.
         if (found && sure && sha256Hex(*found) == known->second) continue;
         if (found) {
-            const auto held = link::readStretch(uds, sector.start, sector.length);
-            if (!held) return failBecause("The controller could not be asked what it holds.", held.error());
-            if (!std::equal(held->begin(), held->end(), found->begin(), found->end())) found.reset();
+            const auto read = link::readStretch(uds, sector.start, sector.length);
+            if (!read) return failBecause("The controller could not be asked what it holds.", read.error());
+            if (!std::equal(read->begin(), read->end(), found->begin(), found->end())) found.reset();
+        }
+        Bytes held;
+        if (!found) {
+            // What fits no round that can be opened may still be what the ledger says, by its SHA-256.
+            auto read = link::readStretch(uds, sector.start, sector.length);
+            if (!read) return failBecause("The controller could not be asked what it holds.", read.error());
+            held = std::move(*read);
+            const std::string sha = sha256Hex(held);
+            if (sure && sha == known->second) continue;
+            if (candidates.sealedHas(sector, sha)) found = ByteSpan(held);
         }
         if (sure) ++out.changed;
         if (!sure && found) ++out.settled;

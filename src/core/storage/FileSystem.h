@@ -69,6 +69,8 @@ class FileSystem {
     [[nodiscard]] virtual Done save(const Path& path, ByteSpan bytes) = 0;
     /// The same, refused when the file does not look any more as it did when `seen` was taken.
     [[nodiscard]] Done save(const Path& path, ByteSpan bytes, const Stamp& seen);
+    /// A safe save of what nobody but its owner may read (mode 0600).
+    [[nodiscard]] virtual Done saveSecret(const Path& path, ByteSpan bytes) = 0;
     virtual Stamp stamp(const Path& path) const = 0;
     /// A new empty file; an existing one is refused.
     [[nodiscard]] virtual Result<std::unique_ptr<GrowingFile>> create(const Path& path) = 0;
@@ -105,6 +107,7 @@ class RealFileSystem final : public FileSystem {
     using FileSystem::save;
     Result<Bytes> read(const Path& path, uint64_t limit = kReadLimit) override;
     Done save(const Path& path, ByteSpan bytes) override;
+    Done saveSecret(const Path& path, ByteSpan bytes) override;
     Stamp stamp(const Path& path) const override;
     Result<std::unique_ptr<GrowingFile>> create(const Path& path) override;
     Done makeFolder(const Path& path) override;
@@ -131,6 +134,7 @@ class MemoryFileSystem final : public FileSystem {
     ~MemoryFileSystem() override;
     Result<Bytes> read(const Path& path, uint64_t limit = kReadLimit) override;
     Done save(const Path& path, ByteSpan bytes) override;
+    Done saveSecret(const Path& path, ByteSpan bytes) override;
     Stamp stamp(const Path& path) const override;
     Result<std::unique_ptr<GrowingFile>> create(const Path& path) override;
     Done makeFolder(const Path& path) override;

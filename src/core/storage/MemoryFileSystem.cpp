@@ -124,6 +124,10 @@ Result<Bytes> MemoryFileSystem::read(const Path& path, uint64_t limit) {
     return found->second->live;
 }
 
+Done MemoryFileSystem::saveSecret(const Path& path, ByteSpan bytes) {
+    return save(path, bytes);
+}
+
 Done MemoryFileSystem::save(const Path& path, ByteSpan bytes) {
     const std::lock_guard lock(state_->mutex);
     const auto old = state_->files.find(path);

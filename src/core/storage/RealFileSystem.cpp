@@ -141,21 +141,24 @@ Result<Bytes> RealFileSystem::read(const Path& path, uint64_t limit) {
     return bytes;
 }
 
-Done RealFileSystem::save(const Path& path, ByteSpan bytes) {
+namespace {
+
+/// `mode`: of the new file; nothing: as the old file had it.
+Done saveAs(const Path& path, ByteSpan bytes, std::optional<mode_t> mode) {
     const auto old = statOf(path);
     if (old && !S_ISREG(old->st_mode))
         return failIn({path.string()}, ErrorCode::Conflict, path.string() + " is not a file; it was left as it is.");
     if (old && (old->st_mode & 0222) == 0)
         return failIn({path.string()}, ErrorCode::Io, "Could not write " + path.string() + ": it is read-only.");
     Path temporary = path;
-    temporary += kSaving;
+    temporary += FileSystem::kSaving;
     ::unlink(temporary.c_str());
     {
-        const Descriptor file(::open(temporary.c_str(), O_WRONLY | O_CREAT | O_EXCL | O_CLOEXEC, 0644));
+        const Descriptor file(::open(temporary.c_str(), O_WRONLY | O_CREAT | O_EXCL | O_CLOEXEC, mode.value_or(0644)));
         if (!file.ok()) return ioFailure("Could not write", path);
         auto done = writeAllAt(file.get(), 0, bytes, path);
         // Who may read the old file may read the new one.
-        if (done && old) ::fchmod(file.get(), old->st_mode & 0777);
+        if (done && old && !mode) ::fchmod(file.get(), old->st_mode & 0777);
         if (done && ::fsync(file.get()) != 0) done = ioFailure("Could not sync", path);
         if (!done) {
             ::unlink(temporary.c_str());
@@ -168,6 +171,16 @@ Done RealFileSystem::save(const Path& path, ByteSpan bytes) {
         return problem;
     }
     return syncFolder(path.parent_path());
+}
+
+}  // namespace
+
+Done RealFileSystem::save(const Path& path, ByteSpan bytes) {
+    return saveAs(path, bytes, std::nullopt);
+}
+
+Done RealFileSystem::saveSecret(const Path& path, ByteSpan bytes) {
+    return saveAs(path, bytes, S_IRUSR | S_IWUSR);
 }
 
 Stamp RealFileSystem::stamp(const Path& path) const {

@@ -51,8 +51,9 @@ void ReviewPresenter::load(size_t at) {
         [folder = desks_.car.folder, entry = recordings_[at]]() -> Loaded {
             return job::loadRecording(*folder, entry);
         },
-        [this, title, file = recordings_[at].file, of = shown_](Loaded loaded) {
-            if (of != shown_) return;  // another round or folder is looked at by now
+        [this, title, file = recordings_[at].file, of = shown_, from = desks_.car.folder](Loaded loaded) {
+            // Another round is looked at by now, or another folder is open, whatever station shows it.
+            if (of != shown_ || desks_.car.folder != from) return;
             if (!loaded) {
                 shown_.clear();  // to be tried again
                 return desks_.messages.failed(loaded.error());

@@ -1,0 +1,44 @@
+// Handing a round to somebody, and taking one that was handed to us.
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include "core/deliver/Sealed.h"
+#include "core/job/Garage.h"
+#include "core/job/Rounds.h"
+
+namespace brusk::job {
+
+struct SealOptions {
+    std::vector<deliver::Person> to;
+    deliver::Binding car;
+    bool writeAllOnce = false;
+    bool allowOlder = false;
+    bool wayBack = true;
+    std::string note;
+};
+/// What the folder says of its car: what a seal is bound to when nothing else is wanted. Empty parts are not known.
+[[nodiscard]] Result<deliver::Binding> carOf(const carfolder::CarFolder& folder);
+
+/// Seals a round of the folder: checksums mended, numbered after the one sealed before, noted in the journal. A draft
+/// becomes a round that was given out. Refused ("not-allowed") for a round that came sealed itself.
+[[nodiscard]] Result<Bytes> sealRound(const Kit& kit, carfolder::CarFolder& folder, int64_t round,
+                                      const deliver::Key& key, const SealOptions& options);
+
+/// From here on the folder's sealed rounds can be flashed: the key opens them when the controller is given their bytes.
+/// What the seal allows is taken from the sealed file; a ledger that says otherwise is refused as "altered".
+void useKey(carfolder::CarFolder& folder, const deliver::Key& key, const deliver::Home& home);
+
+/// Whether this folder may take it: refused as "other-vin", "other-serial", "other-software" or "older"; Conflict when
+/// it is there already.
+[[nodiscard]] Done mayTake(const carfolder::CarFolder& folder, const deliver::SealedCalibration& sealed);
+/// Takes it as a new round: open when everything may be done with it, else as it came. `file` is what `sealed` was
+/// opened from.
+[[nodiscard]] Result<carfolder::Round> takeSealed(const Kit& kit, carfolder::CarFolder& folder,
+                                                  const deliver::SealedCalibration& sealed, const Bytes& file);
+
+/// What may be done with a round: everything with one's own.
+[[nodiscard]] Result<std::optional<deliver::Rights>> rightsOf(const carfolder::Round& round);
+/// Refused ("not-allowed") when the seal of the round does not allow it; the sentence says what was asked.
+[[nodiscard]] Done mayBeDone(const carfolder::Round& round, deliver::May what);
+
+}  // namespace brusk::job

@@ -14,7 +14,7 @@ struct SealOptions {
     bool writeAllOnce = false;
     bool allowOlder = false;
     bool wayBack = true;
-    std::string note;
+    std::string note = {};
 };
 /// What the folder says of its car: what a seal is bound to when nothing else is wanted. Empty parts are not known.
 [[nodiscard]] Result<deliver::Binding> carOf(const carfolder::CarFolder& folder);

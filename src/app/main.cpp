@@ -14,6 +14,7 @@
 #include "app/desks/Messages.h"
 #include "app/shell/MainWindow.h"
 #include "app/theme/Theme.h"
+#include "core/deliver/Home.h"
 
 using namespace brusk;
 using namespace brusk::app;
@@ -73,6 +74,7 @@ int run(int argc, char** argv) {
     storage::RealFileSystem files;
     Desks desks(files, dataFolder());
     desks.setOwnParts(QStandardPaths::writableLocation(QStandardPaths::AppDataLocation).toStdString() + "/parts.json");
+    desks.setHome(deliver::usualHome());
     MainWindow window(desks);
     application.say = [&](const QString& sentence) { desks.messages.say(sentence, true); };
     const bool demo = options.isSet("demo");

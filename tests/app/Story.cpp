@@ -18,6 +18,7 @@ Story::Story(const QString& folder, const QString& profiles) {
     // What a person keeps (units, pinned parameters) is kept in the story's own folder.
     QSettings::setPath(QSettings::NativeFormat, QSettings::UserScope, temporary_.path());
     desks_ = std::make_unique<Desks>(files_, profiles.isEmpty() ? data : storage::Path(profiles.toStdString()));
+    desks_->setHome(temporary_.filePath("home").toStdString());
     window_ = std::make_unique<MainWindow>(*desks_);
     const storage::Path path = folder.isEmpty() ? storage::Path(temporary_.filePath("heron").toStdString())
                                                 : storage::Path(folder.toStdString());

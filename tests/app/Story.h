@@ -27,6 +27,8 @@ class Story {
 
     MainWindow& window() { return *window_; }
     Desks& desks() { return *desks_; }
+    /// Where its key and cards lie.
+    QString home() const { return temporary_.filePath("home"); }
     // What tests look at most; here, so that they recompile for no desk.
     carfolder::CarFolder& folder();
     const std::vector<carfolder::Round>& rounds();

@@ -5,6 +5,7 @@
 #include "app/desks/Background.h"
 #include "app/desks/ControllerDesk.h"
 #include "app/desks/DefinitionDesk.h"
+#include "app/desks/DeliverDesk.h"
 #include "app/desks/DriveDesk.h"
 #include "app/desks/EvidenceDesk.h"
 #include "app/desks/FlashDesk.h"
@@ -35,12 +36,14 @@ struct Desks::All {
           controller(car, link, messages),
           flash(files, car, places, link, background, messages),
           drive(car, link, playback, background, messages),
-          next(car, places) {
+          next(car, places),
+          deliver(files, car, places, background, messages) {
         car.heldBy = [this] { return flash.heldBy(); };
         openAndClose();
         rounds();
         theLink();
         whatNext();
+        handedOver();
     }
     ~All() {
         link.leave();
@@ -64,6 +67,7 @@ struct Desks::All {
     FlashDesk flash;
     DriveDesk drive;
     NextDesk next;
+    DeliverDesk deliver;
 
   private:
     template <class From, class Signal, class Call>
@@ -78,6 +82,7 @@ struct Desks::All {
     void rounds();
     void theLink();
     void whatNext();
+    void handedOver();
 };
 
 void Desks::All::openAndClose() {
@@ -150,6 +155,16 @@ void Desks::All::whatNext() {
     when(sheet, &SheetDesk::sheetChanged, look);
 }
 
+void Desks::All::handedOver() {
+    when(folder, &OpenFolder::opened, [this] {
+        deliver.putAside();
+        deliver.folderOpened();
+    });
+    when(deliver, &DeliverDesk::ledgerMoved, [this] { refreshLedger(); });
+    when(deliver, &DeliverDesk::tookRound, [this](int64_t taken) { round.showAnew(taken); });
+    when(deliver, &DeliverDesk::tookDrives, [this](int64_t on) { evidence.driveAdded(on); });
+}
+
 Desks::Desks(storage::FileSystem& files, const storage::Path& dataFolder)
     : all_(std::make_unique<All>(files, dataFolder)),
       car(all_->car),
@@ -168,7 +183,8 @@ Desks::Desks(storage::FileSystem& files, const storage::Path& dataFolder)
       controller(all_->controller),
       flash(all_->flash),
       drive(all_->drive),
-      next(all_->next) {}
+      next(all_->next),
+      deliver(all_->deliver) {}
 
 Desks::~Desks() = default;
 
@@ -178,6 +194,10 @@ void Desks::saveEdits() {
 
 void Desks::setOwnParts(const storage::Path& file) {
     all_->sheet.setOwnParts(file);
+}
+
+void Desks::setHome(const storage::Path& at) {
+    all_->deliver.setHome(at);
 }
 
 void Desks::offerSheet(const storage::Path& file) {

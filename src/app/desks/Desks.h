@@ -13,6 +13,7 @@ class Background;
 class CarInHand;
 class ControllerDesk;
 class DefinitionDesk;
+class DeliverDesk;
 class DriveDesk;
 class EvidenceDesk;
 class FlashDesk;
@@ -41,6 +42,8 @@ class Desks {
     void saveEdits();
     /// Where one's own parts are kept, for every car.
     void setOwnParts(const storage::Path& file);
+    /// Where the key and the cards of who sits here lie.
+    void setHome(const storage::Path& at);
     /// A build sheet for a car that has none of its own yet.
     void offerSheet(const storage::Path& file);
 
@@ -66,6 +69,7 @@ class Desks {
     FlashDesk& flash;
     DriveDesk& drive;
     NextDesk& next;
+    DeliverDesk& deliver;
 };
 
 }  // namespace brusk::app

@@ -58,7 +58,8 @@ void EvidenceDesk::load(int64_t round, bool measure) {
             if (car_.folder != from || newest == loading_.end() || newest->second.number != mine.number) return;
             loading_.erase(newest);
             if (!loaded) {
-                messages_.failed(loaded.error());
+                // Of a sealed round nothing is computed, and that is no news.
+                if (!loaded.error().refused) messages_.failed(loaded.error());
                 return emit couldNotLoad();
             }
             if (!loaded->measured) messages_.failed(loaded->measured.error());

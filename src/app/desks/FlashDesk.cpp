@@ -78,7 +78,10 @@ void FlashDesk::flash(const job::FlashOptions& options) {
                   auto report = job::flashRound(uds, *kit, *folder, round, options, link_.reporter(stop));
                   // The bench car's memory outlives the program, as a real one's does; losing it would cost the
                   // simulated car only.
-                  if (open.hasBenchCar()) (void)files->save(folder->path() / "benchcar.flash", open.flash());
+                  // Of a round that came sealed nothing lies in the folder, not even as the memory of a simulated car.
+                  const auto flashedRound = folder->rounds().byId(round);
+                  if (open.hasBenchCar() && flashedRound && !flashedRound->sealed)
+                      (void)files->save(folder->path() / "benchcar.flash", open.flash());
                   auto identity = report ? link::identify(uds) : Result<link::Identity>(tl::unexpected(report.error()));
                   return [this, report, identity] {
                       emit flashed();

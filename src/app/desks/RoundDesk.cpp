@@ -47,10 +47,15 @@ void RoundDesk::lookAgain() {
 
 void RoundDesk::load(int64_t id) {
     calibration_.reset();
+    closed_.clear();
     history_.clear();
     const auto* round = car_.round(id);
     if (!car_.kit || !round) return;
     auto calibration = job::calibrationOf(*car_.kit, *car_.folder, id);
+    if (!calibration && calibration.error().refused) {
+        closed_ = QString::fromStdString(calibration.error().text());
+        return;
+    }
     if (!calibration) return messages_.failed(calibration.error());
     calibration_ = std::move(*calibration);
     calibration_->allowHardwareLimits(hardwareLimits_);

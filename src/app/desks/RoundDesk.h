@@ -30,6 +30,8 @@ class RoundDesk : public QObject {
     /// The same, also where it is shown already: its bytes may be others.
     void showAnew(int64_t round);
     const calibration::Calibration* calibration() const { return calibration_ ? &*calibration_ : nullptr; }
+    /// Why the selected round is not shown, a sentence, when it came sealed; empty else.
+    const QString& closed() const { return closed_; }
     /// Makes an edit on the selected round; on one that is not a draft it begins a new draft.
     [[nodiscard]] Done edit(const calibration::Edit& edit);
     void undo();
@@ -70,6 +72,7 @@ class RoundDesk : public QObject {
     Background& background_;
     Messages& messages_;
     std::optional<calibration::Calibration> calibration_;
+    QString closed_;
     std::shared_ptr<const calibration::SharedBytes> shared_;
     calibration::EditHistory history_;
     bool hardwareLimits_ = false;

@@ -18,8 +18,10 @@
 #include "app/desks/NextDesk.h"
 #include "app/desks/OpenFolder.h"
 #include "app/desks/Places.h"
+#include "app/desks/RoundDesk.h"
 #include "app/shell/FindAnything.h"
 #include "app/shell/NextFoot.h"
+#include "app/shell/SealedPage.h"
 #include "app/shell/UnitsDialog.h"
 #include "app/stations/base/BaseStation.h"
 #include "app/stations/car/CarStation.h"
@@ -90,6 +92,12 @@ MainWindow::MainWindow(Desks& desks, QWidget* parent) : QMainWindow(parent), des
     addStation("Flash", new FlashStation(desks_), tabs_);
     addStation("Deliver", new DeliverStation(desks_), tabs_);
     tabs_->addStretch();
+    sealed_ = new SealedPage(desks_);
+    stack_->addWidget(sealed_);
+    connect(&desks_.round, &RoundDesk::calibrationChanged, this, [this] {
+        for (int i = 0; i < stations_.size(); ++i)
+            if (buttons_[i]->isChecked()) showPage(i);
+    });
 
     connect(&desks_.car, &CarInHand::changed, this,
             [this] { carName_->setText(QString::fromStdString(desks_.folder.setting("car_name"))); });
@@ -239,10 +247,17 @@ void MainWindow::showStation(const QString& name) {
         if (stations_[i].first != name) continue;
         if (messageTimer_.isActive()) messageBar_->hide();
         buttons_[i]->setChecked(true);
-        stack_->setCurrentWidget(stations_[i].second);
+        showPage(i);
         hint_->setText(stations_[i].second->hint());
         stations_[i].second->shown();
     }
+}
+
+void MainWindow::showPage(int at) {
+    const auto& [name, station] = stations_[at];
+    const bool closed = sealed_->standsFor(name);
+    if (closed) sealed_->standFor(name);
+    stack_->setCurrentWidget(closed ? sealed_ : station);
 }
 
 Station* MainWindow::station(const QString& name) const {

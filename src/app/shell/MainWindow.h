@@ -17,6 +17,8 @@ namespace brusk::app {
 class FindAnything;
 class NextFoot;
 
+class SealedPage;
+
 class MainWindow : public QMainWindow {
     Q_OBJECT
   public:
@@ -34,6 +36,8 @@ class MainWindow : public QMainWindow {
     void refreshLink();
     void refreshTask();
     void refreshNext();
+    /// Its station, or what stands in its place.
+    void showPage(int at);
     void narrowLedger();
     void say(const QString& sentence, bool alarm);
     void openFolder();
@@ -55,6 +59,7 @@ class MainWindow : public QMainWindow {
     QTimer messageTimer_;
     Ledger* ledger_;
     NextFoot* next_;
+    SealedPage* sealed_;
     QStackedWidget* stack_;
     QHBoxLayout* tabs_ = nullptr;
     QList<QPair<QString, Station*>> stations_;

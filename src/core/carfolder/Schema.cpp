@@ -166,7 +166,9 @@ Bytes packImage(const image::Image& image) {
 Result<image::Image> unpackImage(ByteSpan packed) {
     const ByteView head(packed);
     const auto plainSize = head.u64(0);
-    if (!plainSize || *plainSize > kLargest) return fail(ErrorCode::BadInput, "A stored image is damaged.");
+    // Deflate makes at most 1,032 bytes of one: what claims more is not believed, and takes no memory.
+    if (!plainSize || *plainSize > kLargest || *plainSize / 1100 > packed.size())
+        return fail(ErrorCode::BadInput, "A stored image is damaged.");
     Bytes plain(*plainSize);
     uLongf size = plain.size();
     if (uncompress(plain.data(), &size, packed.data() + 8, packed.size() - 8) != Z_OK || size != plain.size())

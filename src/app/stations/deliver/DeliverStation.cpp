@@ -1,76 +1,211 @@
-// Facts of the round, and its image as Intel HEX.
+// The filled button takes what came, else seals for those who are ticked, else exports the image.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/stations/deliver/DeliverStation.h"
 
+#include <QDragEnterEvent>
+#include <QFile>
+#include <QFileDialog>
+#include <QMimeData>
 #include <QScrollArea>
 
 #include "app/desks/CarInHand.h"
+#include "app/desks/DeliverDesk.h"
 #include "app/desks/Messages.h"
 #include "app/desks/Places.h"
+#include "app/stations/deliver/IncomingPanel.h"
+#include "app/stations/deliver/KeyPanel.h"
+#include "app/stations/deliver/SealPanel.h"
 #include "app/widgets/Times.h"
-#include "core/image/ImageFile.h"
 
 namespace brusk::app {
 
-DeliverStation::DeliverStation(Desks& desks, QWidget* parent) : Station("Deliver", parent), desks_(desks) {
-    primary()->setObjectName("exportHex");
-    primary()->setText(tr("Export as Intel HEX"));
-    auto* panel = new Panel(tr("The calibration of this round"));
-    facts_ = new Facts;
-    panel->body()->addWidget(facts_);
-    written_ = label({}, "good");
-    written_->setObjectName("exported");
-    written_->setWordWrap(true);
-    panel->body()->addWidget(written_);
-    // The account of a base is longer than a window.
+namespace {
+
+/// A column that scrolls when there is more than room.
+QScrollArea* column(const std::vector<QWidget*>& panels) {
+    auto* inside = new QWidget;
+    auto* rows = new QVBoxLayout(inside);
+    rows->setContentsMargins(0, 0, 0, 0);
+    rows->setSpacing(12);
+    for (QWidget* panel : panels)
+        rows->addWidget(panel);
+    rows->addStretch();
     auto* room = new QScrollArea;
     room->setFrameShape(QFrame::NoFrame);
     room->setWidgetResizable(true);
     room->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
-    room->setWidget(panel);
-    body()->addWidget(room, 1);
-    auto* later = new Panel(tr("What will come here"));
-    auto* text = label(
-        tr("A report of what was done and why, with the evidence before and after; and a sealed calibration for a "
-           "customer far away, bound to one car."),
-        "faint");
-    text->setWordWrap(true);
-    later->body()->addWidget(text);
-    body()->addWidget(later);
-    connect(primary(), &QPushButton::clicked, this, &DeliverStation::exportHex);
+    room->setWidget(inside);
+    return room;
+}
+
+}  // namespace
+
+DeliverStation::DeliverStation(Desks& desks, QWidget* parent) : Station("Deliver", parent), desks_(desks) {
+    primary()->setObjectName("deliverPrimary");
+    setAcceptDrops(true);
+    auto* openButton = new QPushButton(tr("Open what came \u2026"));
+    openButton->setObjectName("openIncoming");
+    openButton->setToolTip(tr("A sealed calibration, a parcel or a card; it can be dropped here too"));
+    titleRow()->insertWidget(titleRow()->count() - 1, openButton);
+    seal_ = new SealPanel;
+    auto* columns = new QHBoxLayout;
+    columns->setSpacing(12);
+    columns->addWidget(column({makeRoundPanel(), new KeyPanel(desks_.deliver)}), 1);
+    columns->addWidget(column({new IncomingPanel(desks_.deliver), seal_, makeDrivesPanel()}), 1);
+    body()->addLayout(columns, 1);
+    connect(openButton, &QPushButton::clicked, this, [this] {
+        openFile(QFileDialog::getOpenFileName(this, tr("What came"), {},
+                                              tr("Sealed, parcels, cards (*.sealed *.parcel *.card);;All files (*)")));
+    });
+    connect(primary(), &QPushButton::clicked, this, &DeliverStation::act);
+    connect(seal_, &SealPanel::chosenChanged, this, &DeliverStation::refresh);
     connect(&desks_.places, &Places::roundShown, this, &DeliverStation::refresh);
+    connect(&desks_.car, &CarInHand::roundsChanged, this, &DeliverStation::refresh);
+    for (auto signal : {&DeliverDesk::changed, &DeliverDesk::incomingChanged})
+        connect(&desks_.deliver, signal, this, &DeliverStation::refresh);
+    connect(&desks_.deliver, &DeliverDesk::written, this, [this](const QString& path) {
+        written_->setText(tr("Wrote %1").arg(path));
+        desks_.messages.say(written_->text());
+    });
     refresh();
+}
+
+QWidget* DeliverStation::makeRoundPanel() {
+    auto* panel = new Panel(tr("This round"));
+    facts_ = new Facts;
+    panel->body()->addWidget(facts_);
+    exports_ = new QWidget;
+    auto* row = new QHBoxLayout(exports_);
+    row->setContentsMargins(0, 0, 0, 0);
+    row->addWidget(label(tr("As a plain file"), "faint"));
+    const std::pair<const char*, QString> formats[] = {
+        {"hex", tr("Intel HEX")}, {"s19", tr("S-record")}, {"bin", tr("Raw")}};
+    for (const auto& [ending, text] : formats) {
+        auto* button = new QPushButton(text);
+        button->setObjectName(QString("export_%1").arg(ending));
+        connect(button, &QPushButton::clicked, this, [this, format = ending] {
+            desks_.saveEdits();
+            desks_.deliver.exportImage(format);
+        });
+        row->addWidget(button);
+    }
+    row->addStretch();
+    panel->body()->addWidget(exports_);
+    auto* folder = new QHBoxLayout;
+    folder->addWidget(label(tr("The whole folder"), "faint"));
+    auto* archive = new QPushButton(tr("In one file"));
+    archive->setObjectName("makeArchive");
+    archive->setToolTip(
+        tr("Rounds, recordings and exports as a ZIP file beside the folder; bruskctl archive open makes "
+           "the folder anew from it"));
+    connect(archive, &QPushButton::clicked, this, [this] {
+        desks_.saveEdits();
+        desks_.deliver.makeArchive();
+    });
+    folder->addWidget(archive);
+    folder->addStretch();
+    panel->body()->addLayout(folder);
+    written_ = label({}, "good");
+    written_->setObjectName("exported");
+    written_->setWordWrap(true);
+    panel->body()->addWidget(written_);
+    return panel;
+}
+
+QWidget* DeliverStation::makeDrivesPanel() {
+    auto* panel = new Panel(tr("Send the drives to who made the calibration"));
+    auto* row = new QHBoxLayout;
+    receiver_ = new QComboBox;
+    receiver_->setObjectName("parcelTo");
+    receiver_->setAccessibleName(tr("Who gets the drives"));
+    parcel_ = new QPushButton(tr("Make the parcel"));
+    parcel_->setObjectName("makeParcel");
+    parcel_->setToolTip(
+        tr("Recordings with their conditions, what is in the car and the original, sealed to one person"));
+    row->addWidget(receiver_, 1);
+    row->addWidget(parcel_);
+    panel->body()->addLayout(row);
+    connect(parcel_, &QPushButton::clicked, this, [this] {
+        const auto at = static_cast<size_t>(std::max(0, receiver_->currentIndex()));
+        if (at < desks_.deliver.cards().size()) desks_.deliver.makeParcel({desks_.deliver.cards()[at]}, {});
+    });
+    return panel;
+}
+
+QString DeliverStation::hint() const {
+    return tr("what came is opened here, and nothing of it is taken before you say so");
 }
 
 void DeliverStation::refresh() {
     const auto* round = desks_.car.round(desks_.places.round());
-    primary()->setEnabled(round != nullptr);
-    written_->clear();
+    const auto& incoming = desks_.deliver.incoming();
+    const auto people = desks_.deliver.cards();
+    seal_->setPeople(people);
+    if (desks_.car.folder) seal_->setCar(desks_.messages.orSay(job::carOf(*desks_.car.folder)));
+    const QStringList before = [&] {
+        QStringList names;
+        for (const auto& card : people)
+            names << QString::fromStdString(card.name);
+        return names;
+    }();
+    receiver_->clear();
+    receiver_->addItems(before);
+    parcel_->setEnabled(desks_.deliver.keyIsOpen() && !people.empty() && desks_.car.folder);
+    const bool sealed = round && round->sealed;
+    exports_->setVisible(round && !sealed);
+    seal_->setWhyNot(!round                        ? tr("There is no round yet.")
+                     : sealed                      ? tr("This round came sealed; it is not handed on.")
+                     : !desks_.deliver.keyIsOpen() ? tr("Open your key first.")
+                     : people.empty()              ? tr("Trust somebody's card first.")
+                                                   : QString());
+    const bool mayTake = incoming && incoming->mayBeTaken();
+    const bool maySeal = round && !sealed && desks_.deliver.keyIsOpen() && !seal_->options().to.empty();
+    primary()->setVisible(mayTake || (round && !sealed));
+    primary()->setText(mayTake && incoming->parcel ? tr("Take the drives")
+                       : mayTake                   ? tr("Take it as round %1").arg(desks_.car.nextNumber())
+                       : maySeal                   ? tr("Seal round %1").arg(round->number)
+                                                   : tr("Export as Intel HEX"));
     if (!round) return subtitle()->setText(tr("Nothing was read yet."));
     subtitle()->setText(tr("round %1, %2").arg(round->number).arg(QString::fromStdString(round->title)));
-    facts_->set(tr("Flashed"), round->flashedAt.empty() ? QString("never")
-                                                        : localTime(round->flashedAt).toString("d MMM yyyy, HH:mm"));
+    facts_->set(tr("Flashed"),
+                round->flashedAt.empty() ? tr("never") : localTime(round->flashedAt).toString("d MMM yyyy, HH:mm"));
     facts_->set(tr("Drives"), QString::number(round->recordings));
     facts_->set(tr("Fuel error"),
                 round->fuelError_pct ? QString::number(*round->fuelError_pct, 'f', 1) + " %" : tr("not measured"));
-    facts_->set(tr("Note"), round->note.empty() ? QString("none") : QString::fromStdString(round->note).trimmed(), "");
+    // The account of a base is long; it is read in the report and on Base.
+    facts_->set(tr("Note"), round->note.empty() ? tr("none") : QString::fromStdString(round->note).section('\n', 0, 2),
+                "");
+    facts_->set(
+        tr("Seal"),
+        sealed ? tr("came sealed: its values are not shown, compared, exported or kept") : tr("none: it is your own"),
+        "");
 }
 
-void DeliverStation::exportHex() {
-    const auto* round = desks_.car.round(desks_.places.round());
-    if (!round) return;
+void DeliverStation::act() {
+    written_->clear();
+    if (desks_.deliver.incoming() && desks_.deliver.incoming()->mayBeTaken()) return desks_.deliver.take();
     desks_.saveEdits();
-    const auto image = desks_.car.folder->rounds().image(round->id);
-    if (!image) return desks_.messages.say(QString::fromStdString(image.error().text()), true);
-    const auto bytes = image::writeImage(**image, image::Format::IntelHex);
-    if (!bytes) return desks_.messages.say(QString::fromStdString(bytes.error().text()), true);
-    auto& files = desks_.car.folder->files();
-    // A name that is taken gets a number: nothing is overwritten.
-    const storage::Path path =
-        files.freeName(desks_.car.folder->path() / "exports", "round" + std::to_string(round->number), ".hex");
-    if (auto done = files.save(path, *bytes); !done)
-        return desks_.messages.say(QString::fromStdString(done.error().text()), true);
-    written_->setText(tr("Wrote ") + QString::fromStdString(path.string()));
+    const auto options = seal_->options();
+    if (desks_.deliver.keyIsOpen() && !options.to.empty()) return desks_.deliver.seal(options);
+    desks_.deliver.exportImage("hex");
+}
+
+void DeliverStation::openFile(const QString& path) {
+    if (path.isEmpty()) return;
+    QFile file(path);
+    constexpr qint64 kMostCard = 64 << 10;
+    if (path.endsWith(".card") && file.size() <= kMostCard && file.open(QFile::ReadOnly))
+        return desks_.deliver.trust(QString::fromUtf8(file.readAll()), false);
+    desks_.deliver.open(path.toStdString());
+}
+
+void DeliverStation::dragEnterEvent(QDragEnterEvent* event) {
+    if (event->mimeData()->hasUrls()) event->acceptProposedAction();
+}
+
+void DeliverStation::dropEvent(QDropEvent* event) {
+    for (const QUrl& url : event->mimeData()->urls())
+        if (url.isLocalFile()) return openFile(url.toLocalFile());
 }
 
 }  // namespace brusk::app

@@ -1,25 +1,43 @@
-// Deliver: for now the calibration as an Intel HEX file; the report and the sealed calibration will come here.
+// Deliver: the round as a file, sealed for somebody far away, and what came from them; the whole folder in one file.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
+
+#include <QComboBox>
 
 #include "app/desks/Desks.h"
 #include "app/widgets/Panels.h"
 
 namespace brusk::app {
 
+class IncomingPanel;
+class KeyPanel;
+class SealPanel;
+
 class DeliverStation : public Station {
     Q_OBJECT
   public:
     DeliverStation(Desks& desks, QWidget* parent = nullptr);
     void shown() override { refresh(); }
+    QString hint() const override;
+
+  protected:
+    void dragEnterEvent(QDragEnterEvent* event) override;
+    void dropEvent(QDropEvent* event) override;
 
   private:
+    QWidget* makeRoundPanel();
+    QWidget* makeDrivesPanel();
     void refresh();
-    void exportHex();
+    void act();
+    void openFile(const QString& path);
 
     Desks& desks_;
     Facts* facts_;
     QLabel* written_;
+    QWidget* exports_;
+    SealPanel* seal_;
+    QComboBox* receiver_;
+    QPushButton* parcel_;
 };
 
 }  // namespace brusk::app

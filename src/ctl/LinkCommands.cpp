@@ -105,6 +105,7 @@ void readIntoFolder(Context& c, const LinkOptions& options, const std::string& c
     if (!folder) return c.outcome.fail(folder.error());
     if (auto done = (*folder)->settings().set("profile", session->kit().profile.name); !done)
         return c.outcome.fail(done.error());
+    const link::Unkept unseen(session->link->traffic, job::holdsSealed(**folder));
     const auto outcome = job::readCar(*session->uds, session->kit(), session->found.identity, **folder,
                                       calibrationOnly ? job::ReadScope::Calibration : job::ReadScope::Everything,
                                       progressOnStandardError(c));
@@ -214,6 +215,7 @@ void flash(Context& c, const LinkOptions& options, const FlashChoice& choice) {
         return c.outcome.fail({ErrorCode::Refused, "Nothing can be flashed: " + folder->whyNot()});
     auto session = connect(c, options, !folder, *usual);
     if (!session) return c.outcome.fail(session.error());
+    const link::Unkept unseen(session->link->traffic, folder && job::holdsSealed(*folder));
     const auto before = folder ? folder->memory().contents(session->kit().profile.sectors())
                                : Result<carfolder::CarContents>(carfolder::CarContents{});
     if (!before) return c.outcome.fail(before.error());
@@ -250,6 +252,7 @@ void check(Context& c, const LinkOptions& options, const std::string& car) {
     useOwnKey(c, **folder);
     const auto session = connect(c, options);
     if (!session) return c.outcome.fail(session.error());
+    const link::Unkept unseen(session->link->traffic, job::holdsSealed(**folder));
     const auto stock = job::takeStock(*session->uds, session->kit(), **folder, job::StockScope::Everything);
     if (!stock) return c.outcome.fail(stock.error());
     const auto contents = (*folder)->memory().contents(session->kit().profile.sectors());

@@ -132,8 +132,7 @@ Result<deliver::Key> keyOf(Context& c) {
 }
 
 void useOwnKey(Context& c, carfolder::CarFolder& folder) {
-    const auto rounds = folder.rounds().all();
-    if (!rounds || std::none_of(rounds->begin(), rounds->end(), [](const auto& round) { return round.sealed; })) return;
+    if (!job::holdsSealed(folder)) return;
     // Without a key everything else goes on as it did; what needs it says so.
     if (const auto key = keyOf(c)) job::useKey(folder, *key, homeOf(c));
 }

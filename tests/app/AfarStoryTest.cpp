@@ -59,6 +59,7 @@ class AfarStoryTest : public QObject {
     void aRemoteJobGoesThereAndBack();
     void aKeyWithAPassphraseIsOpenedOnce();
     void aCardWithAnotherKeyIsSaidLoudly();
+    void aRoundToLookAtIsShownAndNotKept();
     void whatCannotBeTakenSaysWhy();
 };
 
@@ -161,6 +162,56 @@ void AfarStoryTest::aCardWithAnotherKeyIsSaidLoudly() {
     QApplication::clipboard()->setText("hello");
     QVERIFY(jon.click("pasteCard"));
     QVERIFY(jon.message().startsWith("This is no calling card"));
+}
+
+void AfarStoryTest::aRoundToLookAtIsShownAndNotKept() {
+    Story jon;
+    QVERIFY(jon.begin());
+    makeKey(jon, "Jon Vale");
+    QVERIFY(jon.click("copyCard"));
+    const auto card = *deliver::Card::fromText(QApplication::clipboard()->text().toStdString());
+    const auto mara = *deliver::Key::make("Mara Ost");
+    QApplication::clipboard()->setText(qs(mara.card().text()));
+    QVERIFY(jon.click("pasteCard"));
+    image::Image image = **jon.folder().rounds().image(jon.rounds().front().id);
+    const auto* revs = jon.calibration()->definition().parameter("rev_limit");
+    calibration::Calibration changed(jon.calibration()->sharedDefinition(), image);
+    EXPECT_OK(changed.apply(*changed.prepare(*revs, {{0, 6300}}, calibration::AtLimit::Refuse, "less")));
+    deliver::Sealing sealing{"Stage 1", "", {}, {{card, {deliver::May::Look}}}};
+    sealing.rights.number = 1;
+    QTemporaryDir folder;
+    storage::RealFileSystem files;
+    const QString path = folder.filePath("look.sealed");
+    EXPECT_OK(files.save(path.toStdString(), *deliver::seal(mara, changed.image(), sealing, "2026-11-28T12:00:00Z")));
+    drop(jon, path);
+    QTRY_VERIFY_WITH_TIMEOUT(jon.find<QFrame>("incoming"), 20000);
+    QVERIFY(jon.click("deliverPrimary"));
+    QTRY_COMPARE(jon.rounds().size(), size_t{2});
+    // Its values are there to be seen ...
+    QVERIFY(jon.calibration());
+    QCOMPARE(jon.calibration()->read(*revs)->values[0], 6300.0);
+    jon.goTo("Maps");
+    auto* grid = jon.openParameter("volumetric");
+    QVERIFY(grid && grid->isVisible());
+    // ... and neither edited, copied, exported, computed with nor flashed.
+    const auto before = **jon.folder().rounds().imageToShow(jon.selected()->id);
+    typeInto(grid, "1.5");
+    QTRY_VERIFY(jon.message().contains("it may be looked at, not changed or kept"));
+    QCOMPARE(jon.rounds().size(), size_t{2});
+    QVERIFY(**jon.folder().rounds().imageToShow(jon.selected()->id) == before);
+    QApplication::clipboard()->setText("mine");
+    QTest::keyClick(grid, Qt::Key_C, Qt::ControlModifier);
+    QCOMPARE(QApplication::clipboard()->text(), "mine");
+    QVERIFY(jon.message().contains("it may be looked at, not copied"));
+    for (const char* station : {"Base", "Correct"}) {
+        jon.goTo(station);
+        QVERIFY2(jon.find<QLabel>("sealedWhy"), station);
+    }
+    jon.goTo("Deliver");
+    QVERIFY(!jon.find<QPushButton>("export_hex"));
+    jon.goTo("Flash");
+    jon.settle();
+    QTRY_VERIFY(!jon.find<QPushButton>("flash")->isEnabled());
 }
 
 void AfarStoryTest::whatCannotBeTakenSaysWhy() {

@@ -28,6 +28,7 @@ CanFrame frameOf(uint32_t id, std::initializer_list<uint8_t> data, int64_t time_
 class TrafficTest : public QObject {
     Q_OBJECT
   private slots:
+    void whatNobodyMaySeeIsCountedAndNotKept();
     void aLogIsWrittenAsCandumpDoes();
     void whatIsWrittenIsReadBackEqual();
     void otherKindsOfFramesArePassedOver();
@@ -258,6 +259,24 @@ void TrafficTest::missingInterfacesAreSaidWithWhatToType() {
     QCOMPARE(known.text(), std::string("can0: 500 kbit/s, error passive"));
     known.up = false;
     QCOMPARE(known.text(), std::string("can0: down"));
+}
+
+void TrafficTest::whatNobodyMaySeeIsCountedAndNotKept() {
+    TrafficLog log;
+    CanFrame frame;
+    frame.length = 8;
+    log.add(frame, true);
+    {
+        const Unkept unseen(log, true);
+        frame.time_us = 1000;
+        log.add(frame, true);
+    }
+    {
+        const Unkept seen(log, false);
+        log.add(frame, false);
+    }
+    QCOMPARE(log.frames().size(), size_t{2});
+    QVERIFY(log.frames().front().ours && !log.frames().back().ours);
 }
 
 QTEST_APPLESS_MAIN(TrafficTest)

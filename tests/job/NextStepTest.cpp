@@ -76,6 +76,16 @@ void NextStepTest::eachSituationHasItsStep_data() {
     row("driven", open({round(1, 1), round(0)}, 11), "correct", "Correct", "Look at the drives",
         "the drives on round 1");
     row("driven, no link", offLine(open({round(1, 1), round(0)}, 11)), "correct", "Correct", "", "");
+    auto given = round(1), sealed = round(1, 1);
+    given.state = carfolder::RoundState::GivenOut;
+    sealed.sealed = true;
+    row("given out", open({given, round(0)}, 10), "await-drives", "Deliver", "Open what comes back",
+        "round 1 was given out");
+    given.recordings = 1;
+    row("given out and driven", open({given, round(0)}, 10), "correct", "Correct", "Look at the drives", "");
+    row("came sealed", open({sealed, round(0)}, 10), "flash", "Flash", "Flash round 1", "");
+    row("came sealed and driven", open({sealed, round(0)}, 11), "send-drives", "Deliver", "Send the drives",
+        "who made it looks at what was driven");
     row("a round later", open({round(2), round(1, 1), round(0)}, 11), "flash", "Flash", "Flash round 2", "");
 }
 

@@ -6,6 +6,7 @@
 #include "app/desks/Messages.h"
 #include "app/link/LinkParts.h"
 #include "core/job/AnyCar.h"
+#include "core/job/Deliver.h"
 #include "core/job/Stock.h"
 
 namespace brusk::app {
@@ -46,12 +47,14 @@ void ControllerDesk::read(job::ReadScope scope) {
         Task::Read,
         [this, kit = car_.kit, folder = car_.folder, identity = *link_.identity(), scope](
             LinkParts& open, const std::stop_token& stop) -> std::function<void()> {
+            const link::Unkept unseen(*open.traffic(), job::holdsSealed(*folder));
             link::Uds uds(open.port(), kit->profile);
             auto outcome = job::readCar(uds, *kit, identity, *folder, scope, link_.reporter(stop));
             return [this, outcome] {
                 if (!outcome) return link_.failed(outcome.error());
                 emit ledgerMoved();
-                emit wasRead(outcome->round.id);
+                // A part of a sealed round is no round.
+                if (outcome->round.id) emit wasRead(outcome->round.id);
                 messages_.say(tr("%1 %2 KiB in %3 s, %4 times the theoretical least.")
                                   .arg(QString::fromStdString(outcome->sentence))
                                   .arg(outcome->report.bytes / 1024)
@@ -66,6 +69,7 @@ void ControllerDesk::checkAgainstLedger() {
     link_.run(Task::Compare,
               [this, kit = car_.kit, folder = car_.folder](LinkParts& open,
                                                            const std::stop_token& stop) -> std::function<void()> {
+                  const link::Unkept unseen(*open.traffic(), job::holdsSealed(*folder));
                   link::Uds uds(open.port(), kit->profile);
                   uds.setGoOn([stop] { return !stop.stop_requested(); });
                   auto stock = job::takeStock(uds, *kit, *folder, job::StockScope::Everything);

@@ -187,22 +187,26 @@ void DeliverDesk::exportImage(const char* ending) {
 }
 
 void DeliverDesk::open(const storage::Path& file) {
-    if (!key_) {
-        return messages_.say(card_ ? tr("Open your key first: what came is sealed to it.")
-                                   : tr("Make your key first, and send your card to who is to seal something for you."),
-                             true);
-    }
+    constexpr std::string_view kCard = "Brusk card";
     background_.latest(
         this,
-        [path = file, key = *key_, at = home(), folder = car_.folder, files = &files_]() -> Result<Incoming> {
+        [path = file, key = key_, at = home(), folder = car_.folder, files = &files_]() -> Result<Incoming> {
             const auto bytes = files->read(path);
             if (!bytes) return tl::unexpected(bytes.error());
-            auto out = openedBy(*bytes, key, at, folder);
+            auto out = key && !asText(*bytes).starts_with(kCard) ? openedBy(*bytes, *key, at, folder) : Incoming{};
+            out.file = *bytes;
             out.name = QString::fromStdString(path.string());
             return out;
         },
         [this](Result<Incoming> opened) {
             if (!opened) return messages_.failed(opened.error());
+            if (asText(opened->file).starts_with(kCard))
+                return trust(QString::fromStdString(std::string(asText(opened->file))), false);
+            if (!key_)
+                return messages_.say(
+                    card_ ? tr("Open your key first: what came is sealed to it.")
+                          : tr("Make your key first, and send your card to who is to seal something for you."),
+                    true);
             incoming_ = std::move(*opened);
             emit incomingChanged();
         });

@@ -7,6 +7,7 @@
 #include "app/desks/Messages.h"
 #include "app/desks/Places.h"
 #include "app/link/LinkParts.h"
+#include "core/job/Deliver.h"
 
 namespace brusk::app {
 
@@ -74,13 +75,13 @@ void FlashDesk::flash(const job::FlashOptions& options) {
     link_.run(Task::Flash,
               [this, kit = car_.kit, folder = car_.folder, round = round->id, files = &files_, options](
                   LinkParts& open, const std::stop_token& stop) -> std::function<void()> {
+                  const link::Unkept unseen(*open.traffic(), job::holdsSealed(*folder));
                   link::Uds uds(open.port(), kit->profile);
                   auto report = job::flashRound(uds, *kit, *folder, round, options, link_.reporter(stop));
                   // The bench car's memory outlives the program, as a real one's does; losing it would cost the
                   // simulated car only.
                   // Of a round that came sealed nothing lies in the folder, not even as the memory of a simulated car.
-                  const auto flashedRound = folder->rounds().byId(round);
-                  if (open.hasBenchCar() && flashedRound && !flashedRound->sealed)
+                  if (open.hasBenchCar() && !job::holdsSealed(*folder))
                       (void)files->save(folder->path() / "benchcar.flash", open.flash());
                   auto identity = report ? link::identify(uds) : Result<link::Identity>(tl::unexpected(report.error()));
                   return [this, report, identity] {

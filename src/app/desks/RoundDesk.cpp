@@ -51,7 +51,7 @@ void RoundDesk::load(int64_t id) {
     history_.clear();
     const auto* round = car_.round(id);
     if (!car_.kit || !round) return;
-    auto calibration = job::calibrationOf(*car_.kit, *car_.folder, id);
+    auto calibration = job::calibrationToShow(*car_.kit, *car_.folder, id);
     if (!calibration && calibration.error().refused) {
         closed_ = QString::fromStdString(calibration.error().text());
         return;
@@ -86,6 +86,8 @@ Done RoundDesk::edit(const calibration::Edit& edit) {
         return fail(ErrorCode::NotFound, "No calibration is open. Read the controller first.");
     if (!car_.mismatch.isEmpty()) return fail(ErrorCode::Mismatch, car_.mismatch.toStdString());
     if (edit.empty()) return {};
+    if (isToLookAt())
+        return fail(ErrorCode::Refused, "This round came sealed: it may be looked at, not changed or kept.");
     if (!car_.heldBy().isEmpty())
         return fail(ErrorCode::Conflict, "The calibration is being flashed; edit it when that is done.");
     if (auto may = car_.mayWrite(); !may) return may;

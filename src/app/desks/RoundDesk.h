@@ -32,6 +32,8 @@ class RoundDesk : public QObject {
     const calibration::Calibration* calibration() const { return calibration_ ? &*calibration_ : nullptr; }
     /// Why the selected round is not shown, a sentence, when it came sealed; empty else.
     const QString& closed() const { return closed_; }
+    /// It came sealed and may be looked at: nothing of it is changed, kept or computed with.
+    bool isToLookAt() const { return calibration_ && selected() && selected()->sealed; }
     /// Makes an edit on the selected round; on one that is not a draft it begins a new draft.
     [[nodiscard]] Done edit(const calibration::Edit& edit);
     void undo();

@@ -73,8 +73,10 @@ void Ledger::layOut() {
         row.top = at;
         row.lane = lanes[round.id];
         row.where = round.state == carfolder::RoundState::Original ? "read " + clock(round.createdAt) + " \u00b7 kept"
-                    : round.flashedAt.empty()                      ? tr("draft, not flashed")
-                                                                   : "flashed " + clock(round.flashedAt);
+                    : round.sealed && round.flashedAt.empty()      ? tr("came sealed, not flashed")
+                    : round.state == carfolder::RoundState::GivenOut && round.flashedAt.empty() ? tr("given out")
+                    : round.flashedAt.empty() ? tr("draft, not flashed")
+                                              : "flashed " + clock(round.flashedAt);
         if (round.recordings)
             row.where += QString(" \u00b7 %1 %2").arg(round.recordings).arg(round.recordings == 1 ? "drive" : "drives");
         const double room = width() - dotX(row) - 24;

@@ -248,7 +248,6 @@ void MainWindow::showStation(const QString& name) {
         if (messageTimer_.isActive()) messageBar_->hide();
         buttons_[i]->setChecked(true);
         showPage(i);
-        hint_->setText(stations_[i].second->hint());
         stations_[i].second->shown();
     }
 }
@@ -258,6 +257,7 @@ void MainWindow::showPage(int at) {
     const bool closed = sealed_->standsFor(name);
     if (closed) sealed_->standFor(name);
     stack_->setCurrentWidget(closed ? sealed_ : station);
+    hint_->setText(closed ? QString() : station->hint());
 }
 
 Station* MainWindow::station(const QString& name) const {

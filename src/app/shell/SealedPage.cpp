@@ -26,7 +26,9 @@ SealedPage::SealedPage(Desks& desks) : Station({}), desks_(desks) {
 }
 
 bool SealedPage::standsFor(const QString& station) const {
-    return !desks_.round.closed().isEmpty() && (station == "Maps" || station == "Base" || station == "Correct");
+    if (station == "Maps") return !desks_.round.closed().isEmpty();
+    return (station == "Base" || station == "Correct") &&
+           (desks_.round.isToLookAt() || !desks_.round.closed().isEmpty());
 }
 
 void SealedPage::standFor(const QString& station) {
@@ -34,7 +36,9 @@ void SealedPage::standFor(const QString& station) {
     const auto* round = desks_.round.selected();
     if (!round) return;
     subtitle()->setText(tr("round %1, %2").arg(round->number).arg(QString::fromStdString(round->title)));
-    why_->setText(desks_.round.closed());
+    why_->setText(desks_.round.isToLookAt()
+                      ? tr("This round came sealed: look at its values on Maps. Nothing is computed from them or kept.")
+                      : desks_.round.closed());
     const auto rights = job::rightsOf(*round);
     if (!rights || !*rights) return facts_->clear();
     QStringList may;

@@ -208,11 +208,7 @@ void Rounds::openSealedBy(Opener opener) {
     opener_ = std::move(opener);
 }
 
-Result<std::shared_ptr<const image::Image>> Rounds::imageForCar(int64_t id) const {
-    bool sealed = false;
-    const auto packed = stored(id, sealed);
-    if (!packed) return tl::unexpected(packed.error());
-    if (!sealed) return image(id);
+Result<Rounds::Unsealed> Rounds::unsealed(int64_t id, ByteSpan file) const {
     Opener opener;
     {
         const std::lock_guard lock(openerMutex_);
@@ -221,15 +217,35 @@ Result<std::shared_ptr<const image::Image>> Rounds::imageForCar(int64_t id) cons
     if (!opener)
         return refuse("not-allowed",
                       say("round.no-opener", "This round came sealed; the key it was sealed to is not open here."));
-    auto unsealed = opener(*packed);
-    if (!unsealed) return tl::unexpected(unsealed.error());
+    auto out = opener(file);
+    if (!out) return out;
     const auto round = byId(id);
     if (!round) return tl::unexpected(round.error());
-    if (round->rights != unsealed->rights)
+    if (round->rights != out->rights)
         return refuse("altered", say("round.rights-altered",
                                      "What the ledger says may be done with this round is not what its seal says. "
                                      "Nothing is done with it; open the sealed file once more."));
-    return std::make_shared<const image::Image>(std::move(unsealed->image));
+    return out;
+}
+
+Result<std::shared_ptr<const image::Image>> Rounds::imageForCar(int64_t id) const {
+    bool sealed = false;
+    const auto file = stored(id, sealed);
+    if (!file) return tl::unexpected(file.error());
+    if (!sealed) return image(id);
+    auto opened = unsealed(id, *file);
+    if (!opened) return tl::unexpected(opened.error());
+    return std::make_shared<const image::Image>(std::move(opened->image));
+}
+
+Result<std::shared_ptr<const image::Image>> Rounds::imageToShow(int64_t id) const {
+    bool sealed = false;
+    const auto file = stored(id, sealed);
+    if (!file) return tl::unexpected(file.error());
+    auto opened = sealed ? unsealed(id, *file) : Result<Unsealed>(Unsealed{});
+    if (!sealed || (opened && !opened->mayBeSeen)) return image(id);
+    if (!opened) return tl::unexpected(opened.error());
+    return std::make_shared<const image::Image>(std::move(opened->image));
 }
 
 Result<Round> Rounds::addSealed(int64_t parent, const Sealed& sealed) {

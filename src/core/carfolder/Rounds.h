@@ -94,6 +94,7 @@ class Rounds {
     struct Unsealed {
         image::Image image;
         std::string rights;
+        bool mayBeSeen = false;
     };
     /// Who can open a sealed file: the key of whoever sits here.
     using Opener = std::function<Result<Unsealed>(ByteSpan sealedFile)>;
@@ -102,6 +103,8 @@ class Rounds {
     /// For the flash and what compares with the controller, which
     /// hand them to nobody (tests/house/HouseTest.cpp says who they are).
     [[nodiscard]] Result<std::shared_ptr<const image::Image>> imageForCar(int64_t round) const;
+    /// The bytes to look at and not to keep: as image(), and of a sealed round too when its seal lets it be seen.
+    [[nodiscard]] Result<std::shared_ptr<const image::Image>> imageToShow(int64_t round) const;
 
     /// Keeps the first read as round 0 and as a read-only original.hex; refused when there is one.
     [[nodiscard]] Result<Round> storeOriginal(const image::Image& image, const std::string& note);
@@ -140,6 +143,7 @@ class Rounds {
   private:
     /// The image's bytes as they lie in the database; `sealed` says whether they are a sealed file.
     Result<Bytes> stored(int64_t round, bool& sealed) const;
+    Result<Unsealed> unsealed(int64_t round, ByteSpan file) const;
     Done writeText(int64_t round, const char* what, const char* column, const std::string& text);
 
     Database& database_;

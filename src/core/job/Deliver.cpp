@@ -82,7 +82,8 @@ void useKey(carfolder::CarFolder& folder, const deliver::Key& key, const deliver
     folder.rounds().openSealedBy([key, home](ByteSpan file) -> Result<carfolder::Rounds::Unsealed> {
         auto sealed = deliver::unseal(file, key, home);
         if (!sealed) return tl::unexpected(sealed.error());
-        return carfolder::Rounds::Unsealed{std::move(sealed->image), sealed->rights.text()};
+        const bool seen = sealed->rights.may.seesValues();
+        return carfolder::Rounds::Unsealed{std::move(sealed->image), sealed->rights.text(), seen};
     });
 }
 
@@ -146,6 +147,11 @@ Result<carfolder::Round> takeSealed(const Kit& kit, carfolder::CarFolder& folder
     }
     return folder.rounds().addSealed(parent, {sealed.title, note, sealed.rights.text(), file,
                                               carfolder::imageFingerprint(sealed.image), shasOf(kit, sealed.image)});
+}
+
+bool holdsSealed(const carfolder::CarFolder& folder) {
+    const auto rounds = folder.rounds().all();
+    return rounds && std::any_of(rounds->begin(), rounds->end(), [](const auto& round) { return round.sealed; });
 }
 
 Result<std::optional<deliver::Rights>> rightsOf(const carfolder::Round& round) {

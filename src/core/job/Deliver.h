@@ -36,6 +36,9 @@ void useKey(carfolder::CarFolder& folder, const deliver::Key& key, const deliver
 [[nodiscard]] Result<carfolder::Round> takeSealed(const Kit& kit, carfolder::CarFolder& folder,
                                                   const deliver::SealedCalibration& sealed, const Bytes& file);
 
+/// Whether bytes that nobody may see can go over this folder's link: one of its rounds came sealed.
+bool holdsSealed(const carfolder::CarFolder& folder);
+
 /// What may be done with a round: everything with one's own.
 [[nodiscard]] Result<std::optional<deliver::Rights>> rightsOf(const carfolder::Round& round);
 /// Refused ("not-allowed") when the seal of the round does not allow it; the sentence says what was asked.

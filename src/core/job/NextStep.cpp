@@ -31,15 +31,16 @@ NextStep overTheLink(const Situation& s, NextStep step) {
 }  // namespace
 
 const std::vector<Step>& steps() {
-    static const std::vector<Step> all = {Step::OpenFolder, Step::Connect,  Step::Read,
-                                          Step::FillSheet,  Step::MakeBase, Step::FinishFlash,
-                                          Step::Flash,      Step::Drive,    Step::Correct};
+    static const std::vector<Step> all = {Step::OpenFolder, Step::Connect,     Step::Read,      Step::FillSheet,
+                                          Step::MakeBase,   Step::FinishFlash, Step::Flash,     Step::Drive,
+                                          Step::Correct,    Step::AwaitDrives, Step::SendDrives};
     return all;
 }
 
 std::string_view stepId(Step step) {
-    static constexpr std::string_view ids[] = {"open-folder",  "connect", "read",  "fill-sheet", "make-base",
-                                               "finish-flash", "flash",   "drive", "correct"};
+    static constexpr std::string_view ids[] = {"open-folder", "connect",      "read",       "fill-sheet",
+                                               "make-base",   "finish-flash", "flash",      "drive",
+                                               "correct",     "await-drives", "send-drives"};
     return ids[static_cast<size_t>(step)];
 }
 
@@ -89,7 +90,10 @@ NextStep nextStep(const Situation& s) {
     if (s.rounds.size() == 1)
         return {Step::MakeBase, "Base", say("next.make-base", "Make the base"),
                 say("next.make-base-why", "A calibration for the parts fitted, before the first drive."), newest.id};
-    if (s.contents.round != newest.id)
+    if (newest.state == carfolder::RoundState::GivenOut && s.contents.round != newest.id && newest.recordings == 0)
+        return {Step::AwaitDrives, "Deliver", say("next.await", "Open what comes back"),
+                say("next.await-why", "{0} was given out; its drives come as a parcel.", {named(newest)}), newest.id};
+    if (s.contents.round != newest.id && newest.state != carfolder::RoundState::GivenOut)
         return overTheLink(
             s, {Step::Flash, "Flash", say("next.flash", "Flash {0}", {named(newest)}),
                 newest.title.empty() ? say("next.flash-why", "It is not in the car yet.")
@@ -98,6 +102,10 @@ NextStep nextStep(const Situation& s) {
     if (newest.recordings == 0)
         return overTheLink(s, {Step::Drive, "Drive", say("next.drive", "Drive on {0}", {named(newest)}),
                                say("next.drive-why", "It is in the car and nobody drove on it yet."), newest.id});
+    if (newest.sealed)
+        return {Step::SendDrives, "Deliver", say("next.send", "Send the drives"),
+                say("next.send-why", "{0} came sealed; who made it looks at what was driven.", {named(newest)}),
+                newest.id};
     return {Step::Correct, "Correct", say("next.correct", "Look at the drives"),
             say("next.correct-why", "What the drives on {0} say may be worth another round.", {named(newest)}),
             newest.id};

@@ -12,8 +12,21 @@
 
 namespace brusk::job {
 
-enum class Step { OpenFolder, Connect, Read, FillSheet, MakeBase, FinishFlash, Flash, Drive, Correct };
-/// "open-folder", "connect", "read", "fill-sheet", "make-base", "finish-flash", "flash", "drive", "correct".
+enum class Step {
+    OpenFolder,
+    Connect,
+    Read,
+    FillSheet,
+    MakeBase,
+    FinishFlash,
+    Flash,
+    Drive,
+    Correct,
+    AwaitDrives,  ///< the round was given out: what is driven on it comes back
+    SendDrives    ///< the round came sealed: its maker looks at the drives
+};
+/// "open-folder", "connect", "read", "fill-sheet", "make-base", "finish-flash", "flash", "drive", "correct",
+/// "await-drives", "send-drives".
 std::string_view stepId(Step step);
 /// Every step, in the order of a job.
 const std::vector<Step>& steps();

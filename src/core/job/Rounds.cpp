@@ -7,12 +7,23 @@
 
 namespace brusk::job {
 
-Result<calibration::Calibration> calibrationOf(const Kit& kit, const carfolder::CarFolder& folder, int64_t round) {
-    auto image = folder.rounds().image(round);
+namespace {
+
+Result<calibration::Calibration> seenThrough(const Kit& kit, const Result<std::shared_ptr<const image::Image>>& image) {
     if (!image) return tl::unexpected(image.error());
     calibration::Calibration calibration(kit.definition, **image);
     if (auto done = calibration.matchesDefinition(); !done) return tl::unexpected(done.error());
     return calibration;
+}
+
+}  // namespace
+
+Result<calibration::Calibration> calibrationOf(const Kit& kit, const carfolder::CarFolder& folder, int64_t round) {
+    return seenThrough(kit, folder.rounds().image(round));
+}
+
+Result<calibration::Calibration> calibrationToShow(const Kit& kit, const carfolder::CarFolder& folder, int64_t round) {
+    return seenThrough(kit, folder.rounds().imageToShow(round));
 }
 
 RoundReason reasonOf(const proposals::BasePlan& plan, const proposals::BuildSheet& sheet) {

@@ -11,6 +11,9 @@
 
 namespace brusk::job {
 
+/// The same of a round that may be looked at and not be kept, too.
+[[nodiscard]] Result<calibration::Calibration> calibrationToShow(const Kit& kit, const carfolder::CarFolder& folder,
+                                                                 int64_t round);
 /// A round's image seen through the kit's definition; refused when they do not belong together.
 [[nodiscard]] Result<calibration::Calibration> calibrationOf(const Kit& kit, const carfolder::CarFolder& folder,
                                                              int64_t round);

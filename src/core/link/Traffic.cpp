@@ -17,13 +17,18 @@ constexpr size_t kSlices = 10;
 
 void TrafficLog::add(const CanFrame& frame, bool ours, int bitrate) {
     const std::lock_guard lock(mutex_);
-    frames_.push_back({frame, ours});
+    if (!keepsNothing_) frames_.push_back({frame, ours});
     if (frames_.size() > most_) frames_.pop_front(), ++dropped_;
     const int64_t begin = frame.time_us / kSlice_us * kSlice_us;
     if (slices_.empty() || slices_.back().begin_us != begin) slices_.push_back({begin, 0});
     slices_.back().busy_us += int64_t{frameBits(frame)} * 1000000 / std::max(1, bitrate);
     while (slices_.size() > 1 && slices_.front().begin_us + static_cast<int64_t>(kSlices) * kSlice_us <= begin)
         slices_.pop_front();
+}
+
+void TrafficLog::keepNothing(bool on) {
+    const std::lock_guard lock(mutex_);
+    keepsNothing_ = on;
 }
 
 void TrafficLog::clear() {

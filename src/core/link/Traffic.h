@@ -24,6 +24,8 @@ class TrafficLog {
     explicit TrafficLog(size_t most = 400000) : most_(most) {}
 
     void add(const CanFrame& frame, bool ours, int bitrate = kBitrate);
+    /// While it is so, frames are counted and not kept: bytes of a sealed round go over the wire.
+    void keepNothing(bool on);
     void clear();
     /// Frames from number `from` on (numbers count since the log was made), at most `count`.
     std::vector<LoggedFrame> frames(uint64_t from = 0, size_t count = SIZE_MAX) const;
@@ -39,11 +41,28 @@ class TrafficLog {
     mutable std::mutex mutex_;  // guards all below
     std::deque<LoggedFrame> frames_;
     uint64_t dropped_ = 0;
+    bool keepsNothing_ = false;
     struct Slice {
         int64_t begin_us = 0;
         int64_t busy_us = 0;
     };
     std::deque<Slice> slices_;
+};
+
+/// As long as it lives, and `on` was said, the log keeps no frames.
+class Unkept {
+  public:
+    Unkept(TrafficLog& log, bool on) : log_(on ? &log : nullptr) {
+        if (log_) log_->keepNothing(true);
+    }
+    ~Unkept() {
+        if (log_) log_->keepNothing(false);
+    }
+    Unkept(const Unkept&) = delete;
+    Unkept& operator=(const Unkept&) = delete;
+
+  private:
+    TrafficLog* log_;
 };
 
 /// A candump log ("(seconds.micros) interface id#data"), as can-utils writes and canplayer replays it.

@@ -3,7 +3,6 @@
 #include "app/stations/deliver/DeliverStation.h"
 
 #include <QDragEnterEvent>
-#include <QFile>
 #include <QFileDialog>
 #include <QMimeData>
 #include <QScrollArea>
@@ -65,6 +64,7 @@ DeliverStation::DeliverStation(Desks& desks, QWidget* parent) : Station("Deliver
         connect(&desks_.deliver, signal, this, &DeliverStation::refresh);
     connect(&desks_.deliver, &DeliverDesk::written, this, [this](const QString& path) {
         written_->setText(tr("Wrote %1").arg(path));
+        written_->show();
         desks_.messages.say(written_->text());
     });
     refresh();
@@ -108,6 +108,7 @@ QWidget* DeliverStation::makeRoundPanel() {
     written_ = label({}, "good");
     written_->setObjectName("exported");
     written_->setWordWrap(true);
+    written_->hide();
     panel->body()->addWidget(written_);
     return panel;
 }
@@ -173,7 +174,11 @@ void DeliverStation::refresh() {
     facts_->set(tr("Fuel error"),
                 round->fuelError_pct ? QString::number(*round->fuelError_pct, 'f', 1) + " %" : tr("not measured"));
     // The account of a base is long; it is read in the report and on Base.
-    facts_->set(tr("Note"), round->note.empty() ? tr("none") : QString::fromStdString(round->note).section('\n', 0, 2),
+    const QString note = QString::fromStdString(round->note).trimmed();
+    facts_->set(tr("Note"),
+                note.isEmpty()         ? tr("none")
+                : note.count('\n') > 2 ? tr("its account has %1 lines").arg(note.count('\n'))
+                                       : note,
                 "");
     facts_->set(
         tr("Seal"),
@@ -182,7 +187,7 @@ void DeliverStation::refresh() {
 }
 
 void DeliverStation::act() {
-    written_->clear();
+    written_->hide();
     if (desks_.deliver.incoming() && desks_.deliver.incoming()->mayBeTaken()) return desks_.deliver.take();
     desks_.saveEdits();
     const auto options = seal_->options();
@@ -192,10 +197,6 @@ void DeliverStation::act() {
 
 void DeliverStation::openFile(const QString& path) {
     if (path.isEmpty()) return;
-    QFile file(path);
-    constexpr qint64 kMostCard = 64 << 10;
-    if (path.endsWith(".card") && file.size() <= kMostCard && file.open(QFile::ReadOnly))
-        return desks_.deliver.trust(QString::fromUtf8(file.readAll()), false);
     desks_.deliver.open(path.toStdString());
 }
 

@@ -112,6 +112,11 @@ void DrivePresenter::take() {
         columns_[i].push_back(static_cast<float>(now(watched_[i])));
 }
 
+bool DrivePresenter::carIsSealed() const {
+    const auto* round = desks_.car.contents.round ? desks_.car.round(*desks_.car.contents.round) : nullptr;
+    return round && round->sealed;
+}
+
 std::shared_ptr<const job::LiveCoverage> DrivePresenter::coverage() const {
     return desks_.drive.coverage();
 }

@@ -52,6 +52,8 @@ class DrivePresenter : public QObject {
     const std::vector<double>& time_s() const { return time_s_; }
     const std::vector<float>& column(size_t watched) const { return columns_[watched]; }
     std::shared_ptr<const job::LiveCoverage> coverage() const;
+    /// What is in the car came sealed: no map of it is shown.
+    bool carIsSealed() const;
 
     // The bench car's operator.
     const BenchOrders& benchOrders() const;

@@ -210,7 +210,9 @@ void DriveStation::drawLanes() {
 void DriveStation::drawCoverage() {
     const auto coverage = presenter_.coverage();
     if (!coverage || !coverage->sees()) {
-        coverageText_->setText(coverage ? tr("what moves along its axes is not recorded") : "");
+        coverageText_->setText(coverage                   ? tr("what moves along its axes is not recorded")
+                               : presenter_.carIsSealed() ? tr("what is in the car came sealed: its axes are not shown")
+                                                          : QString());
         return coverage_->setContents({});
     }
     const auto& map = coverage->map();

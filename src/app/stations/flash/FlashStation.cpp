@@ -243,6 +243,7 @@ void FlashStation::takePlan(Result<job::FlashPlan> plan) {
     if (desks_.flash.flashing()) return;
     if (!plan) return desks_.messages.say(QString::fromStdString(plan.error().text()), true);
     plan_ = std::move(*plan);
+    scope_->setEnabled(!plan_->round.sealed);
     gates_->setGates(plan_->gates);
     refreshPrimary();
     refreshRibbon();
@@ -252,7 +253,8 @@ void FlashStation::takePlan(Result<job::FlashPlan> plan) {
 void FlashStation::refreshProgress() {
     const bool flashing = desks_.flash.flashing();
     progressPanel_->setVisible(flashing);
-    scope_->setEnabled(!flashing);
+    // Of a sealed round nobody chooses what is written.
+    scope_->setEnabled(!flashing && !(plan_ && plan_->round.sealed));
     if (flashing) {
         const auto& p = desks_.flash.progress();
         progress_->setValue(p.total ? static_cast<int>(p.done * 1000 / p.total) : 0);
@@ -306,7 +308,12 @@ void FlashStation::refreshChanges() {
     emptyLayout(changes_);
     if (!plan_->comparedWith) {
         changesHead_->clear();
-        changes_->addWidget(label(tr("This is the original."), "faint"));
+        auto* why = label(plan_->round.sealed        ? tr("This round came sealed: what differs is not shown.")
+                          : plan_->round.number == 0 ? tr("This is the original.")
+                                                     : tr("What it would be compared with came sealed."),
+                          "faint");
+        why->setWordWrap(true);
+        changes_->addWidget(why);
         changes_->addStretch();
         return;
     }

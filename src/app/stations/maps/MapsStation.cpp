@@ -274,6 +274,7 @@ void MapsStation::addDonorFile(const QString& image, const QString& definition) 
 }
 
 void MapsStation::exportCdf(const QString& path) {
+    if (work_.isToLookAt()) return work_.say(tr("This round came sealed: it may be looked at, not exported."), true);
     if (!work_.calibration() || !work_.files()) return;
     std::vector<std::string> names, leftOut;
     for (const QString& name : finder_->chosen())

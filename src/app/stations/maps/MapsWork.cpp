@@ -38,6 +38,10 @@ MapsWork::MapsWork(Desks& desks, QObject* parent) : QObject(parent), desks_(desk
     });
 }
 
+bool MapsWork::isToLookAt() const {
+    return desks_.round.isToLookAt();
+}
+
 const calibration::Calibration* MapsWork::calibration() const {
     return desks_.round.calibration();
 }

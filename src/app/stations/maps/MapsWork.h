@@ -28,6 +28,8 @@ class MapsWork : public QObject {
     explicit MapsWork(Desks& desks, QObject* parent = nullptr);
 
     const calibration::Calibration* calibration() const;
+    /// Of a round that came sealed: nothing of it is kept, not even in the clipboard.
+    bool isToLookAt() const;
     [[nodiscard]] Done edit(const calibration::Edit& edit);
     void undo();
     void redo();

@@ -538,6 +538,7 @@ void ParameterPane::copy(bool withBreakpoints) {
         v = shownX_(v);
     for (double& v : as.y.values)
         v = shownY_(v);
+    if (work_.isToLookAt()) return work_.say(tr("This round came sealed: it may be looked at, not copied."), true);
     QApplication::clipboard()->setText(
         QString::fromStdString(calibration::toTabbed(as, range(), withBreakpoints, decimalSign())));
     work_.say(tr("Copied %1%2.")

@@ -91,6 +91,8 @@ ReviewPresenter::Finding ReviewPresenter::finding() const {
         if (!desks_.round.selected()) return {};
         return {"No drive was recorded on this round. Flash it and record one on the Drive station."};
     }
+    if (!desks_.round.closed().isEmpty())
+        return {tr("This round came sealed: the recordings are sent to who made it, under Deliver.")};
     if (noMap_)
         return {
             "The definition does not say which map is the volumetric efficiency. Give it its role on the Maps "

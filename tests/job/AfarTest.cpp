@@ -133,6 +133,7 @@ class AfarTest : public QObject {
     void anotherCarIsRefused_data();
     void anotherCarIsRefused();
     void anOlderFileIsRefusedUnlessItsMakerAllowsIt();
+    void theSameBytesUnderANewerSealAreTheSameRound();
     void rightsThatWereEditedInTheLedgerAreRefused();
     void theMakerMayHaveEverythingWrittenOnce();
     void theWayBackIsOpenUnlessTheMakerClosesIt();
@@ -340,6 +341,30 @@ void AfarTest::anOlderFileIsRefusedUnlessItsMakerAllowsIt() {
     EXPECT_OK(two.jon.take(fourth));
     EXPECT_OK(two.jon.take(third));
     QCOMPARE(two.jon.rounds().all()->size(), size_t{4});
+}
+
+void AfarTest::theSameBytesUnderANewerSealAreTheSameRound() {
+    Two two;
+    const auto first = two.jon.take(two.sealedFor({May::Flash}));
+    EXPECT_OK(first);
+    EXPECT_OK(two.jon.bench.flash(first->id));
+    QCOMPARE(qs(refusalOf(record(two.jon, 1))), "not-allowed");
+    const auto hers = two.mara.rounds().byNumber(two.sealedRound);
+    const auto again = sealRound(*two.mara.bench.kit, *two.mara.bench.folder, hers->id, two.mara.key,
+                                 {{{two.jon.key.card(), {May::Flash, May::Record}}}, {}});
+    EXPECT_OK(again);
+    const auto taken = two.jon.take(*again);
+    EXPECT_OK(taken);
+    QCOMPARE(taken->id, first->id);
+    EXPECT_OK(record(two.jon, 1));
+    EXPECT_OK(two.jon.bench.flash(first->id));
+    // Somebody else's seal of them is refused.
+    Somebody eve("Eve Rook");
+    EXPECT_OK(two.jon.home.trust(eve.key.card()));
+    const auto image = *two.mara.rounds().image(hers->id);
+    const auto other = deliver::seal(eve.key, *image, {"Mine", "", {}, {{two.jon.key.card(), {May::Flash}}}}, "2026");
+    EXPECT_OK(other);
+    EXPECT_FAILS(two.jon.take(*other), "These bytes are in the folder already, as round 1, sealed by Mara Ost");
 }
 
 void AfarTest::rightsThatWereEditedInTheLedgerAreRefused() {

@@ -250,6 +250,24 @@ Result<std::shared_ptr<const image::Image>> Rounds::imageToShow(int64_t id) cons
 
 Result<Round> Rounds::addSealed(int64_t parent, const Sealed& sealed) {
     return database_.write("keep a sealed round", [&](SQLite::Database& db) -> Result<Round> {
+        const auto before = oneRound(db,
+                                     "JOIN image i ON i.sha256 = r.image_sha256 WHERE r.image_sha256 = ? AND i.sealed "
+                                     "<> '' ORDER BY r.number LIMIT 1",
+                                     sealed.imageSha256);
+        if (before) {
+            SQLite::Statement file(db, "UPDATE image SET bytes = ? WHERE sha256 = ?");
+            file.bindNoCopy(1, sealed.file.data(), static_cast<int>(sealed.file.size()));
+            file.bind(2, sealed.imageSha256);
+            file.exec();
+            SQLite::Statement update(db, "UPDATE round SET rights = ?, title = ?, note = ? WHERE image_sha256 = ?");
+            update.bind(1, sealed.rights);
+            update.bind(2, sealed.title);
+            update.bind(3, sealed.note);
+            update.bind(4, sealed.imageSha256);
+            update.exec();
+            writeJournal(db, "Round " + std::to_string(before->number) + " came sealed anew: " + sealed.title);
+            return existing(db, before->id);
+        }
         // Where the same bytes lie open already, sealing them hides nothing: they stay as they are.
         SQLite::Statement image(db, "INSERT OR IGNORE INTO image(sha256, bytes, sealed) VALUES (?, ?, '1')");
         image.bind(1, sealed.imageSha256);

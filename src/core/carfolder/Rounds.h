@@ -87,6 +87,7 @@ class Rounds {
         std::string imageSha256;
         std::map<std::string, std::string> shas;
     };
+    /// Of bytes that are there sealed already, the newer seal takes the older one's place in the same round.
     [[nodiscard]] Result<Round> addSealed(int64_t parent, const Sealed& sealed);
     /// The file as it came; NotFound for a round that is not sealed.
     [[nodiscard]] Result<Bytes> sealedFile(int64_t round) const;

@@ -99,9 +99,14 @@ Done mayTake(const carfolder::CarFolder& folder, const deliver::SealedCalibratio
         return done;
     const auto rounds = folder.rounds().all();
     if (!rounds) return tl::unexpected(rounds.error());
+    const std::string sha = carfolder::imageFingerprint(sealed.image);
     for (const auto& round : *rounds) {
         const auto rights = rightsOf(round);
         if (!rights) return tl::unexpected(rights.error());
+        if (*rights && round.sealed && round.imageSha256 == sha && (*rights)->maker != sealed.rights.maker)
+            return fail(ErrorCode::Conflict, say("deliver.others-bytes",
+                                                 "These bytes are in the folder already, as round {0}, sealed by {1}.",
+                                                 {std::to_string(round.number), (*rights)->makerName}));
         if (!*rights || (*rights)->maker != sealed.rights.maker) continue;
         if ((*rights)->id == sealed.rights.id)
             return fail(ErrorCode::Conflict, say("deliver.there", "This file is in the folder already, as round {0}.",

@@ -2,6 +2,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/base/Text.h"
 #include "core/deliver/Archive.h"
+#include "core/job/MakeReport.h"
 #include "core/job/Parcel.h"
 #include "ctl/Links.h"
 
@@ -262,6 +263,71 @@ Done openArchive(Context& c, const Options& o) {
     return {};
 }
 
+json cellJson(const deliver::ReportCell& cell) {
+    if (const auto* words = std::get_if<std::string>(&cell)) return *words;
+    const auto& value = std::get<deliver::Quantity>(cell).value;
+    return value ? json(*value) : json(nullptr);
+}
+
+json blockJson(const std::string& paragraph) {
+    return {{"text", paragraph}};
+}
+json blockJson(const deliver::ReportTable& table) {
+    json columns = json::array(), rows = json::array();
+    for (const auto& column : table.columns)
+        columns.push_back({{"title", column.title}, {"unit", column.unit}});
+    for (const auto& row : table.rows) {
+        json cells = json::array();
+        for (const auto& cell : row)
+            cells.push_back(cellJson(cell));
+        rows.push_back(std::move(cells));
+    }
+    return {{"table", {{"title", table.title}, {"columns", columns}, {"rows", rows}}}};
+}
+json blockJson(const deliver::ReportMaps& maps) {
+    json list = json::array();
+    for (const auto& map : maps.maps) {
+        json values = json::array();
+        for (const auto& value : map.values)
+            values.push_back(value ? json(*value) : json(nullptr));
+        list.push_back({{"title", map.title}, {"values", values}});
+    }
+    return {{"maps",
+             {{"title", maps.title},
+              {"unit", maps.unit},
+              {"x", {{"title", maps.xTitle}, {"unit", maps.xUnit}, {"values", maps.x}}},
+              {"y", {{"title", maps.yTitle}, {"unit", maps.yUnit}, {"values", maps.y}}},
+              {"scale", maps.scale},
+              {"maps", list}}}};
+}
+
+Done report(Context& c, const Options& o) {
+    if (!o.out.empty())
+        if (auto may = mayWrite(c, o.out, o.force); !may) return may;
+    const auto from = roundOf(c, o.car, o.round);
+    if (!from) return tl::unexpected(from.error());
+    const auto card = homeOf(c).card();
+    const auto made = job::reportOn(*from->kit, *from->folder, from->round.id,
+                                    {card && *card ? (*card)->name : std::string(), o.note, "Brusk"});
+    if (!made) return tl::unexpected(made.error());
+    json sections = json::array();
+    for (const auto& section : made->sections) {
+        json blocks = json::array();
+        for (const auto& block : section.blocks)
+            blocks.push_back(std::visit([](const auto& one) { return blockJson(one); }, block));
+        sections.push_back({{"title", section.title}, {"blocks", blocks}});
+    }
+    c.outcome.json = {{"title", made->title}, {"subtitle", made->subtitle}, {"sections", sections}};
+    c.outcome.text = deliver::textOf(*made);
+    if (o.out.empty()) return {};
+    const bool asJson = storage::Path(o.out).extension() == ".json";
+    const std::string text =
+        asJson ? c.outcome.json.dump(2, ' ', false, json::error_handler_t::replace) + "\n" : c.outcome.text;
+    if (auto done = c.files.save(o.out, asBytes(text)); !done) return done;
+    c.outcome.text = "Wrote " + o.out + ".\n";
+    return {};
+}
+
 }  // namespace
 
 void addDeliverCommands(Command app, Context& c) {
@@ -304,6 +370,14 @@ void addDeliverCommands(Command app, Context& c) {
     unpacking.option("FILE", o->file, "the parcel").required();
     unpacking.option("--car", o->car, "car folder that takes it; it is made if it is not there");
     runs(unpacking, openParcel);
+
+    auto reporting = app.command("report", "what was done to a car, and why, with what its drives showed");
+    reporting.option("--car", o->car, "car folder").required();
+    reporting.option("--round", o->round, "round; else the newest");
+    reporting.option("--words", o->note, "words for the owner");
+    reporting.option("--out", o->out, "file to write, .json or .txt; else standard output");
+    reporting.flag("--force", o->force, "overwrite it");
+    runs(reporting, report);
 
     Command archive = app.group("archive", "a whole car folder as one file");
     auto making = archive.command("make", "write one; rounds that came sealed stay sealed in it");

@@ -277,6 +277,17 @@ int main(int argc, char** argv) {
     window.grab().save(out + "/drive.png");
     story.click("record");
     must(story.settle(), "stop the drive");
+    if (argc > 3 && QString(argv[3]) == "report") story.select(story.rounds()[1].id);
+    story.goTo("Deliver");
+    must(story.click("showReport"), "the report");
+    must(QTest::qWaitFor([&] { return story.find<QWidget>("reportPage"); }, 20000), "its pages");
+    shoot("report");
+    must(story.click("writeReport"), "its PDF");
+    QTest::qWait(1500);
+    QFile::copy(QString::fromStdString((story.folder().path() / "exports" /
+                                        ("report-round" + std::to_string(story.selected()->number) + ".pdf"))
+                                           .string()),
+                out + "/report.pdf");
     shootAfar(out);
     // A car that no profile knows.
     QTemporaryDir nothing;

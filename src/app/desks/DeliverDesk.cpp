@@ -8,39 +8,9 @@
 #include "app/desks/Places.h"
 #include "core/deliver/Archive.h"
 #include "core/image/ImageFile.h"
+#include "core/job/MakeReport.h"
 
 namespace brusk::app {
-
-namespace {
-
-/// Opens a file of either kind, and says why it can't be taken.
-Incoming openedBy(const Bytes& file, const deliver::Key& key, const deliver::Home& home,
-                  const std::shared_ptr<carfolder::CarFolder>& folder) {
-    Incoming out;
-    out.file = file;
-    const auto refuse = [&](const Error& error) { out.refusal = QString::fromStdString(error.text()); };
-    const bool isParcel = deliver::headOf(deliver::EnvelopeKind::Parcel, file).has_value();
-    const auto head =
-        deliver::headOf(isParcel ? deliver::EnvelopeKind::Parcel : deliver::EnvelopeKind::Calibration, file);
-    if (!head) return refuse(head.error()), out;
-    if (const auto known = home.trusts(head->by); known && !*known) out.stranger = head->by;
-    if (isParcel) {
-        auto parcel = job::openParcel(file, key, home);
-        if (!parcel) return refuse(parcel.error()), out;
-        out.parcel = std::move(*parcel);
-        if (!folder) out.refusal = QObject::tr("Open the folder of this car to take it.");
-        return out;
-    }
-    auto sealed = deliver::unseal(file, key, home);
-    if (!sealed) return refuse(sealed.error()), out;
-    out.sealed = std::move(*sealed);
-    if (!folder) out.refusal = QObject::tr("Open the folder of this car to take it.");
-    if (folder)
-        if (auto may = job::mayTake(*folder, *out.sealed); !may) refuse(may.error());
-    return out;
-}
-
-}  // namespace
 
 DeliverDesk::DeliverDesk(storage::FileSystem& files, const CarInHand& car, Places& places, Background& background,
                          Messages& messages)
@@ -184,6 +154,26 @@ void DeliverDesk::exportImage(const char* ending) {
         if (!image) return tl::unexpected(image.error());
         return image::writeImage(**image, *image::formatOfName("a" + dot));
     });
+}
+
+void DeliverDesk::report(const QString& words, std::function<void(deliver::Report)> then) {
+    if (!car_.folder || !car_.kit) return;
+    constexpr int kReport = 1;
+    background_.latest(
+        this,
+        [kit = car_.kit, folder = car_.folder, id = places_.round(),
+         options = job::ReportOptions{card_ ? card_->name : std::string(), words.toStdString(), "Brusk"}] {
+            return job::reportOn(*kit, *folder, id, options);
+        },
+        [this, then = std::move(then)](Result<deliver::Report> made) {
+            if (!made) return messages_.failed(made.error());
+            then(std::move(*made));
+        },
+        kReport);
+}
+
+void DeliverDesk::keep(const std::string& stem, const char* ending, const QByteArray& bytes) {
+    writeInto(stem, ending, [held = Bytes(bytes.begin(), bytes.end())]() -> Result<Bytes> { return held; });
 }
 
 void DeliverDesk::open(const storage::Path& file) {

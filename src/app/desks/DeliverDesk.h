@@ -6,7 +6,8 @@
 #include <QObject>
 #include <optional>
 
-#include "core/job/Parcel.h"
+#include "app/desks/Incoming.h"
+#include "core/deliver/Report.h"
 
 namespace brusk::app {
 
@@ -14,18 +15,6 @@ class Background;
 class CarInHand;
 class Messages;
 class Places;
-
-/// A file that somebody sent, as it was opened; nothing of it was taken yet.
-struct Incoming {
-    QString name;
-    Bytes file;
-    std::optional<deliver::SealedCalibration> sealed;
-    std::optional<job::Parcel> parcel;
-    QString refusal;  ///< why it was not opened, or may not be taken into this folder; empty: it may
-    /// The card of who sent it, when that is not trusted here.
-    std::optional<deliver::Card> stranger;
-    bool mayBeTaken() const { return refusal.isEmpty() && (sealed || parcel); }
-};
 
 class DeliverDesk : public QObject {
     Q_OBJECT
@@ -53,6 +42,11 @@ class DeliverDesk : public QObject {
     void makeArchive();
     /// The image of the round, in the format of the ending ("hex", "s19", "bin").
     void exportImage(const char* ending);
+
+    /// Reckons the report on the round looked at; `then` is called with it.
+    void report(const QString& words, std::function<void(deliver::Report)> then);
+    /// A file of the station's own making, into exports.
+    void keep(const std::string& stem, const char* ending, const QByteArray& bytes);
 
     void open(const storage::Path& file);
     const std::optional<Incoming>& incoming() const { return incoming_; }

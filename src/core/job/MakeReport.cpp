@@ -72,8 +72,12 @@ Result<ReportSection> theCar(const About& about) {
     const auto told = about.folder.settings().get("identity");
     if (!told) return tl::unexpected(told.error());
     if (const auto identity = told->empty() ? Result<link::Identity>(link::Identity{}) : identityFromJson(*told))
-        for (const auto& [name, value] : identity->values)
-            if (!value.empty()) who.rows.push_back({name, value});
+        for (const auto& [name, title] : {std::pair{"vin", say("report.vin", "VIN")},
+                                          {"serial", say("report.serial", "Controller, serial number")},
+                                          {"hardware", say("report.hardware", "Hardware")},
+                                          {"software", say("report.software", "Software")},
+                                          {"calibration", say("report.calibration", "Calibration as it came")}})
+            if (!identity->at(name).empty()) who.rows.push_back({title, identity->at(name)});
     out.blocks.emplace_back(std::move(who));
     ReportTable parts{say("report.parts", "Parts"),
                       {{say("report.part", "Part")},
@@ -119,6 +123,15 @@ ReportSection whatWasDone(const About& about) {
             out.blocks.emplace_back(say("report.sealed",
                                         "Round {0} came sealed from {1}; its values are not in this report.",
                                         {numbered(round), (*rights)->makerName}));
+            continue;
+        }
+        const auto reason = round.reason.empty() ? Result<RoundReason>(RoundReason{}) : reasonFromJson(round.reason);
+        if (reason && reason->kind == "base") {
+            out.blocks.emplace_back(
+                say("report.why-base",
+                    "Round {0}: a calibration for the parts on the build sheet, computed before the "
+                    "first drive.",
+                    {numbered(round)}));
             continue;
         }
         // Of a long account its first line; the whole is in the ledger.

@@ -13,6 +13,7 @@
 #include "app/desks/Places.h"
 #include "app/stations/deliver/IncomingPanel.h"
 #include "app/stations/deliver/KeyPanel.h"
+#include "app/stations/deliver/ReportPanel.h"
 #include "app/stations/deliver/SealPanel.h"
 #include "app/widgets/Times.h"
 
@@ -47,11 +48,27 @@ DeliverStation::DeliverStation(Desks& desks, QWidget* parent) : Station("Deliver
     openButton->setToolTip(tr("A sealed calibration, a parcel or a card; it can be dropped here too"));
     titleRow()->insertWidget(titleRow()->count() - 1, openButton);
     seal_ = new SealPanel;
-    auto* columns = new QHBoxLayout;
+    columns_ = new QWidget;
+    auto* columns = new QHBoxLayout(columns_);
+    columns->setContentsMargins(0, 0, 0, 0);
     columns->setSpacing(12);
     columns->addWidget(column({makeRoundPanel(), new KeyPanel(desks_.deliver)}), 1);
     columns->addWidget(column({new IncomingPanel(desks_.deliver), seal_, makeDrivesPanel()}), 1);
-    body()->addLayout(columns, 1);
+    body()->addWidget(columns_, 1);
+    report_ = new ReportPanel;
+    report_->hide();
+    body()->addWidget(report_, 1);
+    connect(report_, &ReportPanel::wordsChanged, this, &DeliverStation::makeReport);
+    connect(report_, &ReportPanel::writeWanted, this, [this] {
+        const auto* round = desks_.car.round(desks_.places.round());
+        if (round && report_->pages())
+            desks_.deliver.keep("report-round" + std::to_string(round->number), ".pdf", report_->pages()->pdf());
+    });
+    connect(report_, &ReportPanel::closed, this, [this] {
+        report_->hide();
+        columns_->show();
+        refresh();
+    });
     connect(openButton, &QPushButton::clicked, this, [this] {
         openFile(QFileDialog::getOpenFileName(this, tr("What came"), {},
                                               tr("Sealed, parcels, cards (*.sealed *.parcel *.card);;All files (*)")));
@@ -91,6 +108,16 @@ QWidget* DeliverStation::makeRoundPanel() {
     }
     row->addStretch();
     panel->body()->addWidget(exports_);
+    auto* account = new QHBoxLayout;
+    account->addWidget(label(tr("For the owner"), "faint"));
+    auto* reporting = new QPushButton(tr("Report"));
+    reporting->setObjectName("showReport");
+    reporting->setToolTip(
+        tr("What was done and why, fuel before and after, limits loosened, what is still open: as pages"));
+    connect(reporting, &QPushButton::clicked, this, &DeliverStation::makeReport);
+    account->addWidget(reporting);
+    account->addStretch();
+    panel->body()->addLayout(account);
     auto* folder = new QHBoxLayout;
     folder->addWidget(label(tr("The whole folder"), "faint"));
     auto* archive = new QPushButton(tr("In one file"));
@@ -193,6 +220,15 @@ void DeliverStation::act() {
     const auto options = seal_->options();
     if (desks_.deliver.keyIsOpen() && !options.to.empty()) return desks_.deliver.seal(options);
     desks_.deliver.exportImage("hex");
+}
+
+void DeliverStation::makeReport() {
+    desks_.saveEdits();
+    desks_.deliver.report(report_->words(), [this](const deliver::Report& report) {
+        report_->show(report);
+        columns_->hide();
+        report_->setVisible(true);
+    });
 }
 
 void DeliverStation::openFile(const QString& path) {

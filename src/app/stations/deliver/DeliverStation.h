@@ -11,6 +11,7 @@ namespace brusk::app {
 
 class IncomingPanel;
 class KeyPanel;
+class ReportPanel;
 class SealPanel;
 
 class DeliverStation : public Station {
@@ -30,12 +31,15 @@ class DeliverStation : public Station {
     void refresh();
     void act();
     void openFile(const QString& path);
+    void makeReport();
 
     Desks& desks_;
     Facts* facts_;
     QLabel* written_;
     QWidget* exports_;
     SealPanel* seal_;
+    QWidget* columns_;
+    ReportPanel* report_;
     QComboBox* receiver_;
     QPushButton* parcel_;
 };

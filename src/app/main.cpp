@@ -14,7 +14,9 @@
 #include "app/desks/Messages.h"
 #include "app/shell/MainWindow.h"
 #include "app/theme/Theme.h"
+#include "app/widgets/ReportPages.h"
 #include "core/deliver/Home.h"
+#include "core/job/MakeReport.h"
 
 using namespace brusk;
 using namespace brusk::app;
@@ -51,7 +53,42 @@ void describe(QCommandLineParser& options) {
     options.addPositionalArgument("folder", "the car folder to open");
     options.addOption({"demo", "open the demo car, making its folder if it is not there"});
     options.addOption({"dark", "begin with the dark theme"});
+    options.addOption({"write-report", "write the report of the folder as PDF, and leave", "file"});
+    options.addOption({"report-round", "the round it is on", "number", "0"});
+    options.addOption({"report-words", "words for the owner", "words"});
+    options.addOption({"report-tuner", "who tuned the car", "name"});
     options.addOption({"print-start-time", "print the milliseconds until the window is usable, and leave"});
+}
+
+/// The report of a folder as a PDF file, without a window: what `bruskctl report --out R.pdf` asks for.
+int writeReport(const QCommandLineParser& options) {
+    const auto failed = [](const Error& error) {
+        std::fprintf(stderr, "%s\n", error.text().c_str());
+        return 1;
+    };
+    if (options.positionalArguments().isEmpty()) return failed({ErrorCode::BadInput, "Say which car folder."});
+    storage::RealFileSystem files;
+    const auto folder =
+        carfolder::CarFolder::open(files, options.positionalArguments()[0].toStdString(), carfolder::Purpose::Look);
+    if (!folder) return failed(folder.error());
+    const auto profile = (*folder)->settings().get("profile");
+    if (!profile) return failed(profile.error());
+    std::vector<Error> problems;
+    const auto kits = job::loadKits(files, dataFolder(), problems);
+    const auto kit =
+        std::find_if(kits.begin(), kits.end(), [&](const auto& one) { return one->profile.name == *profile; });
+    if (kit == kits.end()) return failed({ErrorCode::NotFound, "The profile of this folder is not there."});
+    const auto round = (*folder)->rounds().byNumber(options.value("report-round").toInt());
+    if (!round) return failed(round.error());
+    const auto report = job::reportOn(
+        **kit, **folder, round->id,
+        {options.value("report-tuner").toStdString(), options.value("report-words").toStdString(), "Brusk"});
+    if (!report) return failed(report.error());
+    const QByteArray pdf = ReportPages(*report).pdf();
+    const auto done =
+        files.save(options.value("write-report").toStdString(),
+                   ByteSpan(reinterpret_cast<const uint8_t*>(pdf.data()), static_cast<size_t>(pdf.size())));
+    return done ? 0 : failed(done.error());
 }
 
 int run(int argc, char** argv) {
@@ -70,6 +107,7 @@ int run(int argc, char** argv) {
     options.process(application);
 
     Theme::instance().loadFonts();
+    if (options.isSet("write-report")) return writeReport(options);
     Theme::instance().setDark(options.isSet("dark"));
     storage::RealFileSystem files;
     Desks desks(files, dataFolder());

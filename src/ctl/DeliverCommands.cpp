@@ -1,5 +1,9 @@
 // seal, unseal: rounds for somebody else, and from somebody else.
 // SPDX-License-Identifier: GPL-3.0-or-later
+#include <spawn.h>
+#include <sys/wait.h>
+#include <unistd.h>
+
 #include "core/base/Text.h"
 #include "core/deliver/Archive.h"
 #include "core/job/MakeReport.h"
@@ -301,6 +305,35 @@ json blockJson(const deliver::ReportMaps& maps) {
               {"maps", list}}}};
 }
 
+/// Pages are laid out by the program with the window, without one: it lies beside this one.
+Done writePdf(const Options& o, int round, const std::string& tuner) {
+    std::array<char, 4096> self{};
+    const ssize_t length = ::readlink("/proc/self/exe", self.data(), self.size() - 1);
+    const std::string beside(self.data(), length > 0 ? static_cast<size_t>(length) : 0);
+    std::vector<std::string> words{beside.substr(0, beside.rfind('/') + 1) + "brusk",
+                                   "--write-report",
+                                   o.out,
+                                   "--report-round",
+                                   std::to_string(round),
+                                   "--report-words",
+                                   o.note,
+                                   "--report-tuner",
+                                   tuner,
+                                   "--",
+                                   o.car};
+    std::vector<char*> arguments;
+    for (std::string& word : words)
+        arguments.push_back(word.data());
+    arguments.push_back(nullptr);
+    ::setenv("QT_QPA_PLATFORM", "offscreen", 1);
+    pid_t child = 0;
+    int status = 0;
+    if (::posix_spawn(&child, words[0].c_str(), nullptr, nullptr, arguments.data(), environ) != 0 ||
+        ::waitpid(child, &status, 0) != child || !WIFEXITED(status) || WEXITSTATUS(status) != 0)
+        return fail(ErrorCode::Io, "The PDF could not be written by " + words[0] + ".");
+    return {};
+}
+
 Done report(Context& c, const Options& o) {
     if (!o.out.empty())
         if (auto may = mayWrite(c, o.out, o.force); !may) return may;
@@ -320,6 +353,11 @@ Done report(Context& c, const Options& o) {
     c.outcome.json = {{"title", made->title}, {"subtitle", made->subtitle}, {"sections", sections}};
     c.outcome.text = deliver::textOf(*made);
     if (o.out.empty()) return {};
+    if (storage::Path(o.out).extension() == ".pdf") {
+        c.outcome.json["written"] = o.out;
+        c.outcome.text = "Wrote " + o.out + ".\n";
+        return writePdf(o, from->round.number, card && *card ? (*card)->name : std::string());
+    }
     const bool asJson = storage::Path(o.out).extension() == ".json";
     const std::string text =
         asJson ? c.outcome.json.dump(2, ' ', false, json::error_handler_t::replace) + "\n" : c.outcome.text;
@@ -375,7 +413,7 @@ void addDeliverCommands(Command app, Context& c) {
     reporting.option("--car", o->car, "car folder").required();
     reporting.option("--round", o->round, "round; else the newest");
     reporting.option("--words", o->note, "words for the owner");
-    reporting.option("--out", o->out, "file to write, .json or .txt; else standard output");
+    reporting.option("--out", o->out, "file to write, .pdf, .json or .txt; else standard output");
     reporting.flag("--force", o->force, "overwrite it");
     runs(reporting, report);
 

@@ -3,6 +3,7 @@
 #include <QLineEdit>
 #include <QProcess>
 #include <QPushButton>
+#include <QRegularExpression>
 
 #include "Expect.h"
 #include "Story.h"
@@ -50,6 +51,7 @@ class ReportTest : public QObject {
   private slots:
     void itsNumbersAreThoseOfTheLedger();
     void itIsLookedAtAndWrittenByMouseAndKeys();
+    void aRoundIsGivenOutAsAPlainFile();
     void aFolderWithoutDrivesSaysSo();
     void fortyRoundsFitOnTheirPages_data();
     void fortyRoundsFitOnTheirPages();
@@ -119,6 +121,33 @@ void ReportTest::itIsLookedAtAndWrittenByMouseAndKeys() {
     QVERIFY2(other.contains("Run it in gently."), qPrintable(other));
     QVERIFY(story.click("closeReport"));
     QVERIFY(!story.find<QWidget>("reportPage") && story.find<QPushButton>("showReport"));
+}
+
+void ReportTest::aRoundIsGivenOutAsAPlainFile() {
+    Story story;
+    QVERIFY(story.begin() && story.makeBase());
+    story.goTo("Deliver");
+    const auto written = [&](const char* name) {
+        return QString::fromStdString((story.folder().path() / "exports" / name).string());
+    };
+    QVERIFY(story.click("export_txt"));
+    QTRY_VERIFY(QFile::exists(written("round1-differences.txt")));
+    const std::string text = readText(written("round1-differences.txt").toStdString());
+    // A value by what it was and is, a map by its cells.
+    const QStringList lines = qs(text).split('\n').filter(QRegularExpression("^(Boost cut|Boost target) \\("));
+    QCOMPARE(lines.size(), 2);
+    QVERIFY2(lines.join(' ').contains("(boost_target): 36 cells, by up to 27.30 kPa"), qPrintable(lines.join('\n')));
+    QVERIFY2(lines.join(' ').contains("-> 201") || lines.join(' ').contains("(boost_cut): "),
+             qPrintable(lines.join('\n')));
+    QVERIFY(story.click("export_a2l"));
+    QTRY_VERIFY(QFile::exists(written("round1.a2l")));
+    QVERIFY(readText(written("round1.a2l").toStdString()) == readText(BRUSK_DATA_DIR "/heron/aldine-e2.a2l"));
+    QCOMPARE(story.selected()->state, carfolder::RoundState::Draft);
+    QTest::keyClicks(story.find<QLineEdit>("givenTo"), "Pia Lund");
+    QVERIFY(story.click("export_s19"));
+    QTRY_VERIFY(QFile::exists(written("round1.s19")));
+    QTRY_COMPARE(story.selected()->state, carfolder::RoundState::GivenOut);
+    QVERIFY(story.folder().memory().journal(1)->front().what.find("given to Pia Lund as .s19") != std::string::npos);
 }
 
 void ReportTest::aFolderWithoutDrivesSaysSo() {

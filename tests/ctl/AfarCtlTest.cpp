@@ -26,6 +26,7 @@ class AfarCtlTest : public QObject {
     void noCommandShowsASealedRoundsValues();
     void refusalsAreToldApart();
     void passphrasesComeFromAFile();
+    void theReportIsWrittenInEachFormat();
     void aFolderGoesIntoOneFileAndBack();
     void cleanupTestCase() { car_.kill(), car_.waitForFinished(); }
 
@@ -117,6 +118,7 @@ void AfarCtlTest::noCommandShowsASealedRoundsValues() {
         {"propose", "all", "--car", car, "--round", "1"},
         {"propose", "air", "--car", car, "--round", "1", "--make", "mine"},
         {"propose", "air", "--car", car, "--round", "1", "--out", at("out.hex")},
+        {"set", "--car", car, "--round", "1", "--make", "mine", "rev_limit=6000"},
         {"seal", "--car", car, "--round", "1", "--to", "Mara Ost=change", "--out", at("again.sealed")},
     };
     for (const auto& words : ways) {
@@ -197,6 +199,30 @@ void AfarCtlTest::passphrasesComeFromAFile() {
     QCOMPARE(jon({"key", "backup", "--to", at("backup")}).code, 0);
     QCOMPARE(QFile::permissions(at("backup")) & (QFile::ReadGroup | QFile::ReadOther), QFile::Permissions());
     QCOMPARE(QFile::permissions(at("jon/key")) & (QFile::ReadGroup | QFile::ReadOther), QFile::Permissions());
+}
+
+void AfarCtlTest::theReportIsWrittenInEachFormat() {
+    const auto told = mara({"report", "--car", at("maras"), "--words", "Use RON 98."});
+    QVERIFY2(told.code == 0, told.err.constData());
+    const auto sections = told.object()["sections"].toArray();
+    QVERIFY(sections.size() >= 8);
+    QCOMPARE(sections[0].toObject()["title"].toString(), "The car");
+    for (const char* name : {"report.json", "report.txt", "report.pdf"}) {
+        const auto written = mara({"report", "--car", at("maras"), "--words", "Use RON 98.", "--out", at(name)});
+        QVERIFY2(written.code == 0, written.err.constData());
+        QVERIFY(QFile(at(name)).size() > 1000);
+        QCOMPARE(mara({"report", "--car", at("maras"), "--out", at(name)}).code, 1);
+    }
+    QProcess reader;
+    reader.start("pdftotext", {at("report.pdf"), "-"});
+    QVERIFY(reader.waitForFinished());
+    const QString text = QString::fromUtf8(reader.readAllStandardOutput());
+    QVERIFY2(text.contains("Use RON 98.") && text.contains("Mara Ost") && text.contains("FMKHR16T0E2004711"),
+             qPrintable(text));
+    // Of a sealed round it says so, and no value.
+    const QByteArray sealed = ctl({"report", "--car", at("jons"), "--round", "1"}).out;
+    QVERIFY(sealed.contains("Round 1 came sealed from Mara Ost; its values are not in this report."));
+    QVERIFY(sealed.contains("Not told: the calibration came sealed.") && !sealed.contains("Boost cut"));
 }
 
 void AfarCtlTest::aFolderGoesIntoOneFileAndBack() {

@@ -222,8 +222,7 @@ void HouseTest::onlyTheFlashAndTheComparisonHaveASealedRoundsBytes() {
     only("imageForCar", {"/core/carfolder/Rounds.", "/core/job/FlashRound.cpp", "/core/job/Stock.cpp"});
     only("imageToShow", {"/core/carfolder/Rounds.", "/core/job/Rounds.cpp"});
     only("calibrationToShow", {"/core/job/Rounds.", "/app/desks/RoundDesk.cpp"});
-    only("unseal",
-         {"/core/deliver/", "/core/job/Deliver.cpp", "/app/desks/DeliverDesk.cpp", "/ctl/DeliverCommands.cpp"});
+    only("unseal", {"/core/deliver/", "/core/job/Deliver.cpp", "/app/desks/Incoming.cpp", "/ctl/DeliverCommands.cpp"});
 }
 
 void HouseTest::onlyRootsParsersAndTheDatabaseCatch() {

@@ -7,7 +7,6 @@
 #include "app/desks/Messages.h"
 #include "app/desks/Places.h"
 #include "core/deliver/Archive.h"
-#include "core/image/ImageFile.h"
 #include "core/job/MakeReport.h"
 
 namespace brusk::app {
@@ -145,15 +144,19 @@ void DeliverDesk::makeArchive() {
         });
 }
 
-void DeliverDesk::exportImage(const char* ending) {
+void DeliverDesk::exportRound(const char* ending, const QString& givenTo) {
     const auto* round = car_.round(places_.round());
-    if (!round) return;
-    const std::string dot = std::string(".") + ending;
-    writeInto(ownNumber(), dot.c_str(), [folder = car_.folder, id = round->id, dot]() -> Result<Bytes> {
-        const auto image = folder->rounds().image(id);
-        if (!image) return tl::unexpected(image.error());
-        return image::writeImage(**image, *image::formatOfName("a" + dot));
-    });
+    if (!round || !car_.kit) return;
+    writeInto(ownNumber() + (std::string_view(ending) == "txt" ? "-differences" : ""),
+              ("." + std::string(ending)).c_str(),
+              [kit = car_.kit, folder = car_.folder, id = round->id, ending = std::string(ending),
+               to = givenTo.trimmed().toStdString()]() -> Result<Bytes> {
+                  auto bytes = job::exported(*kit, *folder, id, ending);
+                  if (bytes && !to.empty())
+                      if (auto done = folder->rounds().giveOut(id, "given to " + to + " as ." + ending); !done)
+                          return tl::unexpected(done.error());
+                  return bytes;
+              });
 }
 
 void DeliverDesk::report(const QString& words, std::function<void(deliver::Report)> then) {

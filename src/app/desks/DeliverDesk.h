@@ -40,8 +40,8 @@ class DeliverDesk : public QObject {
     void seal(const job::SealOptions& options);
     void makeParcel(const std::vector<deliver::Card>& to, const QString& note);
     void makeArchive();
-    /// The image of the round, in the format of the ending ("hex", "s19", "bin").
-    void exportImage(const char* ending);
+    /// The round as a plain file (job::exported); with a name, the ledger says to whom it was given.
+    void exportRound(const char* ending, const QString& givenTo);
 
     /// Reckons the report on the round looked at; `then` is called with it.
     void report(const QString& words, std::function<void(deliver::Report)> then);

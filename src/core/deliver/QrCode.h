@@ -11,7 +11,9 @@ namespace brusk::deliver {
 struct QrCode {
     int side = 0;               ///< modules along one side, without the quiet zone
     std::vector<bool> modules;  ///< row by row; true is dark
-    bool dark(int x, int y) const { return modules[static_cast<size_t>(y * side + x)]; }
+    bool dark(int x, int y) const {
+        return modules[static_cast<size_t>(y) * static_cast<size_t>(side) + static_cast<size_t>(x)];
+    }
 };
 /// Nothing when the text is too long for one (about 2,300 bytes).
 std::optional<QrCode> qrCode(const std::string& text);

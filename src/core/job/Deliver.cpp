@@ -6,7 +6,9 @@
 
 #include "core/base/Say.h"
 #include "core/base/Text.h"
+#include "core/calibration/Compare.h"
 #include "core/carfolder/Schema.h"
+#include "core/image/ImageFile.h"
 #include "core/job/Drive.h"
 #include "core/job/Keeping.h"
 
@@ -152,6 +154,54 @@ Result<carfolder::Round> takeSealed(const Kit& kit, carfolder::CarFolder& folder
     }
     return folder.rounds().addSealed(parent, {sealed.title, note, sealed.rights.text(), file,
                                               carfolder::imageFingerprint(sealed.image), shasOf(kit, sealed.image)});
+}
+
+namespace {
+
+Result<std::string> differencesText(const Kit& kit, const carfolder::CarFolder& folder, const carfolder::Round& round) {
+    const auto original = folder.rounds().original();
+    if (!original) return tl::unexpected(original.error());
+    const auto before = (*original)
+                            ? calibrationOf(kit, folder, (*original)->id)
+                            : Result<calibration::Calibration>(fail(ErrorCode::NotFound, "No original is kept."));
+    const auto now = calibrationOf(kit, folder, round.id);
+    if (!before) return tl::unexpected(before.error());
+    if (!now) return tl::unexpected(now.error());
+    std::string out = say("export.differences", "Round {0}, {1}: what differs from the original\n",
+                          {std::to_string(round.number), round.title});
+    for (const auto& one : calibration::compare(*before, *now)) {
+        const auto& parameter = *one.parameter;
+        const auto a = before->read(parameter), b = now->read(parameter);
+        const std::string unit = kit.definition->unitOf(parameter);
+        const int decimals = kit.definition->conversionOf(parameter).decimals;
+        const bool single = a && b && a->values.size() == 1 && b->values.size() == 1;
+        out += single ? say("export.value", "{0} ({1}): {2} -> {3} {4}\n",
+                            {parameter.title(), parameter.name, formatNumber(a->values[0], decimals),
+                             formatNumber(b->values[0], decimals), unit})
+                      : say("export.map", "{0} ({1}): {2} cells, by up to {3} {4}\n",
+                            {parameter.title(), parameter.name, std::to_string(one.cells),
+                             formatNumber(one.largest, decimals), unit});
+    }
+    return out;
+}
+
+}  // namespace
+
+Result<Bytes> exported(const Kit& kit, const carfolder::CarFolder& folder, int64_t id, const std::string& ending) {
+    if (ending == "a2l") return folder.files().read(kit.definitionFile);
+    const auto round = folder.rounds().byId(id);
+    if (!round) return tl::unexpected(round.error());
+    if (ending == "txt") {
+        const auto text = differencesText(kit, folder, *round);
+        if (!text) return tl::unexpected(text.error());
+        const ByteSpan bytes = asBytes(*text);
+        return Bytes(bytes.begin(), bytes.end());
+    }
+    const auto image = folder.rounds().image(id);
+    if (!image) return tl::unexpected(image.error());
+    const auto format = image::formatOfName("a." + ending);
+    if (!format) return fail(ErrorCode::BadInput, say("export.format", "There is no format \"{0}\".", {ending}));
+    return image::writeImage(**image, *format);
 }
 
 bool holdsSealed(const carfolder::CarFolder& folder) {

@@ -36,6 +36,11 @@ void useKey(carfolder::CarFolder& folder, const deliver::Key& key, const deliver
 [[nodiscard]] Result<carfolder::Round> takeSealed(const Kit& kit, carfolder::CarFolder& folder,
                                                   const deliver::SealedCalibration& sealed, const Bytes& file);
 
+/// A round as a file for people without Brusk, by the ending of its name: "hex", "s19", "bin" its image, "a2l" the
+/// definition as it was edited, "txt" what differs from the original, a line for each parameter.
+[[nodiscard]] Result<Bytes> exported(const Kit& kit, const carfolder::CarFolder& folder, int64_t round,
+                                     const std::string& ending);
+
 /// Whether bytes that nobody may see can go over this folder's link: one of its rounds came sealed.
 bool holdsSealed(const carfolder::CarFolder& folder);
 

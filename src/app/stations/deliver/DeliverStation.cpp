@@ -92,21 +92,27 @@ QWidget* DeliverStation::makeRoundPanel() {
     facts_ = new Facts;
     panel->body()->addWidget(facts_);
     exports_ = new QWidget;
-    auto* row = new QHBoxLayout(exports_);
-    row->setContentsMargins(0, 0, 0, 0);
-    row->addWidget(label(tr("As a plain file"), "faint"));
-    const std::pair<const char*, QString> formats[] = {
-        {"hex", tr("Intel HEX")}, {"s19", tr("S-record")}, {"bin", tr("Raw")}};
+    auto* plain = new QVBoxLayout(exports_);
+    plain->setContentsMargins(0, 0, 0, 0);
+    auto* row = new QHBoxLayout;
+    plain->addWidget(label(tr("As a plain file"), "faint"));
+    const std::pair<const char*, QString> formats[] = {{"hex", tr("Intel HEX")},
+                                                       {"s19", tr("S-record")},
+                                                       {"bin", tr("Raw")},
+                                                       {"a2l", tr("A2L")},
+                                                       {"txt", tr("Differences")}};
     for (const auto& [ending, text] : formats) {
         auto* button = new QPushButton(text);
         button->setObjectName(QString("export_%1").arg(ending));
-        connect(button, &QPushButton::clicked, this, [this, format = ending] {
-            desks_.saveEdits();
-            desks_.deliver.exportImage(format);
-        });
+        connect(button, &QPushButton::clicked, this, [this, format = ending] { exportRound(format); });
         row->addWidget(button);
     }
     row->addStretch();
+    plain->addLayout(row);
+    givenTo_ = new QLineEdit;
+    givenTo_->setObjectName("givenTo");
+    givenTo_->setPlaceholderText(tr("Given to: a name, and the ledger keeps to whom and when"));
+    plain->addWidget(givenTo_);
     panel->body()->addWidget(exports_);
     auto* account = new QHBoxLayout;
     account->addWidget(label(tr("For the owner"), "faint"));
@@ -219,7 +225,13 @@ void DeliverStation::act() {
     desks_.saveEdits();
     const auto options = seal_->options();
     if (desks_.deliver.keyIsOpen() && !options.to.empty()) return desks_.deliver.seal(options);
-    desks_.deliver.exportImage("hex");
+    exportRound("hex");
+}
+
+void DeliverStation::exportRound(const char* ending) {
+    desks_.saveEdits();
+    desks_.deliver.exportRound(ending, givenTo_->text());
+    givenTo_->clear();
 }
 
 void DeliverStation::makeReport() {

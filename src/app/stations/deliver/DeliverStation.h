@@ -3,6 +3,7 @@
 #pragma once
 
 #include <QComboBox>
+#include <QLineEdit>
 
 #include "app/desks/Desks.h"
 #include "app/widgets/Panels.h"
@@ -32,11 +33,13 @@ class DeliverStation : public Station {
     void act();
     void openFile(const QString& path);
     void makeReport();
+    void exportRound(const char* ending);
 
     Desks& desks_;
     Facts* facts_;
     QLabel* written_;
     QWidget* exports_;
+    QLineEdit* givenTo_;
     SealPanel* seal_;
     QWidget* columns_;
     ReportPanel* report_;

@@ -125,7 +125,22 @@ void AfarStoryTest::aRemoteJobGoesThereAndBack() {
     QCOMPARE(primary->text(), "Take the drives");
     QTest::mouseClick(primary, Qt::LeftButton);
     QTRY_COMPARE(mara.rounds().front().recordings, 1);
-    QVERIFY(mara.message().startsWith("1 recordings taken."));
+    QVERIFY2(mara.message().startsWith("1 recording taken."), qPrintable(mara.message()));
+    QVERIFY(mara.message().contains("The car holds round 1."));
+    // They are worth another round, and that goes the same way.
+    QVERIFY(mara.correct());
+    QCOMPARE(mara.selected()->number, 2);
+    mara.goTo("Deliver");
+    QTRY_COMPARE(primary->text(), "Seal round 2");
+    QTest::mouseClick(primary, Qt::LeftButton);
+    QTRY_VERIFY_WITH_TIMEOUT(writtenBy(mara).endsWith("round2-for-Jon Vale.sealed"), 20000);
+    drop(jon, writtenBy(mara));
+    QTRY_VERIFY_WITH_TIMEOUT(jon.find<QFrame>("incoming"), 20000);
+    QCOMPARE(jon.find<QPushButton>("deliverPrimary")->text(), "Take it as round 2");
+    QVERIFY(jon.click("deliverPrimary"));
+    QTRY_COMPARE(jon.rounds().size(), size_t{3});
+    QVERIFY(jon.flash());
+    QVERIFY(jon.drive());
 }
 
 void AfarStoryTest::aKeyWithAPassphraseIsOpenedOnce() {

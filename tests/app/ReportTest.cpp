@@ -111,7 +111,7 @@ void ReportTest::itIsLookedAtAndWrittenByMouseAndKeys() {
     QTest::keyClicks(story.find<QLineEdit>("ownerWords"), "Run it in gently.");
     QTest::keyClick(story.find<QLineEdit>("ownerWords"), Qt::Key_Return);
     QTest::qWait(500);
-    QVERIFY(story.click("writeReport"));
+    QVERIFY(story.click("deliverPrimary"));
     const QString path = QString::fromStdString((story.folder().path() / "exports" / "report-round1.pdf").string());
     QTRY_VERIFY_WITH_TIMEOUT(QFile::exists(path), 20000);
     const QString poppler = readBy("pdftotext", {"-layout", path, "-"});

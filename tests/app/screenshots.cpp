@@ -282,7 +282,7 @@ int main(int argc, char** argv) {
     must(story.click("showReport"), "the report");
     must(QTest::qWaitFor([&] { return story.find<QWidget>("reportPage"); }, 20000), "its pages");
     shoot("report");
-    must(story.click("writeReport"), "its PDF");
+    must(story.click("deliverPrimary"), "its PDF");
     QTest::qWait(1500);
     QFile::copy(QString::fromStdString((story.folder().path() / "exports" /
                                         ("report-round" + std::to_string(story.selected()->number) + ".pdf"))

@@ -116,11 +116,13 @@ void DeliverDesk::seal(const job::SealOptions& options) {
               });
 }
 
-void DeliverDesk::makeParcel(const std::vector<deliver::Card>& to, const QString& note) {
+void DeliverDesk::makeParcel(const std::vector<deliver::Card>& to, const QString& note,
+                             const std::vector<std::string>& codes) {
     if (!key_ || !car_.kit || to.empty()) return;
     job::ParcelOptions options;
     options.to = to;
     options.note = note.toStdString();
+    options.codes = codes;
     writeInto("drives-for-" + to.front().name, ".parcel", [kit = car_.kit, folder = car_.folder, key = *key_, options] {
         std::vector<std::string> leftOut;
         return job::makeParcel(*kit, *folder, key, options, leftOut);
@@ -219,16 +221,28 @@ void DeliverDesk::take() {
         emit ledgerMoved();
         return emit tookRound(round->id);
     }
-    const auto taken = job::takeParcel(*car_.kit, *car_.folder, *incoming_->parcel);
-    if (!taken) return messages_.failed(taken.error());
-    QString sentence = tr("%1 recordings taken.").arg(taken->drives.size());
-    if (!taken->there.empty()) sentence += tr(" %1 were here already.").arg(taken->there.size());
-    for (const std::string& one : taken->news)
+    // Recordings are large; they are written and read off this thread.
+    background_.latest(
+        this,
+        [kit = car_.kit, folder = car_.folder, parcel = *incoming_->parcel] {
+            return job::takeParcel(*kit, *folder, parcel);
+        },
+        [this](Result<job::TakenParcel> taken) {
+            if (!taken) return messages_.failed(taken.error());
+            tookParcel(*taken);
+        });
+}
+
+void DeliverDesk::tookParcel(const job::TakenParcel& taken) {
+    const size_t count = taken.drives.size();
+    QString sentence = count == 1 ? tr("1 recording taken.") : tr("%1 recordings taken.").arg(count);
+    if (!taken.there.empty()) sentence += tr(" %1 were here already.").arg(taken.there.size());
+    for (const std::string& one : taken.news)
         sentence += " " + QString::fromStdString(one);
     messages_.say(sentence);
     putAside();
     emit ledgerMoved();
-    for (const auto& drive : taken->drives)
+    for (const auto& drive : taken.drives)
         if (drive.entry.round) emit tookDrives(*drive.entry.round);
 }
 

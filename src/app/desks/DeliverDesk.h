@@ -38,7 +38,8 @@ class DeliverDesk : public QObject {
 
     /// Into the folder's exports, under a name that nothing has yet.
     void seal(const job::SealOptions& options);
-    void makeParcel(const std::vector<deliver::Card>& to, const QString& note);
+    /// `codes`: trouble codes as they were read, a line each.
+    void makeParcel(const std::vector<deliver::Card>& to, const QString& note, const std::vector<std::string>& codes);
     void makeArchive();
     /// The round as a plain file (job::exported); with a name, the ledger says to whom it was given.
     void exportRound(const char* ending, const QString& givenTo);
@@ -71,6 +72,7 @@ class DeliverDesk : public QObject {
     /// Works off the interface thread; `write` makes the bytes of a file that goes into exports.
     void writeInto(const std::string& stem, const char* ending, std::function<Result<Bytes>()> make);
     std::string ownNumber() const;
+    void tookParcel(const job::TakenParcel& taken);
 
     storage::FileSystem& files_;
     const CarInHand& car_;

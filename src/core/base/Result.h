@@ -91,7 +91,8 @@ inline tl::unexpected<Error> failIn(ErrorPlace place, ErrorCode code, std::strin
 
 /// Adds a sentence of the caller above the failure it met; the code stays that of the cause.
 inline tl::unexpected<Error> failBecause(std::string message, const Error& cause) {
-    return tl::unexpected<Error>(Error{cause.code, std::move(message), std::make_shared<const Error>(cause), {}, cause.refused});
+    return tl::unexpected<Error>(
+        Error{cause.code, std::move(message), std::make_shared<const Error>(cause), {}, cause.refused});
 }
 
 }  // namespace brusk

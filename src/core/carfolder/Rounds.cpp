@@ -17,7 +17,8 @@ namespace {
 constexpr const char* kRoundColumns =
     "SELECT r.id, r.number, r.parent, r.title, r.note, r.created_at, r.flashed_at, r.image_sha256, r.state, "
     "r.fuel_error, (SELECT COUNT(*) FROM recording WHERE recording.round = r.id), r.rights, COALESCE(r.sheet, 0), "
-    "r.reason, r.came, (SELECT sealed FROM image WHERE image.sha256 = r.image_sha256) FROM round r ";
+    "r.reason, r.came, CASE WHEN r.rights = '' THEN '' ELSE (SELECT sealed FROM image WHERE image.sha256 = "
+    "r.image_sha256) END FROM round r ";
 
 Round roundOf(SQLite::Statement& row) {
     Round out;

@@ -8,6 +8,7 @@
 #include <QScrollArea>
 
 #include "app/desks/CarInHand.h"
+#include "app/desks/ControllerDesk.h"
 #include "app/desks/DeliverDesk.h"
 #include "app/desks/Messages.h"
 #include "app/desks/Places.h"
@@ -59,11 +60,6 @@ DeliverStation::DeliverStation(Desks& desks, QWidget* parent) : Station("Deliver
     report_->hide();
     body()->addWidget(report_, 1);
     connect(report_, &ReportPanel::wordsChanged, this, &DeliverStation::makeReport);
-    connect(report_, &ReportPanel::writeWanted, this, [this] {
-        const auto* round = desks_.car.round(desks_.places.round());
-        if (round && report_->pages())
-            desks_.deliver.keep("report-round" + std::to_string(round->number), ".pdf", report_->pages()->pdf());
-    });
     connect(report_, &ReportPanel::closed, this, [this] {
         report_->hide();
         columns_->show();
@@ -155,13 +151,22 @@ QWidget* DeliverStation::makeDrivesPanel() {
     parcel_ = new QPushButton(tr("Make the parcel"));
     parcel_->setObjectName("makeParcel");
     parcel_->setToolTip(
-        tr("Recordings with their conditions, what is in the car and the original, sealed to one person"));
+        tr("Recordings with their conditions, what is in the car, the trouble codes read on Car, and the original; "
+           "sealed to one person"));
     row->addWidget(receiver_, 1);
     row->addWidget(parcel_);
     panel->body()->addLayout(row);
+    parcelNote_ = new QLineEdit;
+    parcelNote_->setObjectName("parcelNote");
+    parcelNote_->setPlaceholderText(tr("Words that go with them"));
+    panel->body()->addWidget(parcelNote_);
     connect(parcel_, &QPushButton::clicked, this, [this] {
         const auto at = static_cast<size_t>(std::max(0, receiver_->currentIndex()));
-        if (at < desks_.deliver.cards().size()) desks_.deliver.makeParcel({desks_.deliver.cards()[at]}, {});
+        if (at >= desks_.deliver.cards().size()) return;
+        std::vector<std::string> codes;
+        for (const auto& report : desks_.controller.codes())
+            codes.push_back(report.code.name() + (report.code.failingNow() ? " failing now" : " stored"));
+        desks_.deliver.makeParcel({desks_.deliver.cards()[at]}, parcelNote_->text(), codes);
     });
     return panel;
 }
@@ -194,11 +199,13 @@ void DeliverStation::refresh() {
                                                    : QString());
     const bool mayTake = incoming && incoming->mayBeTaken();
     const bool maySeal = round && !sealed && desks_.deliver.keyIsOpen() && !seal_->options().to.empty();
-    primary()->setVisible(mayTake || (round && !sealed));
-    primary()->setText(mayTake && incoming->parcel ? tr("Take the drives")
-                       : mayTake                   ? tr("Take it as round %1").arg(desks_.car.nextNumber())
-                       : maySeal                   ? tr("Seal round %1").arg(round->number)
-                                                   : tr("Export as Intel HEX"));
+    const bool reporting = report_->isVisibleTo(this);
+    primary()->setVisible(reporting || mayTake || (round && !sealed));
+    primary()->setText(reporting                     ? tr("Write the PDF")
+                       : mayTake && incoming->parcel ? tr("Take the drives")
+                       : mayTake                     ? tr("Take it as round %1").arg(desks_.car.nextNumber())
+                       : maySeal                     ? tr("Seal round %1").arg(round->number)
+                                                     : tr("Export as Intel HEX"));
     if (!round) return subtitle()->setText(tr("Nothing was read yet."));
     subtitle()->setText(tr("round %1, %2").arg(round->number).arg(QString::fromStdString(round->title)));
     facts_->set(tr("Flashed"),
@@ -221,6 +228,9 @@ void DeliverStation::refresh() {
 
 void DeliverStation::act() {
     written_->hide();
+    const auto* round = desks_.car.round(desks_.places.round());
+    if (report_->isVisibleTo(this) && report_->pages() && round)
+        return desks_.deliver.keep("report-round" + std::to_string(round->number), ".pdf", report_->pages()->pdf());
     if (desks_.deliver.incoming() && desks_.deliver.incoming()->mayBeTaken()) return desks_.deliver.take();
     desks_.saveEdits();
     const auto options = seal_->options();
@@ -240,6 +250,7 @@ void DeliverStation::makeReport() {
         report_->show(report);
         columns_->hide();
         report_->setVisible(true);
+        refresh();
     });
 }
 

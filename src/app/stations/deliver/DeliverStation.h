@@ -45,6 +45,7 @@ class DeliverStation : public Station {
     ReportPanel* report_;
     QComboBox* receiver_;
     QPushButton* parcel_;
+    QLineEdit* parcelNote_;
 };
 
 }  // namespace brusk::app

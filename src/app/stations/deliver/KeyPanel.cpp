@@ -4,6 +4,7 @@
 
 #include <QApplication>
 #include <QClipboard>
+#include <QFileDialog>
 #include <QPainter>
 
 #include "app/desks/DeliverDesk.h"
@@ -97,7 +98,15 @@ void KeyPanel::makeOwn() {
     showQr_->setCheckable(true);
     row->addWidget(copy);
     row->addWidget(showQr_);
+    auto* backUp = new QPushButton(tr("Back up my key \u2026"));
+    backUp->setObjectName("backUpKey");
+    backUp->setToolTip(tr("A copy of the key file: with it and its passphrase, whoever has it is you"));
+    row->addWidget(backUp);
     row->addStretch();
+    connect(backUp, &QPushButton::clicked, this, [this] {
+        const QString path = QFileDialog::getSaveFileName(this, tr("A copy of your key"), "brusk-key");
+        if (!path.isEmpty()) desk_.backUpKey(path.toStdString());
+    });
     rows->addLayout(row);
     qr_ = new QLabel;
     qr_->setObjectName("qr");

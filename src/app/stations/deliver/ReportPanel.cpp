@@ -42,12 +42,9 @@ ReportPanel::ReportPanel(QWidget* parent) : QWidget(parent) {
     words_ = new QLineEdit;
     words_->setObjectName("ownerWords");
     words_->setPlaceholderText(tr("Words for the owner: fuel, running in, what to watch"));
-    auto* write = new QPushButton(tr("Write the PDF"));
-    write->setObjectName("writeReport");
     auto* back = new QPushButton(tr("Back"));
     back->setObjectName("closeReport");
     row->addWidget(words_, 1);
-    row->addWidget(write);
     row->addWidget(back);
     column->addLayout(row);
     auto* room = new QScrollArea;
@@ -60,7 +57,6 @@ ReportPanel::ReportPanel(QWidget* parent) : QWidget(parent) {
     room->setWidget(sheets_);
     column->addWidget(room, 1);
     connect(words_, &QLineEdit::editingFinished, this, &ReportPanel::wordsChanged);
-    connect(write, &QPushButton::clicked, this, &ReportPanel::writeWanted);
     connect(back, &QPushButton::clicked, this, &ReportPanel::closed);
 }
 

@@ -21,7 +21,6 @@ class ReportPanel : public QWidget {
 
   signals:
     void wordsChanged();
-    void writeWanted();
     void closed();
 
   private:

@@ -322,6 +322,7 @@ Done writePdf(const Options& o, int round, const std::string& tuner) {
                                    "--",
                                    o.car};
     std::vector<char*> arguments;
+    arguments.reserve(words.size() + 1);
     for (std::string& word : words)
         arguments.push_back(word.data());
     arguments.push_back(nullptr);

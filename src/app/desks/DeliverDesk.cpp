@@ -11,6 +11,10 @@
 
 namespace brusk::app {
 
+namespace {
+constexpr std::string_view kCard = "Brusk card";  // how a card begins
+}  // namespace
+
 DeliverDesk::DeliverDesk(storage::FileSystem& files, const CarInHand& car, Places& places, Background& background,
                          Messages& messages)
     : files_(files), car_(car), places_(places), background_(background), messages_(messages) {}
@@ -182,7 +186,6 @@ void DeliverDesk::keep(const std::string& stem, const char* ending, const QByteA
 }
 
 void DeliverDesk::open(const storage::Path& file) {
-    constexpr std::string_view kCard = "Brusk card";
     background_.latest(
         this,
         [path = file, key = key_, at = home(), folder = car_.folder, files = &files_]() -> Result<Incoming> {

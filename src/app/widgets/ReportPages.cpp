@@ -8,112 +8,32 @@
 #include <QPainter>
 #include <QPdfWriter>
 #include <QTextCursor>
-#include <QTextObjectInterface>
 #include <QTextTable>
 #include <algorithm>
-#include <cmath>
+
+#include "app/widgets/ReportMap.h"
 
 namespace brusk::app {
 
 namespace {
 
 // Laid out in tenths of a point, with letters in these units too: the same on every device.
-constexpr double kUnit = 10, kMargin = 48 * kUnit, kFoot = 22 * kUnit;
-constexpr int kMapObject = QTextFormat::UserObject + 1;
-constexpr int kMapProperty = QTextFormat::UserProperty + 1;
+constexpr double kUnit = ReportMap::kUnit, kMargin = 48 * kUnit, kFoot = 22 * kUnit;
 
-const QColor kInk("#23231f"), kFaint("#6b6a63"), kLine("#d9d4c9"), kLean("#b65c1a"), kRich("#2b5f9e");
+const QColor kInk("#23231f"), kFaint("#6b6a63");
 
 QString qs(const std::string& text) {
     return QString::fromStdString(text);
-}
-
-/// From white to one of two colours by sign; both are told from each other without colour by the number's sign.
-QColor shade(double share) {
-    const QColor& end = share >= 0 ? kLean : kRich;
-    const double t = std::min(1.0, std::abs(share)) * 0.75;
-    return QColor::fromRgbF(static_cast<float>(1 + (end.redF() - 1) * t),
-                            static_cast<float>(1 + (end.greenF() - 1) * t),
-                            static_cast<float>(1 + (end.blueF() - 1) * t));
 }
 
 QString numberText(double value, int decimals) {
     return QLocale().toString(value, 'f', decimals);
 }
 
-}  // namespace
-
-/// Draws maps of a report where the text has their place.
-class MapObject : public QObject, public QTextObjectInterface {
-    Q_OBJECT
-    Q_INTERFACES(QTextObjectInterface)
-  public:
-    explicit MapObject(double width) : width_(width) {}
-    int add(const deliver::ReportMaps& frame, size_t which) {
-        maps_.push_back({frame, which});
-        return static_cast<int>(maps_.size()) - 1;
-    }
-    QSizeF intrinsicSize(QTextDocument*, int, const QTextFormat& format) override {
-        const auto& map = maps_[static_cast<size_t>(format.property(kMapProperty).toInt())];
-        return {width_, kRow * static_cast<double>(map.frame.y.size() + 2)};
-    }
-    void drawObject(QPainter* painter, const QRectF& rect, QTextDocument*, int, const QTextFormat& format) override {
-        const auto& [frame, which] = maps_[static_cast<size_t>(format.property(kMapProperty).toInt())];
-        const auto columns = frame.x.size(), rows = frame.y.size();
-        if (!columns || !rows) return;
-        painter->save();
-        QFont font = painter->font();
-        font.setPixelSize(static_cast<int>(6 * kUnit));
-        painter->setFont(font);
-        const double wide = rect.width() / static_cast<double>(columns + 1);
-        const auto cell = [&](size_t row, size_t column) {
-            return QRectF(rect.x() + wide * static_cast<double>(column), rect.y() + kRow * static_cast<double>(row),
-                          wide, kRow);
-        };
-        painter->setPen(kFaint);
-        for (size_t x = 0; x < columns; ++x)
-            painter->drawText(cell(0, x + 1), Qt::AlignCenter, numberText(frame.x[x], 0));
-        for (size_t y = 0; y < rows; ++y) {
-            painter->setPen(kFaint);
-            painter->drawText(cell(y + 1, 0).adjusted(0, 0, -3 * kUnit, 0), Qt::AlignRight | Qt::AlignVCenter,
-                              numberText(frame.y[y], 0));
-            for (size_t x = 0; x < columns; ++x) {
-                const auto& value = frame.maps[which].values[y * columns + x];
-                const QRectF at = cell(y + 1, x + 1);
-                painter->setPen(QPen(kLine, 0.4 * kUnit));
-                painter->setBrush(value ? QBrush(shade(*value / frame.scale)) : QBrush(Qt::NoBrush));
-                painter->drawRect(at);
-                if (!value) continue;
-                painter->setPen(kInk);
-                painter->drawText(at, Qt::AlignCenter,
-                                  (*value > 0 ? "+" : "") + numberText(*value, std::abs(*value) < 9.95 ? 1 : 0));
-            }
-        }
-        painter->setPen(kFaint);
-        painter->drawText(cell(rows + 1, 1).adjusted(0, 0, rect.width() - 2 * wide, 0),
-                          Qt::AlignLeft | Qt::AlignVCenter,
-                          tr("across: %1, %2; down: %3, %4; colours run from -%5 to +%5 %6; empty: no drive was there")
-                              .arg(qs(frame.xTitle), qs(frame.xUnit), qs(frame.yTitle), qs(frame.yUnit))
-                              .arg(numberText(frame.scale, 0), qs(frame.unit)));
-        painter->restore();
-    }
-
-  private:
-    static constexpr double kRow = 12 * kUnit;
-    struct One {
-        deliver::ReportMaps frame;
-        size_t which;
-    };
-    double width_;
-    std::vector<One> maps_;
-};
-
-namespace {
-
 /// Writes the blocks one after the other.
 class Writer {
   public:
-    Writer(QTextDocument& document, MapObject& maps) : cursor_(&document), maps_(maps) {}
+    Writer(QTextDocument& document, ReportMap& maps) : cursor_(&document), maps_(maps) {}
 
     void heading(const std::string& text, double size_pt, bool first, bool onNewPage = false) {
         QTextBlockFormat block;
@@ -164,8 +84,8 @@ class Writer {
             small(qs(maps.title) + ", " + qs(maps.unit) + ": " + qs(maps.maps[i].title));
             next();
             QTextCharFormat place;
-            place.setObjectType(kMapObject);
-            place.setProperty(kMapProperty, maps_.add(maps, i));
+            place.setObjectType(ReportMap::kObject);
+            place.setProperty(ReportMap::kProperty, maps_.add(maps, i));
             cursor_.insertText(QString(QChar::ObjectReplacementCharacter), place);
         }
     }
@@ -210,7 +130,7 @@ class Writer {
     }
 
     QTextCursor cursor_;
-    MapObject& maps_;
+    ReportMap& maps_;
     bool fresh_ = true;
 };
 
@@ -234,9 +154,9 @@ void ReportPages::lay(const deliver::Report& report) {
     document_->documentLayout()->setPaintDevice(nullptr);
     document_->setDocumentMargin(0);
     document_->setPageSize(inside);
-    auto* drawn = new MapObject(inside.width());
+    auto* drawn = new ReportMap(inside.width());
     drawn->setParent(document_.get());
-    document_->documentLayout()->registerHandler(kMapObject, drawn);
+    document_->documentLayout()->registerHandler(ReportMap::kObject, drawn);
     Writer write(*document_, *drawn);
     write.heading(report.title, 18, true);
     write(report.subtitle);
@@ -295,5 +215,3 @@ QString ReportPages::text() const {
 }
 
 }  // namespace brusk::app
-
-#include "ReportPages.moc"

@@ -64,7 +64,7 @@ Result<std::string> aboutText(const Kit& kit, const carfolder::CarFolder& folder
     if (!told) return tl::unexpected(told.error());
     if (const auto identity = told->empty() ? Result<link::Identity>(link::Identity{}) : identityFromJson(*told))
         for (const auto& [name, value] : identity->values)
-            out.add("identity", name + " " + value);
+            out.add("identity", std::string(name).append(" ").append(value));
     for (const std::string& code : options.codes)
         out.add("code", code);
     const auto contents = folder.memory().contents(kit.profile.sectors());

@@ -11,10 +11,6 @@
 
 namespace brusk::app {
 
-namespace {
-constexpr std::string_view kCard = "Brusk card";  // how a card begins
-}  // namespace
-
 DeliverDesk::DeliverDesk(storage::FileSystem& files, const CarInHand& car, Places& places, Background& background,
                          Messages& messages)
     : files_(files), car_(car), places_(places), background_(background), messages_(messages) {}
@@ -191,15 +187,14 @@ void DeliverDesk::open(const storage::Path& file) {
         [path = file, key = key_, at = home(), folder = car_.folder, files = &files_]() -> Result<Incoming> {
             const auto bytes = files->read(path);
             if (!bytes) return tl::unexpected(bytes.error());
-            auto out = key && !asText(*bytes).starts_with(kCard) ? openedBy(*bytes, *key, at, folder) : Incoming{};
+            auto out = key && !isCard(*bytes) ? openedBy(*bytes, *key, at, folder) : Incoming{};
             out.file = *bytes;
             out.name = QString::fromStdString(path.string());
             return out;
         },
         [this](Result<Incoming> opened) {
             if (!opened) return messages_.failed(opened.error());
-            if (asText(opened->file).starts_with(kCard))
-                return trust(QString::fromStdString(std::string(asText(opened->file))), false);
+            if (isCard(opened->file)) return trust(QString::fromStdString(std::string(asText(opened->file))), false);
             if (!key_)
                 return messages_.say(
                     card_ ? tr("Open your key first: what came is sealed to it.")

@@ -6,6 +6,10 @@
 
 namespace brusk::app {
 
+bool isCard(ByteSpan file) {
+    return asText(file).starts_with("Brusk card");
+}
+
 Incoming openedBy(const Bytes& file, const deliver::Key& key, const deliver::Home& home,
                   const std::shared_ptr<carfolder::CarFolder>& folder) {
     Incoming out;

@@ -22,6 +22,8 @@ struct Incoming {
     bool mayBeTaken() const { return refusal.isEmpty() && (sealed || parcel); }
 };
 
+/// A calling card, which needs no key to be read.
+bool isCard(ByteSpan file);
 /// Opens a file of either kind, and says why it can't be taken into this folder (null: none is open).
 Incoming openedBy(const Bytes& file, const deliver::Key& key, const deliver::Home& home,
                   const std::shared_ptr<carfolder::CarFolder>& folder);

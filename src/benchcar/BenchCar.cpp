@@ -98,7 +98,7 @@ void BenchCar::tenMilliseconds() {
 
 /// The wideband sends by itself, 100 times a second: lambda 0.0001, status, counter.
 void BenchCar::sendWideband() {
-    link::CanFrame frame;
+    can::CanFrame frame;
     frame.id = kWidebandId;
     frame.length = 4;
     const int lambda = std::clamp(static_cast<int>(std::lround(plant_.wideband() * 10000)), 0, 65535);
@@ -111,7 +111,7 @@ void BenchCar::sendWideband() {
 
 /// What other controllers of the car listen to: speed, coolant, road speed, warning lamp.
 void BenchCar::sendStatus() {
-    link::CanFrame frame;
+    can::CanFrame frame;
     frame.id = kStatusId;
     frame.length = 6;
     const auto bytes = [&](size_t at, int64_t value) {
@@ -126,7 +126,7 @@ void BenchCar::sendStatus() {
     broadcast_.push_front(frame);
 }
 
-std::optional<link::CanFrame> BenchCar::disturbed(link::CanFrame frame, bool toCar) {
+std::optional<can::CanFrame> BenchCar::disturbed(can::CanFrame frame, bool toCar) {
     const Faults& f = faults();
     if (f.busLost <= 0 && f.busLate <= 0 && f.busCorrupt <= 0) return frame;
     const double chance = static_cast<double>(busNoise_.next() >> 11) * 0x1p-53;
@@ -156,20 +156,20 @@ void BenchCar::setKey(bool on) {
     if (on) powerCycle();
 }
 
-void BenchCar::receive(const link::CanFrame& frame) {
+void BenchCar::receive(const can::CanFrame& frame) {
     if (!key_) return;
     countFrame();
     if (const auto arrived = disturbed(frame, true)) deliver(*arrived);
 }
 
-void BenchCar::deliver(const link::CanFrame& frame) {
+void BenchCar::deliver(const can::CanFrame& frame) {
     diagnostics_.powerCutAfterBytes = faults().powerCutByte;
     diagnostics_.receive(frame, now_us_);
     faults().powerCutByte = diagnostics_.powerCutAfterBytes;
     if (diagnostics_.takePowerCut()) powerCycle();
 }
 
-std::optional<link::CanFrame> BenchCar::nextFrame() {
+std::optional<can::CanFrame> BenchCar::nextFrame() {
     if (!key_) {
         broadcast_.clear();
         while (diagnostics_.nextFrame(now_us_)) {
@@ -178,7 +178,7 @@ std::optional<link::CanFrame> BenchCar::nextFrame() {
     }
     // Arbitration among the car's own nodes: the broadcasts' identifiers are the lowest.
     while (true) {
-        std::optional<link::CanFrame> frame;
+        std::optional<can::CanFrame> frame;
         if (!broadcast_.empty()) {
             frame = broadcast_.front();
             broadcast_.pop_front();

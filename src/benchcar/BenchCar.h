@@ -9,7 +9,7 @@
 #include "benchcar/controller/ControllerMemory.h"
 #include "benchcar/diagnostics/Diagnostics.h"
 #include "benchcar/plant/Plant.h"
-#include "core/link/CanFrame.h"
+#include "core/can/CanFrame.h"
 
 namespace brusk::benchcar {
 
@@ -22,9 +22,9 @@ class BenchCar {
 
     // --- the bus side, microseconds on one clock
     void advanceTo(int64_t now_us);
-    void receive(const link::CanFrame& frame);
+    void receive(const can::CanFrame& frame);
     /// The frame of lowest identifier that wants the wire now.
-    std::optional<link::CanFrame> nextFrame();
+    std::optional<can::CanFrame> nextFrame();
     /// When the car may next want the wire by itself.
     int64_t nextEvent_us() const;
     int64_t now_us() const { return now_us_; }
@@ -59,20 +59,20 @@ class BenchCar {
     void sendWideband();
     void sendStatus();
     /// Frames that the bus loses, delays or damages; nothing of a frame that is not to be delivered now.
-    std::optional<link::CanFrame> disturbed(link::CanFrame frame, bool toCar);
+    std::optional<can::CanFrame> disturbed(can::CanFrame frame, bool toCar);
     void countFrame();
     /// Hands a frame to the controller, and takes the power away when its bytes were the last there was power for.
-    void deliver(const link::CanFrame& frame);
+    void deliver(const can::CanFrame& frame);
 
     ControllerMemory memory_;
     Plant plant_;
     Controller controller_;
     Diagnostics diagnostics_;
     ActuatorCommands commands_;
-    std::deque<link::CanFrame> broadcast_;
+    std::deque<can::CanFrame> broadcast_;
     struct Late {
         int64_t at_us;
-        link::CanFrame frame;
+        can::CanFrame frame;
         bool toCar;
     };
     std::deque<Late> late_;

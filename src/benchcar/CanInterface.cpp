@@ -32,7 +32,7 @@ class InterfacePeers final : public Peers {
         while (::recv(fd_, &raw, sizeof raw, MSG_DONTWAIT) == static_cast<ssize_t>(sizeof raw)) {
             // Error and remote frames are not for the car.
             if (raw.can_id & (CAN_ERR_FLAG | CAN_RTR_FLAG)) continue;
-            link::CanFrame frame;
+            can::CanFrame frame;
             frame.extended = raw.can_id & CAN_EFF_FLAG;
             frame.id = raw.can_id & (frame.extended ? CAN_EFF_MASK : CAN_SFF_MASK);
             frame.length = std::min<uint8_t>(raw.len, 8);
@@ -41,7 +41,7 @@ class InterfacePeers final : public Peers {
         }
     }
 
-    void send(const link::CanFrame& frame) override {
+    void send(const can::CanFrame& frame) override {
         can_frame raw{};
         raw.can_id = frame.id | (frame.extended ? CAN_EFF_FLAG : 0);
         raw.len = frame.length;

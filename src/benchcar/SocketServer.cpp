@@ -79,10 +79,10 @@ class SocketPeers final : public Peers {
         }
     }
 
-    void send(const link::CanFrame& frame) override { broadcast(frame, -1); }
+    void send(const can::CanFrame& frame) override { broadcast(frame, -1); }
 
   private:
-    void broadcast(const link::CanFrame& frame, int except) {
+    void broadcast(const can::CanFrame& frame, int except) {
         const link::SocketFrame bytes = link::packSocketFrame(frame);
         std::vector<int> gone;
         for (const int peer : peers_) {
@@ -134,7 +134,7 @@ void serve(BenchCar& car, Peers& peers, const std::atomic<bool>& stop) {
     const int64_t wallBegin = wall_us();
     const int64_t carBegin = car.now_us();
     int64_t wireFree_us = 0;
-    std::optional<link::CanFrame> waiting;
+    std::optional<can::CanFrame> waiting;
     while (!stop) {
         const int64_t now = wall_us() - wallBegin;
         car.advanceTo(carBegin + now);
@@ -142,7 +142,7 @@ void serve(BenchCar& car, Peers& peers, const std::atomic<bool>& stop) {
         while (wireFree_us <= now) {
             if (!waiting) waiting = car.nextFrame();
             if (!waiting) break;
-            wireFree_us = std::max(wireFree_us, now - 2000) + link::frameTime_us(*waiting);
+            wireFree_us = std::max(wireFree_us, now - 2000) + can::frameTime_us(*waiting);
             peers.send(*waiting);
             waiting.reset();
         }

@@ -18,7 +18,7 @@ class Peers {
     virtual ~Peers() = default;
     /// Waits for frames, at most so long; hands them to the car.
     virtual void exchange(BenchCar& car, int timeout_us) = 0;
-    virtual void send(const link::CanFrame& frame) = 0;
+    virtual void send(const can::CanFrame& frame) = 0;
 };
 
 /// Listens on `path`. A socket left behind by a dead process is replaced; one that still answers is refused.

@@ -36,7 +36,7 @@ tl::unexpected<Error> VirtualBus::notTaken() {
                 "ignition.");
 }
 
-Done VirtualBus::send(const link::CanFrame& frame, int64_t deadline_us) {
+Done VirtualBus::send(const can::CanFrame& frame, int64_t deadline_us) {
     while (connected_ && outbox_.size() >= kOutbox) {
         if (now_us_ >= deadline_us) return notTaken();
         step(deadline_us);
@@ -100,14 +100,14 @@ bool VirtualBus::step(int64_t limit_us) {
         onWire_ = carWants_;
         carWants_.reset();
     }
-    const int64_t duration = link::frameTime_us(*onWire_);
+    const int64_t duration = can::frameTime_us(*onWire_);
     busy_us_ += duration;
     wireFreeAt_us_ = now_us_ + duration;
     return true;
 }
 
 void VirtualBus::deliver() {
-    link::CanFrame frame = *onWire_;
+    can::CanFrame frame = *onWire_;
     onWire_.reset();
     ++frames_;
     frame.time_us = now_us_;
@@ -125,15 +125,15 @@ void VirtualBus::deliver() {
     }
 }
 
-Result<std::optional<link::CanFrame>> VirtualBus::receive(int64_t deadline_us) {
+Result<std::optional<can::CanFrame>> VirtualBus::receive(int64_t deadline_us) {
     while (true) {
         if (!connected_) return lost();
         if (!inbox_.empty()) {
-            const link::CanFrame frame = inbox_.front();
+            const can::CanFrame frame = inbox_.front();
             inbox_.pop_front();
             return std::optional(frame);
         }
-        if (!step(deadline_us)) return std::optional<link::CanFrame>{};
+        if (!step(deadline_us)) return std::optional<can::CanFrame>{};
     }
 }
 
@@ -155,7 +155,7 @@ int64_t PacedBus::allowed_us() const {
     return baseBus_us_ + static_cast<int64_t>(static_cast<double>(wall_us() - baseWall_us_) * timeLapse_);
 }
 
-Result<std::optional<link::CanFrame>> PacedBus::receive(int64_t deadline_us) {
+Result<std::optional<can::CanFrame>> PacedBus::receive(int64_t deadline_us) {
     if (timeLapse_ <= 0) return bus_.receive(deadline_us);
     // A pause of the program is not made up for by a burst.
     if (static_cast<double>(allowed_us() - bus_.now_us()) > kStall_us * std::max(1.0, timeLapse_)) rebase();

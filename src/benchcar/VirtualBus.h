@@ -18,9 +18,9 @@ class VirtualBus final : public link::CanPort {
     explicit VirtualBus(BenchCar& car) : car_(car), now_us_(car.now_us()) {}
 
     using CanPort::send;
-    Done send(const link::CanFrame& frame, int64_t deadline_us) override;
+    Done send(const can::CanFrame& frame, int64_t deadline_us) override;
     Done confirm(int64_t deadline_us) override;
-    Result<std::optional<link::CanFrame>> receive(int64_t deadline_us) override;
+    Result<std::optional<can::CanFrame>> receive(int64_t deadline_us) override;
     int64_t now_us() const override { return now_us_; }
     link::PortStatus status() const override;
 
@@ -33,7 +33,7 @@ class VirtualBus final : public link::CanPort {
     /// Nobody acknowledges any more: frames stay in the queue (as with the wrong bitrate, or a tester alone on a bus).
     void setJammed(bool jammed) { jammed_ = jammed; }
     /// Called for every frame on the wire; false loses it.
-    void setFrameFilter(std::function<bool(const link::CanFrame&)> keep) { keep_ = std::move(keep); }
+    void setFrameFilter(std::function<bool(const can::CanFrame&)> keep) { keep_ = std::move(keep); }
     int64_t framesSeen() const { return frames_; }
     int64_t busyTime_us() const { return busy_us_; }
     BenchCar& car() { return car_; }
@@ -46,19 +46,19 @@ class VirtualBus final : public link::CanPort {
     tl::unexpected<Error> notTaken();
 
     BenchCar& car_;
-    std::deque<link::CanFrame> outbox_;
-    std::deque<link::CanFrame> inbox_;
-    std::optional<link::CanFrame> onWire_;
+    std::deque<can::CanFrame> outbox_;
+    std::deque<can::CanFrame> inbox_;
+    std::optional<can::CanFrame> onWire_;
     bool wireIsOurs_ = false;
     int64_t wireFreeAt_us_ = 0;
     int64_t now_us_ = 0;
-    std::optional<link::CanFrame> carWants_;
+    std::optional<can::CanFrame> carWants_;
     std::atomic<bool> connected_{true};
     bool jammed_ = false;
     int64_t framesToCut_ = -1;
     int64_t frames_ = 0;
     int64_t busy_us_ = 0;
-    std::function<bool(const link::CanFrame&)> keep_;
+    std::function<bool(const can::CanFrame&)> keep_;
 };
 
 /// The same bus (watch that one) held to the wall clock, `timeLapse` simulated seconds a second; 0 lets it run as fast
@@ -67,10 +67,10 @@ class PacedBus final : public link::CanPort {
   public:
     PacedBus(VirtualBus& bus, double timeLapse);
     using CanPort::send;
-    Done send(const link::CanFrame& frame, int64_t deadline_us) override { return bus_.send(frame, deadline_us); }
+    Done send(const can::CanFrame& frame, int64_t deadline_us) override { return bus_.send(frame, deadline_us); }
     Done confirm(int64_t deadline_us) override { return bus_.confirm(deadline_us); }
     link::PortStatus status() const override { return bus_.status(); }
-    Result<std::optional<link::CanFrame>> receive(int64_t deadline_us) override;
+    Result<std::optional<can::CanFrame>> receive(int64_t deadline_us) override;
     int64_t now_us() const override { return bus_.now_us(); }
     void setTimeLapse(double timeLapse);
 

@@ -395,7 +395,7 @@ void DiagnosticsTest::dynamicIdsCanBeMadeOfOtherIds() {
 
 void DiagnosticsTest::aLateConsecutiveFrameEndsTheMessage() {
     ServerTransport server(0x7E0, 0x7E8);
-    link::CanFrame first, next;
+    can::CanFrame first, next;
     first.id = next.id = 0x7E0;
     first.length = next.length = 8;
     first.data = {0x10, 0x0A, 1, 2, 3, 4, 5, 6};
@@ -455,7 +455,7 @@ void DiagnosticsTest::theServerObeysTheTestersFlowControl() {
     server.send(Message(30, 7), 0);
     QVERIFY(server.nextFrame(0));   // first frame
     QVERIFY(!server.nextFrame(1));  // nothing without leave
-    link::CanFrame flow;
+    can::CanFrame flow;
     flow.id = 0x7E0;
     flow.length = 8;
     flow.data = {0x30, 2, 5};  // two frames, 5 ms apart

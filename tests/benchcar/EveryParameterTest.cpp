@@ -611,14 +611,14 @@ void EveryParameterTest::textsAreToldWhenAskedFor() {
     for (const auto& [name, did] : {std::pair{"calibration_id", uint8_t{0x89}}, {"tuner_note", uint8_t{0x0B}}}) {
         BenchCar car(kHeronStock, 1);
         rework(car, name, [](double) { return 'Q'; });
-        link::CanFrame ask;
+        can::CanFrame ask;
         ask.id = 0x7E0;
         ask.length = 8;
         ask.data = {0x03, 0x22, static_cast<uint8_t>(did == 0x89 ? 0xF1 : 0xFD), did};
         car.receive(ask);
         car.advanceTo(car.now_us() + 1000);
         // The first frame of the answer: its fourth data byte on is the text.
-        std::optional<link::CanFrame> frame;
+        std::optional<can::CanFrame> frame;
         for (auto next = car.nextFrame(); next; next = car.nextFrame())
             if (next->id == 0x7E8) frame = next;
         QVERIFY2(frame && frame->data[0] >> 4 == 1 && frame->data[5] == 'Q' && frame->data[7] == 'Q', name);

@@ -15,8 +15,8 @@ class ObdTest : public QObject {
 
 void ObdTest::functionalRequestsAreAnsweredOrIgnored() {
     Wire w;
-    const auto ask = [&](std::initializer_list<uint8_t> request) -> std::optional<link::CanFrame> {
-        link::CanFrame frame;
+    const auto ask = [&](std::initializer_list<uint8_t> request) -> std::optional<can::CanFrame> {
+        can::CanFrame frame;
         frame.id = 0x7DF;
         frame.length = 8;
         frame.data[0] = static_cast<uint8_t>(request.size());

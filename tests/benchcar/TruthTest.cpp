@@ -153,7 +153,7 @@ void TruthTest::theRoutineClearsWhatWasLearned() {
     run(car, 0.1);
     QVERIFY(most() > 2);  // it is kept without power
     const auto ask = [&](std::initializer_list<uint8_t> bytes) {
-        link::CanFrame frame;
+        can::CanFrame frame;
         frame.id = 0x7E0;
         frame.length = 8;
         size_t at = 0;

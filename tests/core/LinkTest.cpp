@@ -3,7 +3,6 @@
 #include <deque>
 
 #include "Expect.h"
-#include "core/link/Dbc.h"
 #include "core/link/Obd.h"
 #include "core/link/Sampler.h"
 #include "core/link/SocketFrame.h"
@@ -152,8 +151,6 @@ class LinkTest : public QObject {
     void tooManySamplesAreRefusedWithTheNumber();
     void aMissingPeriodicFrameLeavesAVisibleHole();
     void silenceIsSaidWithinASecond();
-    void dbcSignalsOfBothByteOrdersAreDecoded();
-    void brokenDbcLinesAreNamed();
     void aSocketNobodyListensOnIsSaid();
 };
 
@@ -565,30 +562,6 @@ void LinkTest::silenceIsSaidWithinASecond() {
     Sampler sampler(uds, items, *planSampling(profile, items));
     EXPECT_FAILS(sampler.poll(5000000, [](const SampleRow&) {}, {}), "stopped sending samples");
     QVERIFY(port.now_us() <= 1100000);
-}
-
-void LinkTest::dbcSignalsOfBothByteOrdersAreDecoded() {
-    const auto messages = readDbc(
-        "BO_ 928 W1: 8 X\n SG_ big : 7|16@0+ (0.0001,0) [0|7] \"lambda\" T\n SG_ little : 16|12@1- (0.5,10) [0|7] "
-        "\"V\" T\n\nBO_ 2566844160 E: 8 X\n");
-    EXPECT_OK(messages);
-    QCOMPARE(messages->size(), size_t{2});
-    QVERIFY((*messages)[1].extended);
-    CanFrame frame;
-    frame.length = 4;
-    frame.data = {0x27, 0x10, 0xFE, 0x0F};  // 10000; little-endian 12 bits 0xFFE = -2
-    QVERIFY(std::abs((*messages)[0].signalList[0].decode(frame) - 1.0) < 1e-12);
-    QCOMPARE((*messages)[0].signalList[1].decode(frame), 9.0);
-    frame.length = 2;
-    QVERIFY(std::isnan((*messages)[0].signalList[1].decode(frame)));
-    EXPECT_OK(readDbc(readText(BRUSK_DATA_DIR "/heron/ombrel-w1.dbc")));
-}
-
-void LinkTest::brokenDbcLinesAreNamed() {
-    EXPECT_FAILS(readDbc("VERSION \"\"\n"), "no message");
-    EXPECT_FAILS(readDbc("BO_ x\n"), "line 1: a message can't be read");
-    EXPECT_FAILS(readDbc("\n SG_ a : 0|8@1+ (1,0) [0|1] \"\" T\n"), "line 2: a signal stands before any message");
-    EXPECT_FAILS(readDbc("BO_ 1 A: 8 X\n SG_ a : 90|8@1+ (1,0) [0|1] \"\" T\n"), "line 2: a signal's place");
 }
 
 void LinkTest::aSocketNobodyListensOnIsSaid() {

@@ -34,6 +34,7 @@ class TrafficTest : public QObject {
     void otherKindsOfFramesArePassedOver();
     void brokenLinesAreNamed_data();
     void brokenLinesAreNamed();
+    void aBrokenLineCostsItself();
     void theNewestFramesAreKept();
     void busLoadIsTheShareOfTheWireInUse();
     void messagesAreSaidInWords_data();
@@ -48,7 +49,7 @@ class TrafficTest : public QObject {
 void TrafficTest::aLogIsWrittenAsCandumpDoes() {
     const std::vector<LoggedFrame> frames{{frameOf(0x7E0, {0x02, 0x3E, 0x00}, 1234567), true},
                                           {frameOf(0x18DAF110, {}, 2000000, true), false}};
-    QCOMPARE(toCandump(frames, "can0"),
+    QCOMPARE(can::toCandump(frames, "can0"),
              std::string("(0000000001.234567) can0 7E0#023E00\n(0000000002.000000) can0 18DAF110#\n"));
 }
 
@@ -64,8 +65,8 @@ void TrafficTest::whatIsWrittenIsReadBackEqual() {
         frame.time_us = int64_t{i} * 999983;
         frames.push_back({frame, false});
     }
-    const std::string text = toCandump(frames, "vcan0");
-    const auto log = readCandump(text);
+    const std::string text = can::toCandump(frames, "vcan0");
+    const auto log = can::readCandump(text);
     EXPECT_OK(log);
     QCOMPARE(log->interfaces, (std::vector<std::string>{"vcan0"}));
     QCOMPARE(log->frames.size(), frames.size());
@@ -74,11 +75,11 @@ void TrafficTest::whatIsWrittenIsReadBackEqual() {
         QVERIFY(a.id == b.id && a.extended == b.extended && a.length == b.length && a.data == b.data);
         QCOMPARE(b.time_us, a.time_us);
     }
-    QCOMPARE(toCandump(log->frames, "vcan0"), text);
+    QCOMPARE(can::toCandump(log->frames, "vcan0"), text);
 }
 
 void TrafficTest::otherKindsOfFramesArePassedOver() {
-    const auto log = readCandump(
+    const auto log = can::readCandump(
         "(1436509052.249713) vcan0 044#2A366C2BBA R\r\n"
         "(1436509052.449847) vcan0 0F6##17ADFE07BD205B1C9\n"
         "\n"
@@ -99,8 +100,7 @@ void TrafficTest::brokenLinesAreNamed_data() {
     const auto row = [](const char* text, const char* part) {
         QTest::newRow(part) << QByteArray(text) << QByteArray(part);
     };
-    row("(1.000000) can0\n", "line 1: a time, an interface and a frame");
-    row("(1.000000) can0 123#00\n1.000000 can0 123#00\n", "line 2: \"1.000000\" is no time");
+    row("(1.000000) can0\n", "Line 1: a time, an interface and a frame");
     row("(1.0) can0 123#00\n", "\"(1.0)\" is no time");
     row("(1.000000) can0 12#00\n", "\"12#00\" is no frame");
     row("(1.000000) can0 123#0\n", "\"123#0\" is no frame");
@@ -112,7 +112,14 @@ void TrafficTest::brokenLinesAreNamed_data() {
 void TrafficTest::brokenLinesAreNamed() {
     QFETCH(QByteArray, text);
     QFETCH(QByteArray, part);
-    EXPECT_FAILS(readCandump(text.toStdString()), part.toStdString());
+    EXPECT_FAILS(can::readCandump(text.toStdString()), part.toStdString());
+}
+
+void TrafficTest::aBrokenLineCostsItself() {
+    const auto log = can::readCandump("(1.000000) can0 123#00\n1.000000 can0 123#00\n(2.000000) can0 123#01\n");
+    EXPECT_OK(log);
+    QCOMPARE(log->frames.size(), size_t{2});
+    QVERIFY(log->damage.size() == 1 && log->damage[0] == "Line 2: \"1.000000\" is no time.");
 }
 
 void TrafficTest::theNewestFramesAreKept() {

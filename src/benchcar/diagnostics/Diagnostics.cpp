@@ -64,7 +64,7 @@ bool Diagnostics::takeReset() {
     return true;
 }
 
-void Diagnostics::receive(const link::CanFrame& frame, int64_t now_us) {
+void Diagnostics::receive(const can::CanFrame& frame, int64_t now_us) {
     if (const auto request = transport_.receive(frame, now_us)) serve(*request, false, now_us);
     // Addressed to all: single frames only (ISO 15765-4), answered under the controller's own identifier.
     if (frame.id == kFunctionalId && frame.length > 0 && frame.data[0] >> 4 == 0)
@@ -97,7 +97,7 @@ Message Diagnostics::later(uint8_t service, int64_t duration_us, int64_t now_us,
     return refuse(service, kPendingCode);
 }
 
-std::optional<link::CanFrame> Diagnostics::nextFrame(int64_t now_us) {
+std::optional<can::CanFrame> Diagnostics::nextFrame(int64_t now_us) {
     if (!pending_.empty() && pending_.front().at_us <= now_us && !transport_.sending()) {
         Pending due = std::move(pending_.front());
         pending_.pop_front();
@@ -106,7 +106,7 @@ std::optional<link::CanFrame> Diagnostics::nextFrame(int64_t now_us) {
     }
     if (auto frame = transport_.nextFrame(now_us)) return frame;
     if (periodicFrames_.empty()) return std::nullopt;
-    const link::CanFrame frame = periodicFrames_.front();
+    const can::CanFrame frame = periodicFrames_.front();
     periodicFrames_.pop_front();
     return frame;
 }
@@ -134,7 +134,7 @@ void Diagnostics::tick(int64_t now_us) {
     for (const uint8_t low : periodic_) {
         const auto found = dynamic_.find(static_cast<uint16_t>(0xF200 | low));
         if (found == dynamic_.end()) continue;
-        link::CanFrame frame;
+        can::CanFrame frame;
         frame.id = kPeriodicId;
         frame.data[0] = low;
         uint8_t at = 1;

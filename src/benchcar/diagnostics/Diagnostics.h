@@ -11,7 +11,7 @@
 #include <vector>
 
 #include "benchcar/diagnostics/Obd.h"
-#include "core/link/CanFrame.h"
+#include "core/can/CanFrame.h"
 
 namespace brusk::benchcar {
 
@@ -21,10 +21,10 @@ class ServerTransport {
     ServerTransport(uint32_t receiveId, uint32_t sendId) : receiveId_(receiveId), sendId_(sendId) {}
 
     /// A frame from the bus; a whole request when it was the last one of it.
-    std::optional<Message> receive(const link::CanFrame& frame, int64_t now_us);
+    std::optional<Message> receive(const can::CanFrame& frame, int64_t now_us);
     void send(const Message& message, int64_t now_us);
     /// The next frame that may go out now.
-    std::optional<link::CanFrame> nextFrame(int64_t now_us);
+    std::optional<can::CanFrame> nextFrame(int64_t now_us);
     /// When nextFrame() may have something, if ever.
     std::optional<int64_t> nextTime_us() const;
     bool sending() const { return !outgoing_.empty(); }
@@ -40,7 +40,7 @@ class ServerTransport {
 
     uint32_t receiveId_;
     uint32_t sendId_;
-    std::deque<link::CanFrame> control_;
+    std::deque<can::CanFrame> control_;
     // receiving
     Message incoming_;
     size_t expected_ = 0;
@@ -83,10 +83,10 @@ class Diagnostics {
   public:
     Diagnostics(ControllerMemory& memory, Controller& controller);
 
-    void receive(const link::CanFrame& frame, int64_t now_us);
+    void receive(const can::CanFrame& frame, int64_t now_us);
     /// Called every 10 ms: queues the periodic frames that are due.
     void tick(int64_t now_us);
-    std::optional<link::CanFrame> nextFrame(int64_t now_us);
+    std::optional<can::CanFrame> nextFrame(int64_t now_us);
     std::optional<int64_t> nextTime_us() const;
     void powerUp(bool bootMode);
     bool bootMode() const { return bootMode_; }
@@ -154,7 +154,7 @@ class Diagnostics {
     ServerTransport transport_;
     ServerTransport functional_;
     std::deque<Pending> pending_;
-    std::deque<link::CanFrame> periodicFrames_;
+    std::deque<can::CanFrame> periodicFrames_;
     uint8_t session_ = 1;
     bool unlocked_ = false;
     uint32_t seed_ = 0;

@@ -20,7 +20,7 @@ void ServerTransport::reset() {
 }
 
 void ServerTransport::flowControl(uint8_t status) {
-    link::CanFrame frame;
+    can::CanFrame frame;
     frame.id = sendId_;
     frame.length = 8;
     frame.data.fill(0x55);
@@ -30,7 +30,7 @@ void ServerTransport::flowControl(uint8_t status) {
     control_.push_back(frame);
 }
 
-std::optional<Message> ServerTransport::receive(const link::CanFrame& frame, int64_t now_us) {
+std::optional<Message> ServerTransport::receive(const can::CanFrame& frame, int64_t now_us) {
     if (frame.id != receiveId_ || frame.extended || frame.length < 2) return std::nullopt;
     const uint8_t low = frame.data[0] & 0x0F;
     switch (frame.data[0] >> 4) {
@@ -104,9 +104,9 @@ void ServerTransport::send(const Message& message, int64_t now_us) {
     giveUpAt_us_ = now_us + kFlowControlTimeout_us;
 }
 
-std::optional<link::CanFrame> ServerTransport::nextFrame(int64_t now_us) {
+std::optional<can::CanFrame> ServerTransport::nextFrame(int64_t now_us) {
     if (!control_.empty()) {
-        const link::CanFrame frame = control_.front();
+        const can::CanFrame frame = control_.front();
         control_.pop_front();
         return frame;
     }
@@ -116,7 +116,7 @@ std::optional<link::CanFrame> ServerTransport::nextFrame(int64_t now_us) {
         return std::nullopt;
     }
     if (now_us < readyAt_us_) return std::nullopt;
-    link::CanFrame frame;
+    can::CanFrame frame;
     frame.id = sendId_;
     frame.length = 8;
     frame.data.fill(0x55);
@@ -136,7 +136,7 @@ std::optional<link::CanFrame> ServerTransport::nextFrame(int64_t now_us) {
     const size_t count = std::min(8 - header, outgoing_.size() - sent_);
     std::copy_n(outgoing_.begin() + static_cast<long>(sent_), count, frame.data.begin() + static_cast<long>(header));
     // The pause begins when this frame's last bit is out.
-    if (gap_us_ > 0) readyAt_us_ = now_us + gap_us_ + link::frameTime_us(frame);
+    if (gap_us_ > 0) readyAt_us_ = now_us + gap_us_ + can::frameTime_us(frame);
     sent_ += count;
     if (sent_ == outgoing_.size()) outgoing_.clear();
     return frame;

@@ -7,9 +7,15 @@
 #include <string>
 
 #include "core/base/Result.h"
-#include "core/link/CanFrame.h"
+#include "core/can/CanFrame.h"
 
 namespace brusk::link {
+
+using can::CanFrame;
+using can::frameBits;
+using can::frameTime_us;
+using can::kBitrate;
+using can::kBitTime_us;
 
 /// Fault confinement of ISO 11898-1, and what lies beyond it.
 enum class BusState {

@@ -8,9 +8,11 @@
 #include <cstring>
 #include <optional>
 
-#include "core/link/CanFrame.h"
+#include "core/can/CanFrame.h"
 
 namespace brusk::link {
+
+using can::CanFrame;
 
 using SocketFrame = std::array<uint8_t, 16>;
 

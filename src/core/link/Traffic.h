@@ -1,4 +1,4 @@
-// What went over the wire: kept in memory, said in words, written and read as a candump log.
+// What went over the wire: kept in memory and said in words.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
@@ -9,14 +9,12 @@
 #include <string_view>
 #include <vector>
 
+#include "core/can/Candump.h"
 #include "core/link/IsoTp.h"
 
 namespace brusk::link {
 
-struct LoggedFrame {
-    CanFrame frame;
-    bool ours = false;
-};
+using can::LoggedFrame;
 
 /// The newest frames of a bus. Written by the link's thread, read by any.
 class TrafficLog {
@@ -64,17 +62,6 @@ class Unkept {
   private:
     TrafficLog* log_;
 };
-
-/// A candump log ("(seconds.micros) interface id#data"), as can-utils writes and canplayer replays it.
-std::string toCandump(const std::vector<LoggedFrame>& frames, const std::string& interface);
-
-struct CandumpLog {
-    std::vector<LoggedFrame> frames;
-    std::vector<std::string> interfaces;  ///< in order of appearance
-    size_t passedOver = 0;                ///< CAN FD, remote and error frames
-};
-/// Reads one; errors name the line.
-[[nodiscard]] Result<CandumpLog> readCandump(std::string_view text);
 
 /// A line of traffic in words: a message with its service, or a frame that belongs to none.
 struct TrafficLine {

@@ -6,7 +6,7 @@
 #include <cstdint>
 #include <cstring>
 
-namespace brusk::link {
+namespace brusk::can {
 
 /// A data frame of classic CAN (ISO 11898-1): an 11- or 29-bit identifier and 0 to 8 bytes.
 struct CanFrame {
@@ -71,4 +71,4 @@ inline int64_t frameTime_us(const CanFrame& frame) {
     return frameBits(frame) * kBitTime_us;
 }
 
-}  // namespace brusk::link
+}  // namespace brusk::can

@@ -78,7 +78,7 @@ void DeliverTest::aKeyIsReadBackAndProtectedByItsPassphrase() {
         const auto back = Key::fromText(text, passphrase);
         EXPECT_OK(back);
         QVERIFY(isSignedBy(key->card(), bytesOf("a"), back->sign(bytesOf("a"))));
-        QCOMPARE(*back->unseal(sealedTo(key->card(), bytesOf("for Mara"))), bytesOf("for Mara"));
+        QCOMPARE(*back->unseal(*sealedTo(key->card(), bytesOf("for Mara"))), bytesOf("for Mara"));
         if (!locked) continue;
         EXPECT_FAILS(Key::fromText(text, ""), "The key of Mara Ost asks for its passphrase");
         EXPECT_FAILS(Key::fromText(text, "three old apples"), "This is not the passphrase of Mara Ost's key");
@@ -216,6 +216,11 @@ void DeliverTest::anEnvelopeIsOpenedByWhomItWasSealedTo() {
     }
     const Bytes file = *closeEnvelope(EnvelopeKind::Calibration, jon.key, {eve.card()}, bytesOf("a"), kMade);
     QCOMPARE(qs(refusalOf(openEnvelope(EnvelopeKind::Calibration, file, eve.key, eve.home))), "untrusted");
+    // A file that one of them could not open is not written.
+    Card bad = eve.card();
+    bad.seal.fill(0);
+    EXPECT_FAILS(closeEnvelope(EnvelopeKind::Calibration, mara.key, {jon.card(), bad}, bytesOf("a"), kMade),
+                 "Nothing can be sealed to the card of Eve Rook");
 }
 
 void DeliverTest::everyChangedByteOfAnEnvelopeIsRefused() {

@@ -61,6 +61,7 @@ class RolesTest : public QObject {
     void everyRoleOfTheDemoIsInTheTableWithItsShapeAndQuantity();
     void noIdStandsTwiceInATable();
     void needsAskParametersForParametersAndChannelsForChannels();
+    void noTwoChannelsHaveOneTitle();
     void aStrangersRecordingTellsItsRolesByNameAndUnit();
 };
 
@@ -208,10 +209,17 @@ void RolesTest::needsAskParametersForParametersAndChannelsForChannels() {
     check(roles::kCheckNeeds);
 }
 
+void RolesTest::noTwoChannelsHaveOneTitle() {
+    std::set<std::string_view> titles;
+    for (const auto& role : roles::known())
+        if (role.measured()) QVERIFY2(titles.insert(role.title).second, std::string(role.title).c_str());
+    QVERIFY(titles.size() > 50);
+}
+
 void RolesTest::aStrangersRecordingTellsItsRolesByNameAndUnit() {
     const auto roleOf = [](const char* name, const char* unit) {
         const auto role = roles::likeliestChannel({name, "", "", unit});
-        return role ? std::string(role->id()) : std::string();
+        return role ? std::string(role->role.id()) : std::string();
     };
     QCOMPARE(roleOf("Engine RPM", "1/min"), std::string("engine_speed"));
     QCOMPARE(roleOf("Manifold pressure", "mbar"), std::string("manifold_pressure"));

@@ -9,10 +9,10 @@ extern "C" int LLVMFuzzerTestOneInput(const uint8_t* data, size_t size) {
     const link::RawFrame raw = link::readRawFrame(data, size);
     (void)link::stateAfterError(raw, link::BusState::Active);
     if (const auto frame = link::unpackSocketFrame(data, size); frame && frame->length > 8) __builtin_trap();
-    const auto log = link::readCandump(asText({data, size}));
+    const auto log = can::readCandump(asText({data, size}));
     if (!log) return 0;
     // What was read is written and read again as the same.
-    const auto again = link::readCandump(link::toCandump(log->frames, "can0"));
+    const auto again = can::readCandump(can::toCandump(log->frames, "can0"));
     if (!again || again->frames.size() != log->frames.size()) __builtin_trap();
     link::TrafficDecoder decoder;
     decoder.know(link::IsoTpAddress{});

@@ -121,6 +121,47 @@ std::string validText(std::string_view text) {
     return out;
 }
 
+void appendUtf8(std::string& out, uint32_t character) {
+    const auto tail = [&](int shift) { out += static_cast<char>(0x80 | (character >> shift & 0x3F)); };
+    if (character > 0x10FFFF || (character >= 0xD800 && character < 0xE000)) character = 0xFFFD;
+    if (character < 0x80) {
+        out += static_cast<char>(character);
+    } else if (character < 0x800) {
+        out += static_cast<char>(0xC0 | character >> 6), tail(0);
+    } else if (character < 0x10000) {
+        out += static_cast<char>(0xE0 | character >> 12), tail(6), tail(0);
+    } else {
+        out += static_cast<char>(0xF0 | character >> 18), tail(12), tail(6), tail(0);
+    }
+}
+
+std::string fromUtf16(ByteSpan bytes, ByteOrder order) {
+    std::string out;
+    out.reserve(bytes.size());
+    const auto unit = [&](size_t at) { return static_cast<uint32_t>(loadUnsigned(bytes.data() + at, 2, order)); };
+    for (size_t i = 0; i + 1 < bytes.size(); i += 2) {
+        uint32_t character = unit(i);
+        const bool high = character >= 0xD800 && character < 0xDC00;
+        if (high && i + 3 < bytes.size())
+            if (const uint32_t low = unit(i + 2); low >= 0xDC00 && low < 0xE000)
+                character = 0x10000 + ((character - 0xD800) << 10) + (low - 0xDC00), i += 2;
+        appendUtf8(out, character);
+    }
+    if (bytes.size() % 2) appendUtf8(out, 0xFFFD);
+    return out;
+}
+
+bool isUtf8(std::string_view text) {
+    constexpr size_t kLongest = 4;
+    while (!text.empty()) {
+        // Most of a file is ASCII.
+        size_t length = static_cast<uint8_t>(text[0]) < 0x80 ? 1 : utf8Length(text);
+        if (length == 0) return text.size() < kLongest && static_cast<uint8_t>(text[0]) >= 0xC2;
+        text.remove_prefix(length);
+    }
+    return true;
+}
+
 std::string toLower(std::string_view text) {
     std::string out(text);
     for (char& c : out)

@@ -27,6 +27,12 @@ std::string exactNumber(double value);
 /// controls) or would break a line of output (C0 controls but tab, line feed and return) becomes U+FFFD. For everything
 /// that comes from outside: controllers, definitions, recordings, file names.
 std::string validText(std::string_view text);
+/// One character as UTF-8; what is none (a lone surrogate, above U+10FFFF) as U+FFFD.
+void appendUtf8(std::string& out, uint32_t character);
+/// UTF-16 as valid UTF-8; a lone surrogate and a last odd byte become U+FFFD.
+std::string fromUtf16(ByteSpan bytes, ByteOrder order);
+/// Whether every byte belongs to a UTF-8 character; a character that is cut off at the end is one.
+bool isUtf8(std::string_view text);
 std::string toLower(std::string_view text);
 std::string_view trimmed(std::string_view text);
 /// SHA-256 of the bytes in lower-case hexadecimal (FIPS 180-4).

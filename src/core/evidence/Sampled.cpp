@@ -62,7 +62,7 @@ Sampled::Sampled(std::shared_ptr<const recording::Recording> recording, double s
     clock_ = recording_->findRole("engine_speed").group;
     if (clock_) return;
     for (const auto& group : recording_->groups)
-        if (!clock_ || clock_->time_s.size() < group.time_s.size()) clock_ = &group;
+        if (group.timed && (!clock_ || clock_->time_s.size() < group.time_s.size())) clock_ = &group;
 }
 
 Column Sampled::converted(const recording::Recording::Place& place, const units::Shown& shown, bool onClock) const {

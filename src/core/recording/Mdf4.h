@@ -11,7 +11,13 @@
 
 namespace brusk::recording {
 
-/// Writes a sorted MDF 4.10 file: one data group per rate, time in seconds as float64, channels as float32.
+/// How a file is written.
+struct Mdf4Options {
+    bool packed = false;  ///< deflated, in transposed blocks
+};
+
+/// Writes a sorted MDF 4.10 file: one data group per rate, time in seconds as float64, channels as float32 (states with
+/// a table of texts), marks as events.
 ///
 /// 1. What write() has written is found by a reader though the program dies: the block lies there before the link to
 /// it.
@@ -21,12 +27,16 @@ namespace brusk::recording {
 /// 4. What a failing disk did not take stays pending: the next write has it.
 class Mdf4Writer {
   public:
-    /// Creates the file and its headers. The groups' samples are ignored; their channels are what will be written.
+    /// Creates the file and its headers. The groups' samples are ignored, and so are marks; their channels are what
+    /// will be written. A group that tells no time is written without one.
     [[nodiscard]] static Result<std::unique_ptr<Mdf4Writer>> create(storage::FileSystem& files,
-                                                                    const storage::Path& path, const Recording& layout);
+                                                                    const storage::Path& path, const Recording& layout,
+                                                                    const Mdf4Options& options = {});
 
     /// Adds one row to a group; kept in memory until write().
     void append(size_t group, double time_s, std::span<const float> values);
+    /// Adds a mark; kept in memory until write().
+    void append(const Mark& mark) { pendingMarks_.push_back(mark); }
     /// Hands what was appended to the system, without waiting for the disk.
     [[nodiscard]] Done write();
     /// Returns when what was written before it was called is on the disk. The only call that another thread may make
@@ -49,25 +59,36 @@ class Mdf4Writer {
   private:
     struct OpenGroup {
         size_t channels = 0;
+        bool timed = true;
+        bool begun = false;        ///< its list of data is there
         uint64_t countAt = 0;      ///< where the channel group's cycle count lies
         uint64_t linkAt = 0;       ///< the link that the next data list is hung on
         uint64_t rows = 0;         ///< written
         uint64_t countedRows = 0;  ///< what the cycle count in the file says
         uint64_t pendingRows = 0;
         Bytes pending;
+
+        uint64_t rowBytes() const { return (timed ? 8 : 0) + 4 * channels; }
     };
     explicit Mdf4Writer(std::unique_ptr<storage::GrowingFile> file) : file_(std::move(file)) {}
+    Done writeRows(OpenGroup& group);
+    Done writeMarks();
 
     std::unique_ptr<storage::GrowingFile> file_;
     std::vector<OpenGroup> groups_;
+    std::vector<Mark> pendingMarks_;
+    uint64_t markLinkAt_ = 0;  ///< the link that the next event is hung on
+    bool packed_ = false;
 };
 
-/// Reads sorted MDF 4 files, damaged ones up to the damage (Recording::damage): byte-aligned integers and floats of
-/// both byte orders, linear conversions, plain data blocks and data lists. What else a file holds is refused with a
-/// sentence. Of an unfinalised file, rows beyond its count are given as long as their clock runs.
+/// Reads MDF 4.00 to 4.20: sorted or not, every way of laying data down (packed, column by column), all data types and
+/// conversions, masters of all kinds. Texts become states. Of a damaged file what is whole is given and what is lost is
+/// said, with its place (Recording::damage); without anything that is whole it is an error. Of an unfinalised file,
+/// rows beyond its count are given as long as their clock runs.
 [[nodiscard]] Result<Recording> readMdf4(ByteSpan file);
 
-/// The whole recording as one MDF 4.10 file.
-[[nodiscard]] Done saveMdf4(storage::FileSystem& files, const storage::Path& path, const Recording& recording);
+/// The whole recording as one MDF 4.10 file, which must not be there yet; on failure nothing is left.
+[[nodiscard]] Done saveMdf4(storage::FileSystem& files, const storage::Path& path, const Recording& recording,
+                            const Mdf4Options& options = {});
 
 }  // namespace brusk::recording

@@ -8,6 +8,12 @@
 
 namespace brusk::recording {
 
+const std::string* Channel::textOf(float value) const {
+    const auto at =
+        std::lower_bound(states.begin(), states.end(), value, [](const State& s, float v) { return s.value < v; });
+    return at != states.end() && at->value == value ? &at->text : nullptr;
+}
+
 const Channel* Group::find(std::string_view wanted) const {
     for (const Channel& channel : channels)
         if (channel.name == wanted) return &channel;
@@ -17,7 +23,7 @@ const Channel* Group::find(std::string_view wanted) const {
 double Recording::duration_s() const {
     double last = 0;
     for (const Group& group : groups)
-        if (!group.time_s.empty()) last = std::max(last, group.time_s.back());
+        if (group.timed && !group.time_s.empty()) last = std::max(last, group.time_s.back());
     return last;
 }
 
@@ -39,7 +45,7 @@ Recording::Place Recording::find(std::string_view name) const {
 Recording::Place Recording::findRole(roles::Role role) const {
     for (const Group& group : groups)
         for (const Channel& channel : group.channels)
-            if (role == channel.role) return {&group, &channel};
+            if (group.timed && role == channel.role) return {&group, &channel};
     return {};
 }
 
@@ -52,11 +58,24 @@ double Recording::valueAt(std::string_view name, double time_s) const {
 
 std::vector<Gap> gapsOf(const Group& group) {
     std::vector<Gap> gaps;
-    if (group.rate_hz <= 0) return gaps;
+    if (group.rate_hz <= 0 || !group.timed) return gaps;
     const double longest = 3 / group.rate_hz;
     for (size_t i = 1; i < group.time_s.size(); ++i)
         if (group.time_s[i] - group.time_s[i - 1] > longest) gaps.push_back({group.time_s[i - 1], group.time_s[i]});
     return gaps;
+}
+
+double nominalRate(const std::vector<double>& time_s) {
+    constexpr size_t kLooked = 1000;
+    if (time_s.size() < 2) return 0;
+    std::vector<double> steps;
+    for (size_t i = 1; i < std::min(time_s.size(), kLooked + 1); ++i)
+        steps.push_back(time_s[i] - time_s[i - 1]);
+    std::nth_element(steps.begin(), steps.begin() + static_cast<long>(steps.size() / 2), steps.end());
+    const double step = steps[steps.size() / 2];
+    if (!(step > 0)) return 0;
+    const double rate = 1 / step;
+    return rate < 1 ? rate : std::round(rate);
 }
 
 size_t indexAt(const std::vector<double>& time_s, double t) {

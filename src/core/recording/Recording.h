@@ -13,6 +13,13 @@
 
 namespace brusk::recording {
 
+/// What a number of a channel stands for: a gear, a mode, a message.
+struct State {
+    float value = 0;
+    std::string text;
+    bool operator==(const State&) const = default;
+};
+
 /// One recorded signal. NaN marks a sample that did not arrive.
 struct Channel {
     std::string name;
@@ -20,6 +27,10 @@ struct Channel {
     std::string description;
     std::string role;
     std::vector<float> values;
+    std::vector<State> states = {};  ///< by value, each once; empty for what is a number
+
+    /// The text that a value stands for; null where it stands for none.
+    const std::string* textOf(float value) const;
 };
 
 /// Channels that share a clock: one time column, each channel as long as it.
@@ -28,8 +39,17 @@ struct Group {
     double rate_hz = 0;          ///< nominal
     std::vector<double> time_s;  ///< from the start of the recording, never falling
     std::vector<Channel> channels;
+    bool timed = true;  ///< false: the file tells no time; time_s counts the rows, and nothing is learned from them
 
     const Channel* find(std::string_view name) const;
+};
+
+/// A moment that somebody, or a program, pointed at.
+struct Mark {
+    double at_s = 0;
+    std::string kind;  ///< "marker", "trigger"; empty where nobody said
+    std::string text;
+    bool operator==(const Mark&) const = default;
 };
 
 /// A recording and what was in the car when it was made.
@@ -43,6 +63,8 @@ struct Recording {
     std::string channelsSha256;       ///< of the channel set
     std::vector<std::string> damage;  ///< what could not be read of a damaged file, a sentence each with its place
     std::vector<Group> groups;
+    std::vector<Mark> marks = {};  ///< by time
+    std::string vin = {};          ///< of the car; empty where nobody said
 
     double duration_s() const;
     size_t samples() const;  ///< rows over all groups
@@ -53,6 +75,7 @@ struct Recording {
     };
     /// By name, letter case aside.
     Place find(std::string_view name) const;
+    /// Among the groups that tell the time.
     Place findRole(roles::Role role) const;
     /// What a channel said last at a moment; NaN when there is none of that name, or nothing yet.
     double valueAt(std::string_view name, double time_s) const;
@@ -65,6 +88,8 @@ struct Gap {
 };
 /// Where the clock of a group jumps by more than three of its periods.
 std::vector<Gap> gapsOf(const Group& group);
+/// The rate that a clock mostly has, in whole Hz from 1 on; 0 where it has none.
+double nominalRate(const std::vector<double>& time_s);
 
 /// Index of the last time not after `t`; 0 when all are later.
 size_t indexAt(const std::vector<double>& time_s, double t);

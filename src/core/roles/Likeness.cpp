@@ -82,13 +82,57 @@ std::optional<Likeness> likeness(const Meaning& role, const Named& thing, double
     return Likeness{score, reason};
 }
 
-std::optional<Role> likeliestChannel(const Named& thing) {
-    std::optional<Role> best;
-    double top = 0;
+namespace {
+
+/// What the trade writes instead of words, each a whole word of a name.
+struct Abbreviation {
+    std::string_view word;
+    Role role;
+};
+constexpr Abbreviation kAbbreviations[] = {{"rpm", "engine_speed"},
+                                           {"tps", "throttle"},
+                                           {"app", "pedal"},
+                                           {"ect", "coolant"},
+                                           {"clt", "coolant"},
+                                           {"iat", "intake_temperature"},
+                                           {"act", "intake_temperature"},
+                                           {"maf", "airflow"},
+                                           {"vss", "vehicle_speed"},
+                                           {"baro", "barometric_pressure"},
+                                           {"vbat", "battery"},
+                                           {"batt", "battery"},
+                                           {"stft", "short_trim"},
+                                           {"ltft", "long_trim"},
+                                           {"afr", "lambda_measured"},
+                                           {"lambda", "lambda_measured"},
+                                           {"ipw", "injector_pulse"},
+                                           {"pw", "injector_pulse"},
+                                           {"idc", "injector_duty"},
+                                           {"ign", "spark"},
+                                           {"knk", "knock_retard"},
+                                           {"kr", "knock_retard"},
+                                           {"wgdc", "wastegate_duty_now"}};
+
+std::optional<LikelyRole> byAbbreviation(const Named& thing) {
+    // Less than words that all fit, more than some of them.
+    constexpr double kScore = 0.8;
+    const std::string words = wordsOf(thing.name) + " ";
+    for (const auto& [word, role] : kAbbreviations) {
+        if (words.find(" " + std::string(word) + " ") == std::string::npos) continue;
+        const double fit = unitFits(thing.unit, role.unit());
+        if (fit > 0) return LikelyRole{role, {kScore * (0.6 + 0.4 * fit), "\"" + std::string(word) + "\""}};
+    }
+    return std::nullopt;
+}
+
+}  // namespace
+
+std::optional<LikelyRole> likeliestChannel(const Named& thing) {
+    std::optional<LikelyRole> best = byAbbreviation(thing);
     for (const Meaning& role : known()) {
         if (!role.measured()) continue;
         const auto like = likeness(role, thing, unitFits(thing.unit, role.unit));
-        if (like && like->score > top) top = like->score, best = Role::named(role.id);
+        if (like && (!best || like->score > best->likeness.score)) best = LikelyRole{*Role::named(role.id), *like};
     }
     return best;
 }

@@ -28,7 +28,11 @@ struct Likeness {
 /// How much a thing looks like a player of this role; nothing when too little. `unitFit` as unitFits() tells it.
 std::optional<Likeness> likeness(const Meaning& role, const Named& thing, double unitFit);
 
-/// The role that a channel of a recording most likely plays.
-std::optional<Role> likeliestChannel(const Named& thing);
+/// The role that a channel of a recording most likely plays, and how likely.
+struct LikelyRole {
+    Role role;
+    Likeness likeness;
+};
+std::optional<LikelyRole> likeliestChannel(const Named& thing);
 
 }  // namespace brusk::roles

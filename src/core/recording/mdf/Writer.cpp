@@ -1,9 +1,11 @@
 // Block layouts: ASAM MDF 4.1.1 base standard, chapter 6. Every block begins with id (4), reserved (4), length (8),
 // link count (8); all numbers little-endian; all blocks start at multiples of 8.
 // SPDX-License-Identifier: GPL-3.0-or-later
-#include <algorithm>
-#include <chrono>
+#include <zlib.h>
 
+#include <algorithm>
+
+#include "core/recording/IsoTime.h"
 #include "core/recording/Mdf4.h"
 
 namespace brusk::recording {
@@ -23,7 +25,7 @@ class Blocks {
     void zeros(size_t n) { bytes.insert(bytes.end(), n, 0); }
 
     /// Starts a block; its length is set by end().
-    uint64_t begin(const char (&id)[5], std::initializer_list<uint64_t> links) {
+    uint64_t begin(const char (&id)[5], const std::vector<uint64_t>& links) {
         const uint64_t at = here();
         bytes.insert(bytes.end(), id, id + 4);
         zeros(4);
@@ -38,6 +40,9 @@ class Blocks {
         while (bytes.size() % 8)
             bytes.push_back(0);
     }
+    static constexpr uint64_t kNowhere = UINT64_MAX;
+    /// At the front of what is appended a block can lie at 0, which as a link would be none.
+    uint64_t textOrNowhere(const std::string& value, bool xml) { return value.empty() ? kNowhere : text(value, xml); }
     uint64_t text(const std::string& value, bool xml = false) {
         if (value.empty()) return 0;
         const uint64_t at = xml ? begin("##MD", {}) : begin("##TX", {});
@@ -82,7 +87,7 @@ std::string headComment(const Recording& r) {
     return "<HDcomment><TX>" + escaped(r.title) + "</TX><common_properties>" + property("started", r.startedAt) +
            property("round", r.roundId) + property("image_sha256", r.imageSha256) + property("areas", r.areas) +
            property("definition_sha256", r.definitionSha256) + property("channels_sha256", r.channelsSha256) +
-           "</common_properties></HDcomment>";
+           property("vin", r.vin) + "</common_properties></HDcomment>";
 }
 
 std::string channelComment(const Channel& channel) {
@@ -103,12 +108,34 @@ void idBlock(Blocks& out, bool finalised) {
     out.u16(0);
 }
 
+/// Conversion 7: a text for each number.
+uint64_t statesBlock(Blocks& out, const std::vector<State>& states) {
+    constexpr size_t kMost = 65535;
+    const size_t count = std::min(states.size(), kMost);
+    std::vector<uint64_t> links = {0, 0, 0, 0};
+    for (size_t i = 0; i < count; ++i)
+        links.push_back(out.text(states[i].text));
+    links.push_back(0);  // what stands for nothing stays a number
+    const uint64_t at = out.begin("##CC", links);
+    out.u8(7);
+    out.u8(0xFF);
+    out.u16(0);
+    out.u16(count + 1);
+    out.u16(count);
+    out.f64(0), out.f64(0);
+    for (size_t i = 0; i < count; ++i)
+        out.f64(states[i].value);
+    out.end(at);
+    return at;
+}
+
 uint64_t channelBlock(Blocks& out, const Channel& channel, bool master, uint64_t offset, uint64_t next) {
     const uint64_t name = out.text(channel.name);
     const uint64_t unit = out.text(channel.unit);
     const uint64_t comment =
         channel.description.empty() && channel.role.empty() ? 0 : out.text(channelComment(channel), true);
-    const uint64_t at = out.begin("##CN", {next, 0, name, 0, 0, 0, unit, comment});
+    const uint64_t conversion = channel.states.empty() ? 0 : statesBlock(out, channel.states);
+    const uint64_t at = out.begin("##CN", {next, 0, name, 0, conversion, 0, unit, comment});
     out.u8(master ? 2 : 0);  // channel type: master or value
     out.u8(master ? 1 : 0);  // sync type: time
     out.u8(4);               // data type: IEEE float, little-endian
@@ -128,14 +155,14 @@ uint64_t channelBlock(Blocks& out, const Channel& channel, bool master, uint64_t
 }  // namespace
 
 Result<std::unique_ptr<Mdf4Writer>> Mdf4Writer::create(storage::FileSystem& files, const storage::Path& path,
-                                                       const Recording& layout) {
+                                                       const Recording& layout, const Mdf4Options& options) {
     Blocks out;
     idBlock(out, false);
     const uint64_t head = out.begin("##HD", {0, 0, 0, 0, 0, 0});
-    const auto now =
-        std::chrono::duration_cast<std::chrono::nanoseconds>(std::chrono::system_clock::now().time_since_epoch())
-            .count();
-    out.u64(static_cast<uint64_t>(now));
+    // Nanoseconds since 1970; 0 where nobody knows.
+    const uint64_t start =
+        static_cast<uint64_t>(std::max<int64_t>(0, secondsOf(layout.startedAt).value_or(0))) * 1000000000;
+    out.u64(start);
     out.zeros(4);  // zone and daylight saving: UTC
     out.u8(0);
     out.u8(0);
@@ -151,7 +178,7 @@ Result<std::unique_ptr<Mdf4Writer>> Mdf4Writer::create(storage::FileSystem& file
         "tool_version></FHcomment>",
         true);
     const uint64_t history = out.begin("##FH", {0, historyText});
-    out.u64(static_cast<uint64_t>(now));
+    out.u64(start);
     out.zeros(8);
     out.end(history);
     out.setLink(head, 1, history);
@@ -160,24 +187,27 @@ Result<std::unique_ptr<Mdf4Writer>> Mdf4Writer::create(storage::FileSystem& file
     uint64_t previous = 0;
     for (const Group& group : layout.groups) {
         // Channels are linked forward, so the last is written first.
-        uint64_t next = 0;
-        for (size_t i = group.channels.size(); i-- > 0;)
-            next = channelBlock(out, group.channels[i], false, 8 + 4 * i, next);
-        Channel time;
-        time.name = "time";
-        time.unit = "s";
-        const uint64_t master = channelBlock(out, time, true, 0, next);
-        const uint64_t name = out.text(group.name);
-        const uint64_t channelGroup = out.begin("##CG", {0, master, name, 0, 0, 0});
-        out.u64(0);  // record id
         OpenGroup open;
         open.channels = group.channels.size();
+        open.timed = group.timed;
+        uint64_t first = 0;
+        for (size_t i = group.channels.size(); i-- > 0;)
+            first = channelBlock(out, group.channels[i], false, (group.timed ? 8 : 0) + 4 * i, first);
+        if (group.timed) {
+            Channel time;
+            time.name = "time";
+            time.unit = "s";
+            first = channelBlock(out, time, true, 0, first);
+        }
+        const uint64_t name = out.text(group.name);
+        const uint64_t channelGroup = out.begin("##CG", {0, first, name, 0, 0, 0});
+        out.u64(0);  // record id
         open.countAt = out.here();
         out.u64(0);  // cycle count
         out.u16(0);
         out.u16(0);
         out.zeros(4);
-        out.u32(8 + 4 * group.channels.size());
+        out.u32(open.rowBytes());
         out.u32(0);
         out.end(channelGroup);
         const uint64_t data = out.begin("##DG", {0, channelGroup, 0, 0});
@@ -196,6 +226,8 @@ Result<std::unique_ptr<Mdf4Writer>> Mdf4Writer::create(storage::FileSystem& file
     if (!file) return tl::unexpected(file.error());
     auto writer = std::unique_ptr<Mdf4Writer>(new Mdf4Writer(std::move(*file)));
     writer->groups_ = std::move(groups);
+    writer->markLinkAt_ = Blocks::linkPosition(head, 4);
+    writer->packed_ = options.packed;
     auto done = writer->file_->append(out.bytes);
     if (done) done = writer->file_->sync();
     if (done) return writer;
@@ -208,40 +240,115 @@ Result<std::unique_ptr<Mdf4Writer>> Mdf4Writer::create(storage::FileSystem& file
 void Mdf4Writer::append(size_t group, double time_s, std::span<const float> values) {
     OpenGroup& open = groups_[group];
     const size_t at = open.pending.size();
-    open.pending.resize(at + 8 + 4 * open.channels);
+    open.pending.resize(at + open.rowBytes());
     uint8_t* row = open.pending.data() + at;
-    storeUnsigned(row, 8, ByteOrder::LittleEndian, std::bit_cast<uint64_t>(time_s));
+    if (open.timed) storeUnsigned(row, 8, ByteOrder::LittleEndian, std::bit_cast<uint64_t>(time_s)), row += 8;
     for (size_t i = 0; i < open.channels; ++i) {
         const float value = i < values.size() ? values[i] : std::numeric_limits<float>::quiet_NaN();
-        storeUnsigned(row + 8 + 4 * i, 4, ByteOrder::LittleEndian, std::bit_cast<uint32_t>(value));
+        storeUnsigned(row + 4 * i, 4, ByteOrder::LittleEndian, std::bit_cast<uint32_t>(value));
     }
     ++open.pendingRows;
+}
+
+namespace {
+
+/// The rows as a DZ block: column by column, deflated.
+uint64_t packedBlock(Blocks& out, const Bytes& rows, uint64_t rowBytes) {
+    const size_t count = rows.size() / rowBytes;
+    Bytes columns(rows.size());
+    for (size_t row = 0; row < count; ++row)
+        for (size_t byte = 0; byte < rowBytes; ++byte)
+            columns[byte * count + row] = rows[row * rowBytes + byte];
+    uLongf length = compressBound(columns.size());
+    Bytes packed(length);
+    // Only too small a room fails here, and there is room for the worst.
+    (void)compress2(packed.data(), &length, columns.data(), columns.size(), Z_DEFAULT_COMPRESSION);
+    packed.resize(length);
+    const uint64_t at = out.begin("##DZ", {});
+    out.bytes.insert(out.bytes.end(), {'D', 'T'});
+    out.u8(1);  // transposed and deflated
+    out.u8(0);
+    out.u32(rowBytes);
+    out.u64(rows.size());
+    out.u64(packed.size());
+    out.bytes.insert(out.bytes.end(), packed.begin(), packed.end());
+    out.end(at);
+    return at;
+}
+
+}  // namespace
+
+Done Mdf4Writer::writeRows(OpenGroup& group) {
+    Blocks out;
+    const uint64_t base = file_->size();
+    uint64_t data = 0;
+    if (packed_) {
+        data = packedBlock(out, group.pending, group.rowBytes());
+    } else {
+        data = out.begin("##DT", {});
+        out.bytes.insert(out.bytes.end(), group.pending.begin(), group.pending.end());
+        out.end(data);
+    }
+    const uint64_t list = out.begin("##DL", {0, base + data});
+    out.u8(0);  // flags: offsets follow
+    out.zeros(3);
+    out.u32(1);
+    out.u64(group.rows * group.rowBytes());
+    out.end(list);
+    uint64_t first = list;
+    if (packed_ && !group.begun) {
+        // Lists of packed blocks hang below a head that says so.
+        first = out.begin("##HL", {base + list});
+        out.u16(0);
+        out.u8(1);
+        out.zeros(5);
+        out.end(first);
+    }
+    if (auto done = file_->append(out.bytes); !done) return done;
+    uint8_t number[8];
+    storeUnsigned(number, 8, ByteOrder::LittleEndian, base + first);
+    if (auto done = file_->patch(group.linkAt, number); !done) return done;
+    group.begun = true;
+    group.linkAt = base + Blocks::linkPosition(list, 0);
+    group.rows += group.pendingRows;
+    group.pendingRows = 0;
+    group.pending.clear();
+    return {};
+}
+
+Done Mdf4Writer::writeMarks() {
+    while (!pendingMarks_.empty()) {
+        const Mark& mark = pendingMarks_.front();
+        Blocks out;
+        const uint64_t base = file_->size();
+        const auto placed = [&](uint64_t at) { return at == Blocks::kNowhere ? 0 : base + at; };
+        const uint64_t name = placed(out.textOrNowhere(mark.text, false));
+        const std::string kind = "<EVcomment><TX>" + escaped(mark.text) + "</TX><common_properties><e name=\"kind\">" +
+                                 escaped(mark.kind) + "</e></common_properties></EVcomment>";
+        const uint64_t comment = placed(out.textOrNowhere(mark.kind.empty() ? "" : kind, true));
+        const uint64_t event = out.begin("##EV", {0, 0, 0, name, comment});
+        out.u8(6);  // marker
+        out.u8(1);  // in time
+        out.zeros(14);
+        out.u64(1);
+        out.f64(mark.at_s);
+        out.end(event);
+        if (auto done = file_->append(out.bytes); !done) return done;
+        uint8_t number[8];
+        storeUnsigned(number, 8, ByteOrder::LittleEndian, base + event);
+        if (auto done = file_->patch(markLinkAt_, number); !done) return done;
+        markLinkAt_ = base + Blocks::linkPosition(event, 0);
+        pendingMarks_.erase(pendingMarks_.begin());
+    }
+    return {};
 }
 
 Done Mdf4Writer::write() {
     for (OpenGroup& group : groups_) {
         if (group.pendingRows == 0) continue;
-        Blocks out;
-        const uint64_t base = file_->size();
-        const uint64_t data = out.begin("##DT", {});
-        out.bytes.insert(out.bytes.end(), group.pending.begin(), group.pending.end());
-        out.end(data);
-        const uint64_t list = out.begin("##DL", {0, base + data});
-        out.u8(0);  // flags: offsets follow
-        out.zeros(3);
-        out.u32(1);
-        out.u64(group.rows * (8 + 4 * group.channels));
-        out.end(list);
-        if (auto done = file_->append(out.bytes); !done) return done;
-        uint8_t number[8];
-        storeUnsigned(number, 8, ByteOrder::LittleEndian, base + list);
-        if (auto done = file_->patch(group.linkAt, number); !done) return done;
-        group.linkAt = base + Blocks::linkPosition(list, 0);
-        group.rows += group.pendingRows;
-        group.pendingRows = 0;
-        group.pending.clear();
+        if (auto done = writeRows(group); !done) return done;
     }
-    return {};
+    return writeMarks();
 }
 
 std::vector<uint64_t> Mdf4Writer::written() const {
@@ -296,9 +403,10 @@ Done Mdf4Writer::finish() {
     return file_->sync();
 }
 
-Done saveMdf4(storage::FileSystem& files, const storage::Path& path, const Recording& recording) {
-    auto writer = Mdf4Writer::create(files, path, recording);
-    if (!writer) return tl::unexpected(writer.error());
+namespace {
+
+Done appendAll(Mdf4Writer& writer, const Recording& recording) {
+    constexpr uint64_t kAtOnce_bytes = uint64_t{4} << 20;
     std::vector<float> row;
     for (size_t g = 0; g < recording.groups.size(); ++g) {
         const Group& group = recording.groups[g];
@@ -306,10 +414,29 @@ Done saveMdf4(storage::FileSystem& files, const storage::Path& path, const Recor
         for (size_t i = 0; i < group.time_s.size(); ++i) {
             for (size_t c = 0; c < row.size(); ++c)
                 row[c] = group.channels[c].values[i];
-            (*writer)->append(g, group.time_s[i], row);
+            writer.append(g, group.time_s[i], row);
+            if (writer.pendingBytes() < kAtOnce_bytes) continue;
+            if (auto done = writer.write(); !done) return done;
         }
+        // Each block holds rows of one group: the next begins with its own.
+        if (auto done = writer.write(); !done) return done;
     }
-    return (*writer)->finish();
+    for (const Mark& mark : recording.marks)
+        writer.append(mark);
+    return writer.finish();
+}
+
+}  // namespace
+
+Done saveMdf4(storage::FileSystem& files, const storage::Path& path, const Recording& recording,
+              const Mdf4Options& options) {
+    auto writer = Mdf4Writer::create(files, path, recording, options);
+    if (!writer) return tl::unexpected(writer.error());
+    auto done = appendAll(**writer, recording);
+    if (done) return done;
+    writer->reset();
+    (void)files.remove(path);
+    return done;
 }
 
 }  // namespace brusk::recording

@@ -1,0 +1,86 @@
+// Makes a channel's column from records: its field, its conversion, its texts, the samples that are invalid.
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include <unordered_map>
+
+#include "core/recording/TextCodes.h"
+#include "core/recording/mdf/Conversion.h"
+#include "core/recording/mdf/Field.h"
+
+namespace brusk::recording::mdf {
+
+/// Records that lie one behind the other.
+struct Records {
+    const uint8_t* first = nullptr;  ///< behind the record's id
+    size_t stride = 0, count = 0;
+    uint64_t firstRow = 0;  ///< for what is counted, not stored
+};
+
+/// cn_type.
+enum class ChannelType : uint8_t {
+    Value = 0,
+    VariableLength = 1,
+    Master = 2,
+    VirtualMaster = 3,
+    Synchronization = 4,
+    MaximumLength = 5,
+    Virtual = 6
+};
+
+/// One channel of a file, and the column that is made of it.
+class ColumnMaker {
+  public:
+    uint64_t block = 0;  ///< its CN block
+    Channel channel;
+    ChannelType type = ChannelType::Value;
+    uint64_t sync = 0;  ///< of a master: 1 time, 2 angle, 3 distance, 4 index
+    Field field;
+    Conversion conversion;
+    uint64_t dataLink = 0;                    ///< where its texts lie, or the channel that says how long they are
+    std::optional<Field> length;              ///< of a text of varying length within its maximum
+    std::optional<uint64_t> invalidationBit;  ///< in the bytes behind the data bytes
+    bool alwaysInvalid = false;
+
+    bool isTimeMaster() const { return isMaster() && sync == 1; }
+    bool isMaster() const { return type == ChannelType::Master || type == ChannelType::VirtualMaster; }
+    bool isVirtual() const { return type == ChannelType::VirtualMaster || type == ChannelType::Virtual; }
+    bool isVariable() const { return type == ChannelType::VariableLength; }
+    /// Bytes that a record must have for it.
+    uint64_t end() const;
+
+    /// So many rows are to come.
+    void expect(size_t rows) { channel.values.reserve(rows); }
+    /// So many rows are lost.
+    void lose(size_t rows);
+    /// Adds the records' values. `validAt`: where the invalidation bytes begin in a record that has them.
+    void take(const Records& records, std::optional<uint64_t> validAt);
+    /// The times of a time master, in s.
+    void takeTimes(const Records& records, std::vector<double>& time_s) const;
+    /// Samples of which `invalid` says so, by row.
+    void invalidate(size_t row);
+    /// Now that all records came: the texts of varying length from where they lie.
+    void resolveTexts(ByteSpan texts);
+    /// Puts what was collected into `channel`, and what stands beside it (the texts of a channel of numbers).
+    void finish(std::vector<std::string>& damage);
+    std::optional<Channel> beside;
+
+  private:
+    /// What is counted has no bytes, whatever its type says.
+    bool textual() const {
+        return !isVirtual() && (field.isText() || isVariable() || type == ChannelType::MaximumLength);
+    }
+    void takeNumbers(const Records& records);
+    void takeTexts(const Records& records);
+    void put(const Physical& physical, double raw);
+    template <class Load>
+    void linear(const Records& records, Load load);
+    bool takePlain(const Records& records);
+
+    std::vector<uint64_t> offsets_;  ///< of texts of varying length
+    TextCodes codes_;
+    std::unordered_map<float, std::string> states_;  ///< raw numbers that stay, and their texts
+    std::vector<float> besideValues_;
+};
+
+}  // namespace brusk::recording::mdf

@@ -110,7 +110,8 @@ void BenchDrive::listen(bool wideband, double time_s) {
             const bool mine =
                 !message.signalList.empty() && message.id == frame->id && message.extended == frame->extended;
             for (const auto& signal : message.signalList) {
-                if (mine) external_[at] = static_cast<float>(signal.decode(*frame));
+                const auto value = mine ? message.value(signal, *frame) : std::nullopt;
+                if (value) external_[at] = static_cast<float>(*value);
                 ++at;
             }
             if (mine) file_->append(1, time_s, external_);

@@ -5,8 +5,7 @@
 #include "core/base/Text.h"
 #include "core/evidence/CellFit.h"
 #include "core/recording/Expression.h"
-#include "core/recording/Mdf4.h"
-#include "ctl/Commands.h"
+#include "ctl/Links.h"
 
 namespace brusk::ctl {
 namespace {
@@ -35,9 +34,7 @@ Done rising(const std::vector<double>& breaks, const char* name) {
 Done cells(Context& c, const Options& o) {
     if (auto ok = rising(o.xBreaks, "--x-breaks"); !ok) return ok;
     if (auto ok = rising(o.yBreaks, "--y-breaks"); !ok) return ok;
-    const auto bytes = c.files.read(o.file);
-    if (!bytes) return tl::unexpected(bytes.error());
-    const auto recording = recording::readMdf4(*bytes);
+    const auto recording = recordingOf(c, o.file);
     if (!recording) return failBecause(o.file + " can't be read.", recording.error());
     const auto place = recording->find(o.x);
     const recording::Group& clock = place ? *place.group : recording->groups[0];

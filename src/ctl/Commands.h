@@ -34,9 +34,9 @@ struct Context {
     std::string passphraseFile;  ///< whose first line opens the key
 };
 
-/// Hands back the group of commands on recordings, for others to add to.
-Command addFileCommands(Command app, Context& context);
-void addFolderCommands(Command app, Command recordingGroup, Context& context);
+void addFileCommands(Command app, Context& context);
+void addFolderCommands(Command app, Context& context);
+void addRecordingCommands(Command app, Context& context);
 void addDefinitionCommands(Command app, Context& context);
 void addLinkCommands(Command app, Context& context);
 void addLiveCommands(Command app, Context& context);

@@ -107,12 +107,14 @@ Done seal(Context& c, const Options& o) {
     options.allowOlder = o.older;
     options.wayBack = !o.noWayBack;
     options.note = o.note;
-    const auto file = job::sealRound(*from->kit, *from->folder, from->round.id, *key, options);
-    if (!file) return tl::unexpected(file.error());
-    if (auto done = c.files.save(o.out, *file); !done) return done;
-    // Read back as its maker reads it: what can't be opened was not sealed.
-    const auto back = deliver::unseal(*file, *key, home);
-    if (!back) return tl::unexpected(back.error());
+    Result<deliver::SealedCalibration> back = fail(ErrorCode::Broken, "");
+    const auto save = [&](ByteSpan file) -> Done {
+        if (auto done = c.files.save(o.out, file); !done) return done;
+        // Read back as its maker reads it: what can't be opened was not sealed.
+        back = deliver::unseal(file, *key, home);
+        return back ? Done() : Done(tl::unexpected(back.error()));
+    };
+    if (auto done = job::sealRound(*from->kit, *from->folder, from->round.id, *key, options, save); !done) return done;
     c.outcome.json = sealedJson(*back);
     c.outcome.json["round"] = from->round.number;
     c.outcome.json["written"] = o.out;
@@ -156,8 +158,7 @@ Done readCodes(Context& c, const Options& o, job::ParcelOptions& options) {
     if (!session) return tl::unexpected(session.error());
     const auto codes = job::troubleCodes(*session->uds, session->kit());
     if (!codes) return tl::unexpected(codes.error());
-    for (const auto& report : *codes)
-        options.codes.push_back(report.code.name() + (report.code.failingNow() ? " failing now" : " stored"));
+    options.codes = job::codeLines(*codes);
     return {};
 }
 
@@ -207,20 +208,14 @@ Done openParcel(Context& c, const Options& o) {
     for (const std::string& code : parcel->codes)
         c.outcome.text += "Trouble code " + code + "\n";
     if (o.car.empty()) return {};
-    if (!carfolder::CarFolder::isThere(c.files, o.car))
-        if (auto made =
-                carfolder::CarFolder::create(c.files, o.car, validText(storage::Path(o.car).filename().string()));
-            !made && made.error().code != ErrorCode::Conflict)
-            return tl::unexpected(made.error());
-    auto folder = carfolder::CarFolder::open(c.files, o.car);
+    // A folder that is made for it goes by the controller that the parcel names; it is made when that is known.
+    const auto kits = dataKits(c);
+    if (!kits) return tl::unexpected(kits.error());
+    auto kit = job::kitOfHardware(*kits, parcel->identity.contains("hardware") ? parcel->identity.at("hardware") : "");
+    if (!kit && !carfolder::CarFolder::isThere(c.files, o.car)) return tl::unexpected(kit.error());
+    const auto folder = openOrCreate(c, o.car);
     if (!folder) return tl::unexpected(folder.error());
-    // A folder that was made for it goes by the controller that the parcel names.
-    auto kit = kitOf(c, **folder);
-    if (!kit && kit.error().code == ErrorCode::NotFound) {
-        const auto kits = dataKits(c);
-        if (!kits) return tl::unexpected(kits.error());
-        kit = job::kitOfHardware(*kits, parcel->identity.contains("hardware") ? parcel->identity.at("hardware") : "");
-    }
+    if (auto own = kitOf(c, **folder)) kit = std::move(own);
     if (!kit) return tl::unexpected(kit.error());
     const auto taken = job::takeParcel(**kit, **folder, *parcel);
     if (!taken) return tl::unexpected(taken.error());

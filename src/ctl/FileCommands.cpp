@@ -1,4 +1,4 @@
-// image, values, set, compare, transfer, recording: work on files alone.
+// image, values, set, compare, transfer: work on files alone.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include <algorithm>
 #include <cmath>
@@ -9,7 +9,6 @@
 #include "core/calibration/Compare.h"
 #include "core/calibration/Transfer.h"
 #include "core/job/Correct.h"
-#include "core/recording/Mdf4.h"
 #include "core/units/Units.h"
 #include "ctl/Links.h"
 #include "ctl/Loading.h"
@@ -433,45 +432,6 @@ void compareImages(Context& c, const std::string& definition, const std::string&
                 std::to_string(list->size()) + " parameters are only in the definition of " + where + "\n";
 }
 
-void recordingInfo(Context& c, const std::string& file) {
-    const auto bytes = c.files.read(file);
-    if (!bytes) return c.outcome.fail(bytes.error());
-    const auto recording = recording::readMdf4(*bytes);
-    if (!recording) return c.outcome.fail(recording.error().in(file));
-    json groups = json::array();
-    for (const auto& group : recording->groups) {
-        json channels = json::array();
-        c.outcome.text += group.name + " at " + formatNumber(group.rate_hz, 0) + " Hz\n";
-        for (const auto& channel : group.channels) {
-            double sum = 0, least = INFINITY, most = -INFINITY;
-            size_t count = 0;
-            const float* first = nullptr;
-            const float* last = nullptr;
-            for (const float& v : channel.values) {
-                if (!std::isfinite(v)) continue;
-                sum += v, least = std::min<double>(least, v), most = std::max<double>(most, v), ++count;
-                if (!first) first = &v;
-                last = &v;
-            }
-            json entry{{"name", channel.name}, {"unit", channel.unit}, {"count", count}};
-            if (count)
-                entry.update({{"first", *first},
-                              {"last", *last},
-                              {"min", least},
-                              {"max", most},
-                              {"mean", sum / static_cast<double>(count)}});
-            channels.push_back(entry);
-            c.outcome.text += "  " + channel.name + " " + channel.unit + ": " + std::to_string(count) + " samples" +
-                              (count ? ", " + formatNumber(least, 3) + " to " + formatNumber(most, 3) : "") + "\n";
-        }
-        groups.push_back({{"rate_hz", group.rate_hz}, {"channels", channels}});
-    }
-    c.outcome.json = {{"duration_s", recording->duration_s()}, {"round", recording->roundId}, {"groups", groups}};
-    if (!recording->damage.empty()) c.outcome.json["damage"] = recording->damage;
-    for (const std::string& damage : recording->damage)
-        c.outcome.text += "Damaged: " + damage + "\n";
-}
-
 }  // namespace
 
 Done mayWrite(Context& context, const std::string& path, bool force) {
@@ -486,7 +446,7 @@ Done makeRoom(Context& c, const std::string& out, bool force) {
     return c.files.remove(out);
 }
 
-Command addFileCommands(Command app, Context& c) {
+void addFileCommands(Command app, Context& c) {
     // Options are kept alive by the callbacks that use them.
     struct Options {
         std::string file, second, third, base, out, find, car, title;
@@ -590,14 +550,6 @@ Command addFileCommands(Command app, Context& c) {
         sub.flag("--cells", o->axes, "with --json, every cell that differs");
         sub.run([o, &c] { compareImages(c, o->file, o->second, o->third, o->base, o->find, o->axes); });
     }
-    auto recordingApp = app.group("recording", "recordings");
-    {
-        auto o = std::make_shared<Options>();
-        auto sub = recordingApp.command("info", "channels and their ranges");
-        sub.option("FILE", o->file).required();
-        sub.run([o, &c] { recordingInfo(c, o->file); });
-    }
-    return recordingApp;
 }
 
 }  // namespace brusk::ctl

@@ -1,4 +1,4 @@
-// rounds, recording list, next: what a car folder holds, without a car.
+// rounds, next: what a car folder holds, without a car.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/base/Text.h"
 #include "core/carfolder/CarFolder.h"
@@ -58,38 +58,6 @@ Done rounds(Context& c, const std::string& car) {
     return {};
 }
 
-Done recordings(Context& c, const std::string& car) {
-    const auto folder = carfolder::CarFolder::open(c.files, car, carfolder::Purpose::Look);
-    if (!folder) return tl::unexpected(folder.error());
-    const auto all = (*folder)->recordings().all();
-    if (!all) return tl::unexpected(all.error());
-    json list = json::array();
-    for (const auto& entry : *all) {
-        json one{{"file", "recordings/" + entry.file},
-                 {"title", entry.title},
-                 {"started_at", entry.startedAt},
-                 {"duration_s", entry.duration_s},
-                 {"rows", entry.samples},
-                 {"gaps", entry.gaps},
-                 {"state", carfolder::stateName(entry.state)}};
-        std::string bound = "bound to no round";
-        if (entry.round) {
-            const auto round = (*folder)->rounds().byId(*entry.round);
-            if (!round) return tl::unexpected(round.error());
-            one["round"] = round->number;
-            bound = "round " + std::to_string(round->number);
-        }
-        if (!entry.imageSha256.empty()) one["image_sha256"] = entry.imageSha256;
-        if (entry.sheet) one["sheet"] = entry.sheet;
-        list.push_back(std::move(one));
-        c.outcome.text += entry.file + "  " + bound + "  " + formatNumber(entry.duration_s, 1) + " s  " +
-                          carfolder::stateName(entry.state) + "\n";
-    }
-    if (all->empty()) c.outcome.text = "Nothing was recorded yet.\n";
-    c.outcome.json = {{"recordings", list}};
-    return {};
-}
-
 /// As if the car answered: whoever asks in a script connects by each command.
 Done next(Context& c, const std::string& car) {
     const auto folder = carfolder::CarFolder::open(c.files, car, carfolder::Purpose::Look);
@@ -112,18 +80,17 @@ Done next(Context& c, const std::string& car) {
 
 }  // namespace
 
-void addFolderCommands(Command app, Command recordingGroup, Context& c) {
-    const auto add = [&](Command group, const char* name, const char* help, auto work) {
+void addFolderCommands(Command app, Context& c) {
+    const auto add = [&](const char* name, const char* help, auto work) {
         auto car = std::make_shared<std::string>();
-        auto sub = group.command(name, help);
+        auto sub = app.command(name, help);
         sub.option("--car", *car, "car folder").required();
         sub.run([car, work, &c] {
             if (auto done = work(c, *car); !done) c.outcome.fail(done.error());
         });
     };
-    add(app, "next", "the next sensible step with a car, and why", next);
-    add(app, "rounds", "the rounds of a car folder, newest first", rounds);
-    add(recordingGroup, "list", "the recordings of a car folder", recordings);
+    add("next", "the next sensible step with a car, and why", next);
+    add("rounds", "the rounds of a car folder, newest first", rounds);
 }
 
 }  // namespace brusk::ctl

@@ -11,15 +11,8 @@ json cardJson(const deliver::Card& card) {
     return {{"name", card.name}, {"fingerprint", card.fingerprint()}};
 }
 
-Result<std::string> firstLine(Context& c, const std::string& file) {
-    if (file.empty()) return std::string();
-    const auto text = c.files.read(file, 64 << 10);
-    if (!text) return tl::unexpected(text.error());
-    return std::string(asText(*text).substr(0, asText(*text).find_first_of("\r\n")));
-}
-
 Done makeKey(Context& c, const std::string& name) {
-    const auto passphrase = firstLine(c, c.passphraseFile);
+    const auto passphrase = passphraseOf(c);
     if (!passphrase) return tl::unexpected(passphrase.error());
     const auto home = homeOf(c);
     const auto key = home.makeKey(name, *passphrase);

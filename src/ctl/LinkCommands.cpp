@@ -89,15 +89,6 @@ void read(Context& c, const LinkOptions& options, const std::string& out, bool c
                      "; the controller's checksums agree. Written to " + out + ".\n";
 }
 
-Result<std::unique_ptr<carfolder::CarFolder>> openOrCreate(Context& c, const std::string& path) {
-    if (!carfolder::CarFolder::isThere(c.files, path)) {
-        auto made = carfolder::CarFolder::create(c.files, path, validText(storage::Path(path).filename().string()));
-        // Somebody else may have made it in this moment.
-        if (made || made.error().code != ErrorCode::Conflict) return made;
-    }
-    return carfolder::CarFolder::open(c.files, path);
-}
-
 void readIntoFolder(Context& c, const LinkOptions& options, const std::string& car, bool calibrationOnly) {
     const auto session = connect(c, options);
     if (!session) return c.outcome.fail(session.error());

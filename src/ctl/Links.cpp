@@ -22,7 +22,7 @@ void LinkOptions::addTo(Command command, bool required) {
 OpenLink::~OpenLink() {
     if (options_.traffic.empty() || !port) return;
     const std::string name = options_.link.starts_with("socketcan:") ? options_.link.substr(10) : "can0";
-    const std::string text = link::toCandump(traffic.frames(), name);
+    const std::string text = can::toCandump(traffic.frames(), name);
     if (auto done = context_.files.save(options_.traffic, asBytes(text)); !done)
         std::cerr << "The traffic was not saved: " << done.error().text() << "\n";
 }
@@ -113,20 +113,52 @@ Result<std::shared_ptr<const job::Kit>> kitOf(Context& context, const carfolder:
                                                    : "The profile \"" + *name + "\" of this folder is not there.");
 }
 
+namespace {
+
+/// What is said on the way goes to standard error.
+std::vector<can::DbcMessage> messagesOf(Context& c, const std::vector<std::string>& dbcs) {
+    std::vector<std::string> remarks;
+    auto out = job::loadDbcs(c.files, {dbcs.begin(), dbcs.end()}, remarks);
+    const auto own = job::ownDbcs(c.files, importHomeOf(c), remarks);
+    out.insert(out.end(), own.begin(), own.end());
+    for (const std::string& remark : remarks)
+        std::cerr << remark << "\n";
+    return out;
+}
+
+}  // namespace
+
+job::ImportHome importHomeOf(const Context& c) {
+    return {c.home.empty() ? deliver::usualHome() : storage::Path(c.home)};
+}
+
+Result<recording::ImportFile> importFileOf(Context& c, const std::string& path, const std::vector<std::string>& dbcs) {
+    return job::openForImport(c.files, path, messagesOf(c, dbcs));
+}
+
+Result<recording::Recording> recordingOf(Context& c, const std::string& path, const std::vector<std::string>& dbcs) {
+    return job::readRecording(c.files, importHomeOf(c), path, messagesOf(c, dbcs));
+}
+
 deliver::Home homeOf(Context& c) {
     return {c.files, c.home.empty() ? deliver::usualHome() : storage::Path(c.home)};
 }
 
+Result<std::string> passphraseOf(Context& c) {
+    if (c.passphraseFile.empty()) return std::string();
+    const auto text = c.files.read(c.passphraseFile, 64 << 10);
+    if (!text) return tl::unexpected(text.error());
+    std::string line(asText(*text).substr(0, asText(*text).find_first_of("\r\n")));
+    // Who names a file wants protection: an empty one must not make a key without.
+    if (line.empty()) return fail(ErrorCode::BadInput, "The first line of the passphrase file is empty.");
+    return line;
+}
+
 Result<deliver::Key> keyOf(Context& c) {
-    std::string passphrase;
-    if (!c.passphraseFile.empty()) {
-        const auto text = c.files.read(c.passphraseFile, 64 << 10);
-        if (!text) return tl::unexpected(text.error());
-        passphrase = std::string(asText(*text).substr(0, asText(*text).find_first_of("\r\n")));
-        if (passphrase.empty()) return fail(ErrorCode::BadInput, "The first line of the passphrase file is empty.");
-    }
-    auto key = homeOf(c).key(passphrase);
-    if (!key && key.error().code == ErrorCode::Refused && passphrase.empty())
+    const auto passphrase = passphraseOf(c);
+    if (!passphrase) return tl::unexpected(passphrase.error());
+    auto key = homeOf(c).key(*passphrase);
+    if (!key && key.error().code == ErrorCode::Refused && passphrase->empty())
         return failBecause("Say --passphrase-file.", key.error());
     return key;
 }
@@ -135,6 +167,15 @@ void useOwnKey(Context& c, carfolder::CarFolder& folder) {
     if (!job::holdsSealed(folder)) return;
     // Without a key everything else goes on as it did; what needs it says so.
     if (const auto key = keyOf(c)) job::useKey(folder, *key, homeOf(c));
+}
+
+Result<std::unique_ptr<carfolder::CarFolder>> openOrCreate(Context& c, const std::string& path) {
+    if (!carfolder::CarFolder::isThere(c.files, path)) {
+        auto made = carfolder::CarFolder::create(c.files, path, validText(storage::Path(path).filename().string()));
+        // Somebody else may have made it in this moment.
+        if (made || made.error().code != ErrorCode::Conflict) return made;
+    }
+    return carfolder::CarFolder::open(c.files, path);
 }
 
 Result<RoundOf> roundOf(Context& c, const std::string& car, int number) {

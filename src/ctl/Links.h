@@ -10,6 +10,7 @@
 #include "core/carfolder/CarFolder.h"
 #include "core/job/Deliver.h"
 #include "core/job/Garage.h"
+#include "core/job/Import.h"
 #include "core/link/Traffic.h"
 #include "ctl/Commands.h"
 
@@ -66,6 +67,8 @@ link::OnProgress progressOnStandardError(const Context& context);
 /// The kit of the controller that a car folder was read from.
 [[nodiscard]] Result<std::shared_ptr<const job::Kit>> kitOf(Context& context, const carfolder::CarFolder& folder);
 storage::Path dataFolder();
+/// Opens a car folder, or makes it where none is.
+[[nodiscard]] Result<std::unique_ptr<carfolder::CarFolder>> openOrCreate(Context& context, const std::string& path);
 /// A car folder, the kit of its controller and one of its rounds: by its number, or the newest where that is negative.
 struct RoundOf {
     std::unique_ptr<carfolder::CarFolder> folder;
@@ -74,8 +77,20 @@ struct RoundOf {
 };
 [[nodiscard]] Result<RoundOf> roundOf(Context& context, const std::string& car, int number);
 
+/// Where import plans and DBC files of one's own lie.
+job::ImportHome importHomeOf(const Context& context);
+/// A file for import.
+[[nodiscard]] Result<recording::ImportFile> importFileOf(Context& context, const std::string& path,
+                                                         const std::vector<std::string>& dbcs);
+/// A recording of any readable format, as a path on the command line; `dbcs` say what a CAN log's frames mean, beside
+/// those of one's own library.
+[[nodiscard]] Result<recording::Recording> recordingOf(Context& context, const std::string& path,
+                                                       const std::vector<std::string>& dbcs = {});
+
 /// The key and cards of whoever asks.
 deliver::Home homeOf(Context& context);
+/// The first line of --passphrase-file, which can't be empty; empty where none was named.
+[[nodiscard]] Result<std::string> passphraseOf(Context& context);
 /// The key, opened with the passphrase of --passphrase-file.
 [[nodiscard]] Result<deliver::Key> keyOf(Context& context);
 /// Lets the folder's sealed rounds be flashed, if it has any and the key can be opened.

@@ -9,7 +9,6 @@
 #include "core/evidence/Learned.h"
 #include "core/job/Correct.h"
 #include "core/job/Drive.h"
-#include "core/recording/Mdf4.h"
 #include "core/roles/Needs.h"
 #include "ctl/Links.h"
 #include "ctl/Loading.h"
@@ -71,9 +70,7 @@ Result<job::DrivesPtr> evidenceFor(Context& c, const Subject& subject, const std
     evidence::Drives::Recordings recordings;
     std::vector<std::string> leftOut;
     for (const std::string& file : files) {
-        const auto bytes = c.files.read(file);
-        if (!bytes) return tl::unexpected(bytes.error());
-        auto read = recording::readMdf4(*bytes);
+        auto read = recordingOf(c, file);
         if (!read) return failBecause(file + " can't be read.", read.error());
         const auto bound =
             subject.kit ? job::boundTo(*subject.kit, subject.calibration->image(), *read) : job::Bound::Untold;

@@ -41,7 +41,9 @@ int run(int argc, char** argv, bool asJson) {
     app.option("--home", context.home, "folder of your key and cards (default: brusk in XDG_DATA_HOME)");
     app.option("--passphrase-file", context.passphraseFile, "file whose first line opens your key");
     app.flag("--quiet", context.quiet, "no progress on standard error");
-    addFolderCommands(app, addFileCommands(app, context), context);
+    addFileCommands(app, context);
+    addFolderCommands(app, context);
+    addRecordingCommands(app, context);
     addDefinitionCommands(app, context);
     addLinkCommands(app, context);
     addLiveCommands(app, context);

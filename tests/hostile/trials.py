@@ -105,6 +105,8 @@ class Bench:
         self.demo, self.source, self.work = os.path.join(source, "demo"), source, work
         self.a2l = os.path.join(self.demo, "heron", "aldine-e2.a2l")
         self.hex = os.path.join(work, "original.hex")
+        heron = os.path.join(self.demo, "heron")
+        self.dbc = next(os.path.join(heron, name) for name in sorted(os.listdir(heron)) if name.endswith(".dbc"))
         self.folder = os.path.join(work, "car")
         quiet = {"stdout": subprocess.DEVNULL, "stderr": subprocess.DEVNULL, "check": True}
         subprocess.run([self.ctl, "read", "--link", "bench", "--out", self.hex], **quiet)
@@ -112,7 +114,8 @@ class Bench:
         subprocess.run([self.ctl, "record", "--link", "bench", "--car", self.folder, "--route", "idle", "--seconds", "20"],
                        **quiet)
         subprocess.run([self.ctl, "record", "--link", "bench", "--out", self.at("drive.mf4"), "--route", "idle",
-                        "--seconds", "10"], **quiet)
+                        "--seconds", "10", "--traffic", self.at("drive.log")], **quiet)
+        subprocess.run([self.ctl, "recording", "convert", self.at("drive.mf4"), self.at("drive.csv")], **quiet)
         for kind in ("s19", "bin"):
             subprocess.run([self.ctl, "image", "convert", self.hex, self.at("original." + kind)], **quiet)
         subprocess.run([self.ctl, "values", self.a2l, self.hex, "--cdf", self.at("all.cdfx")], **quiet)
@@ -162,20 +165,21 @@ def mutated_files(bench, count, seed):
         "s19": (bench.at("original.s19"), lambda f: [bench.ctl, "image", "info", f]),
         "bin": (bench.at("original.bin"), lambda f: [bench.ctl, "values", bench.a2l, f, "--base", "0x800000"]),
         "mf4": (bench.at("drive.mf4"), lambda f: [bench.ctl, "recording", "info", f]),
+        "csv": (bench.at("drive.csv"), lambda f: [bench.ctl, "recording", "import-plan", f]),
+        "log": (bench.at("drive.log"), lambda f: [bench.ctl, "recording", "info", f, "--dbc", bench.dbc]),
         "cdfx": (bench.at("all.cdfx"),
                  lambda f: [bench.ctl, "set", bench.a2l, bench.hex, "--cdf", f, "--out", f + ".out.hex", "--force"]),
         "json": (sheet, lambda f: [bench.ctl, "base", bench.a2l, bench.hex, "--sheet", f]),
         "profile.json": (os.path.join(bench.demo, "heron", "aldine-e2.profile.json"),
                          lambda f: [bench.ctl, "profile", "check", f]),
-        "dbc": (next(os.path.join(bench.demo, "heron", n) for n in sorted(os.listdir(os.path.join(bench.demo, "heron")))
-                     if n.endswith(".dbc")), None),
+        "dbc": (bench.dbc, None),
     }
     seeds = {}
     for kind, (path, _) in kinds.items():
         with open(path, "rb") as file:
             data = file.read()
         # Long files are cut: what is wrong is then found at once, and the trial goes through more of them.
-        seeds[kind] = data if kind in ("mf4", "bin", "cdfx", "a2l") else data[:20000] if kind in ("hex", "s19") else data
+        seeds[kind] = data if kind in ("mf4", "bin", "cdfx", "a2l") else data[:20000] if kind in ("hex", "s19", "csv", "log") else data
 
     def one(number):
         chance = random.Random(seed * 1000003 + number)

@@ -41,6 +41,18 @@ struct Somebody {
     }
 };
 
+/// The file that somebody's sealing hands over to be saved.
+Result<Bytes> sealedBy(Somebody& who, int64_t round, const SealOptions& options) {
+    Bytes out;
+    const auto keep = [&](ByteSpan file) {
+        out.assign(file.begin(), file.end());
+        return Done();
+    };
+    if (auto done = sealRound(*who.bench.kit, *who.bench.folder, round, who.key, options, keep); !done)
+        return tl::unexpected(done.error());
+    return out;
+}
+
 /// Mara tunes, Jon sits far away with the car.
 struct Two {
     Somebody mara{"Mara Ost"}, jon{"Jon Vale"};
@@ -53,7 +65,7 @@ struct Two {
         const auto round = mara.bench.change("rev_limit", limit, (*mara.rounds().original())->id);
         SealOptions options{{{jon.key.card(), may}}, *carOf(*mara.bench.folder)};
         if (change) change(options);
-        const auto file = sealRound(*mara.bench.kit, *mara.bench.folder, round.id, mara.key, options);
+        const auto file = sealedBy(mara, round.id, options);
         if (!file) qFatal("%s", file.error().text().c_str());
         sealedRound = round.number;
         return *file;
@@ -127,6 +139,7 @@ class AfarTest : public QObject {
     Q_OBJECT
   private slots:
     void aSealedRoundIsFlashedDrivenAndComesBack();
+    void aRoundIsGivenOutWhenItsFileIsThere();
     void whatMayBeChangedIsAsIfItWereOnesOwn();
     void nothingOfASealedRoundLiesOnTheDisk();
     void noWayShowsTheValuesOfASealedRound();
@@ -190,6 +203,30 @@ void AfarTest::aSealedRoundIsFlashedDrivenAndComesBack() {
     QCOMPARE(two.jon.bench.contents().round, std::optional(next->id));
 }
 
+void AfarTest::aRoundIsGivenOutWhenItsFileIsThere() {
+    Two two;
+    auto& mara = two.mara;
+    const auto round = mara.bench.change("rev_limit", 6300, (*mara.rounds().original())->id);
+    const SealOptions options{{{two.jon.key.card(), {May::Flash}}}, {}};
+    const auto state = [&] { return mara.rounds().byId(round.id)->state; };
+    const auto full = [](ByteSpan) -> Done { return fail(ErrorCode::Io, "The disk is full."); };
+    EXPECT_FAILS(sealRound(*mara.bench.kit, *mara.bench.folder, round.id, mara.key, options, full),
+                 "The disk is full.");
+    EXPECT_FAILS(exportRound(*mara.bench.kit, *mara.bench.folder, round.id, "hex", "Pia Lund", full), "disk is full");
+    QCOMPARE(state(), carfolder::RoundState::Draft);
+    // Somebody edits it while its file is written: the ledger does not say that what it is now was given out.
+    const auto edits = [&](ByteSpan) -> Done {
+        image::Image other = **mara.rounds().image(round.id);
+        if (auto done = other.overwrite(0x8D0000, Bytes{1, 2, 3}); !done) return done;
+        return mara.rounds().updateDraft(round.id, other);
+    };
+    EXPECT_FAILS(sealRound(*mara.bench.kit, *mara.bench.folder, round.id, mara.key, options, edits),
+                 "Round 1 was changed while it was given out");
+    QCOMPARE(state(), carfolder::RoundState::Draft);
+    EXPECT_OK(sealedBy(mara, round.id, options));
+    QCOMPARE(state(), carfolder::RoundState::GivenOut);
+}
+
 void AfarTest::whatMayBeChangedIsAsIfItWereOnesOwn() {
     Two two;
     const auto round = two.jon.take(two.sealedFor({May::Change}));
@@ -217,8 +254,8 @@ void AfarTest::nothingOfASealedRoundLiesOnTheDisk() {
     EXPECT_OK(image.overwrite(place, scattered));
     const auto round = two.mara.rounds().add(original, image, "Scattered", "");
     EXPECT_OK(round);
-    const auto file = sealRound(*two.mara.bench.kit, *two.mara.bench.folder, round->id, two.mara.key,
-                                {{{two.jon.key.card(), {May::Flash, May::Record}}}, *carOf(*two.mara.bench.folder)});
+    const auto file = sealedBy(two.mara, round->id,
+                               {{{two.jon.key.card(), {May::Flash, May::Record}}}, *carOf(*two.mara.bench.folder)});
     EXPECT_OK(file);
     const auto sealed = two.jon.take(*file);
     EXPECT_OK(sealed);
@@ -267,8 +304,7 @@ void AfarTest::noWayShowsTheValuesOfASealedRound() {
     QCOMPARE(qs(refusalOf(folder.rounds().image(round->id))), "not-allowed");
     QCOMPARE(qs(refusalOf(calibrationOf(kit, folder, round->id))), "not-allowed");
     QCOMPARE(qs(refusalOf(makeRound(kit, folder, round->id, {}, "built on it", {}))), "not-allowed");
-    QCOMPARE(qs(refusalOf(sealRound(kit, folder, round->id, two.jon.key, {{{two.mara.key.card(), {May::Look}}}, {}}))),
-             "not-allowed");
+    QCOMPARE(qs(refusalOf(sealedBy(two.jon, round->id, {{{two.mara.key.card(), {May::Look}}}, {}}))), "not-allowed");
     QCOMPARE(qs(refusalOf(drivesOf(kit, folder, round->id))), "not-allowed");
     QCOMPARE(qs(refusalOf(measureFuelError(kit, folder, round->id))), "not-allowed");
     EXPECT_FAILS(folder.rounds().updateDraft(round->id, image::Image()), "Only a draft can be edited");
@@ -350,8 +386,7 @@ void AfarTest::theSameBytesUnderANewerSealAreTheSameRound() {
     EXPECT_OK(two.jon.bench.flash(first->id));
     QCOMPARE(qs(refusalOf(record(two.jon, 1))), "not-allowed");
     const auto hers = two.mara.rounds().byNumber(two.sealedRound);
-    const auto again = sealRound(*two.mara.bench.kit, *two.mara.bench.folder, hers->id, two.mara.key,
-                                 {{{two.jon.key.card(), {May::Flash, May::Record}}}, {}});
+    const auto again = sealedBy(two.mara, hers->id, {{{two.jon.key.card(), {May::Flash, May::Record}}}, {}});
     EXPECT_OK(again);
     const auto taken = two.jon.take(*again);
     EXPECT_OK(taken);
@@ -428,9 +463,11 @@ void AfarTest::theWayBackIsOpenUnlessTheMakerClosesIt() {
     const auto back = two.jon.bench.flash(original);
     QCOMPARE(qs(refusalOf(back)), "not-allowed");
     EXPECT_FAILS(back, "Mara Ost sealed round 2 without a way back");
+    // What its maker seals goes over it, and may open the way again.
     const auto next = two.jon.take(two.sealedFor({May::Flash}, {}, 6360));
     EXPECT_OK(next);
     EXPECT_OK(two.jon.bench.flash(next->id));
+    EXPECT_OK(two.jon.bench.flash(original));
 }
 
 void AfarTest::whoMayOnlyFlashRecordsNothing() {

@@ -451,7 +451,7 @@ void FlashTest::everyGateBlocksWithASentence() {
     if (what == "sealed to look at") prepared = seal(round.id, {Look}, [](auto&) {});
     if (what == "no way back") {
         const auto other = bench.change("rev_limit", 6400, original.id);
-        EXPECT_OK(bench.folder->rounds().markFlashed(other.id, other.imageSha256));
+        EXPECT_OK(bench.folder->memory().flashBegun(other.id, "changed", 1, ""));
         prepared = seal(other.id, {Flash}, [](auto& rights) { rights.wayBack = false; });
     }
     if (what == "damaged rights") prepared = bench.folder->rounds().setRights(round.id, "{");

@@ -209,6 +209,57 @@ Result<RecordingEntry> Recordings::takeIn(const std::string& name, ByteSpan byte
     return added;
 }
 
+Result<RecordingEntry> Recordings::keep(const std::string& name, const recording::Recording& recording,
+                                        std::optional<int64_t> round) {
+    const auto known = all();
+    if (!known) return tl::unexpected(known.error());
+    const size_t samples = recording.groups.empty() ? 0 : recording.groups[0].time_s.size();
+    for (const RecordingEntry& entry : *known)
+        if (entry.title == recording.title && entry.startedAt == recording.startedAt &&
+            entry.imageSha256 == recording.imageSha256 && entry.duration_s == recording.duration_s() &&
+            entry.samples == static_cast<int64_t>(samples))
+            return fail(ErrorCode::Conflict,
+                        say("recording.kept", "{0} is in the folder already, as {1}.", {name, entry.file}));
+    if (auto done = files_.makeFolder(folder_); !done) return tl::unexpected(done.error());
+    const storage::Path file = files_.freeName(folder_, storage::Path(name).stem().string(), ".mf4");
+    // Written under another name, so that a death in between leaves nothing that looks like a recording.
+    const storage::Path saving = file.string() + storage::FileSystem::kSaving;
+    if (auto done = files_.remove(saving); !done) return tl::unexpected(done.error());
+    if (auto done = recording::saveMdf4(files_, saving, recording); !done) return tl::unexpected(done.error());
+    if (auto done = files_.move(saving, file); !done) {
+        (void)files_.remove(saving);
+        return tl::unexpected(done.error());
+    }
+    RecordingEntry entry;
+    entry.file = file.filename().string();
+    auto done = readHead(entry) ? bind(entry) : Done(fail(ErrorCode::Io, entry.file + " was not written whole."));
+    entry.state = RecordingState::Whole;
+    if (done && round) {
+        const auto said = rounds_.byId(*round);
+        done = said ? Done() : Done(tl::unexpected(said.error()));
+        if (said) entry.round = round, entry.sheet = said->sheet;
+    }
+    auto added = done ? add(entry) : Result<RecordingEntry>(tl::unexpected(done.error()));
+    if (!added) (void)files_.remove(file);
+    return added;
+}
+
+Done Recordings::bindTo(int64_t recording, std::optional<int64_t> round) {
+    int64_t sheet = 0;
+    if (round) {
+        const auto said = rounds_.byId(*round);
+        if (!said) return tl::unexpected(said.error());
+        sheet = said->sheet;
+    }
+    return database_.write("bind a recording", [&](SQLite::Database& db) -> Done {
+        SQLite::Statement update(db, "UPDATE recording SET round = ?, sheet = ? WHERE id = ?");
+        bindNumberOrNull(update, 1, round.value_or(0));
+        bindNumberOrNull(update, 2, sheet);
+        update.bind(3, recording);
+        return update.exec() ? Done() : Done(fail(ErrorCode::NotFound, "The folder has no such recording."));
+    });
+}
+
 Result<std::vector<std::string>> Recordings::adopt() {
     std::vector<std::string> news;
     const auto known = all();

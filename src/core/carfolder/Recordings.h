@@ -9,6 +9,10 @@
 
 #include "core/carfolder/Rounds.h"
 
+namespace brusk::recording {
+struct Recording;
+}
+
 namespace brusk::carfolder {
 
 enum class RecordingState {
@@ -62,6 +66,12 @@ class Recordings {
     /// Takes a recording in that came from elsewhere: under its name or the next that is free, bound to the round whose
     /// bytes its head names, or to none. Refused when it is in the ledger already (Conflict) or can't be read.
     [[nodiscard]] Result<RecordingEntry> takeIn(const std::string& name, ByteSpan bytes, const Conditions& conditions);
+    /// Keeps a recording that was imported from another program's file: bound to a round where somebody says which, or
+    /// where it names the bytes of one; to none otherwise. Refused when it is in the folder already (Conflict).
+    [[nodiscard]] Result<RecordingEntry> keep(const std::string& name, const recording::Recording& recording,
+                                              std::optional<int64_t> round);
+    /// Says, or takes back, on which round it was driven.
+    [[nodiscard]] Done bindTo(int64_t recording, std::optional<int64_t> round);
     [[nodiscard]] Done setConditions(int64_t recording, const Conditions& conditions);
     /// Takes in what a dead program left: entries that are still open, and files that no entry names. One sentence for
     /// each, for the user.

@@ -384,10 +384,15 @@ Done Rounds::setRights(int64_t id, const std::string& rights) {
     return writeText(id, "keep the rights", "rights", rights);
 }
 
-Done Rounds::giveOut(int64_t id, const std::string& how) {
+Done Rounds::giveOut(int64_t id, const std::string& sha256, const std::string& how) {
     return database_.write("give the round out", [&](SQLite::Database& db) -> Done {
         const auto round = existing(db, id);
         if (!round) return tl::unexpected(round.error());
+        if (round->imageSha256 != sha256)
+            return fail(ErrorCode::Conflict, say("round.changed-meanwhile",
+                                                 "Round {0} was changed while it was given out: the file holds what it "
+                                                 "was before. Give it out once more.",
+                                                 {std::to_string(round->number)}));
         setState(db, id, RoundState::GivenOut);
         writeJournal(db, "Round " + std::to_string(round->number) + " was " + how);
         return {};

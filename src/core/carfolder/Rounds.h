@@ -121,8 +121,9 @@ class Rounds {
     [[nodiscard]] Done rename(int64_t round, const std::string& title, const std::string& note);
     [[nodiscard]] Done setFuelError(int64_t round, double percent);
     [[nodiscard]] Done setRights(int64_t round, const std::string& rights);
-    /// It was handed to somebody as a file; a draft is none any more. `how` goes into the journal ("sealed for Mara").
-    [[nodiscard]] Done giveOut(int64_t round, const std::string& how);
+    /// These bytes of it were handed to somebody as a file; a draft is none any more. Conflict when it has others by
+    /// now. `how` goes into the journal ("sealed for Mara").
+    [[nodiscard]] Done giveOut(int64_t round, const std::string& sha256, const std::string& how);
     /// What came of the promise (JSON).
     [[nodiscard]] Done setCame(int64_t round, const std::string& came);
 

@@ -204,8 +204,14 @@ Result<Bytes> closeEnvelope(EnvelopeKind kind, const Key& by, const std::vector<
             people.push_back(card);
     if (people.size() > kMostPeople)
         return fail(ErrorCode::BadInput, say("envelope.too-many", "A file is sealed to at most 1,000 people."));
-    for (const Card& card : people)
-        lines.add("to", base64(card.seal) + " " + base64(sealedTo(card, key)));
+    for (const Card& card : people) {
+        const auto forThem = sealedTo(card, key);
+        if (!forThem)
+            return fail(
+                ErrorCode::BadInput,
+                say("envelope.bad-card", "Nothing can be sealed to the card of {0}. Ask for another.", {card.name}));
+        lines.add("to", base64(card.seal) + " " + base64(*forThem));
+    }
     sodium_memzero(key.data(), key.size());
     lines.add("content-size", std::to_string(closed.size()));
     lines.add("content-hash", base64(hashOf(closed)));

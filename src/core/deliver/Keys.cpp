@@ -128,11 +128,10 @@ bool isSignedBy(const Card& card, ByteSpan message, ByteSpan signature) {
            crypto_sign_verify_detached(signature.data(), message.data(), message.size(), card.sign.data()) == 0;
 }
 
-Bytes sealedTo(const Card& card, ByteSpan bytes) {
+std::optional<Bytes> sealedTo(const Card& card, ByteSpan bytes) {
     Bytes out(bytes.size() + crypto_box_SEALBYTES);
-    // It fails on keys of low order only; nothing can be opened then, which is what is wanted of them.
-    if (!ready() || crypto_box_seal(out.data(), bytes.data(), bytes.size(), card.seal.data()) != 0)
-        std::fill(out.begin(), out.end(), uint8_t{0});
+    // It fails on keys of low order: points that keep no secret.
+    if (!ready() || crypto_box_seal(out.data(), bytes.data(), bytes.size(), card.seal.data()) != 0) return std::nullopt;
     return out;
 }
 

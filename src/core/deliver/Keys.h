@@ -4,6 +4,7 @@
 
 #include <array>
 #include <memory>
+#include <optional>
 #include <string>
 
 #include "core/base/Bytes.h"
@@ -59,7 +60,7 @@ class Key {
 
 /// Whether `signature` is the card's over the message.
 bool isSignedBy(const Card& card, ByteSpan message, ByteSpan signature);
-/// Bytes that only the card's owner can open.
-Bytes sealedTo(const Card& card, ByteSpan bytes);
+/// Bytes that only the card's owner can open; nothing when its key is one that nothing can be sealed to.
+std::optional<Bytes> sealedTo(const Card& card, ByteSpan bytes);
 
 }  // namespace brusk::deliver

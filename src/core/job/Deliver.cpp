@@ -52,8 +52,8 @@ Result<deliver::Binding> carOf(const carfolder::CarFolder& folder) {
     return deliver::Binding{identity->at("vin"), identity->at("serial"), identity->at("software")};
 }
 
-Result<Bytes> sealRound(const Kit& kit, carfolder::CarFolder& folder, int64_t id, const deliver::Key& key,
-                        const SealOptions& options) {
+Done sealRound(const Kit& kit, carfolder::CarFolder& folder, int64_t id, const deliver::Key& key,
+               const SealOptions& options, const SaveFile& save) {
     const auto round = folder.rounds().byId(id);
     if (!round) return tl::unexpected(round.error());
     const auto kept = folder.rounds().image(id);
@@ -71,13 +71,14 @@ Result<Bytes> sealRound(const Kit& kit, carfolder::CarFolder& folder, int64_t id
     sealing.rights.allowOlder = options.allowOlder;
     sealing.rights.wayBack = options.wayBack;
     sealing.rights.number = *number;
-    auto file = deliver::seal(key, image, sealing, carfolder::utcNow());
-    if (!file) return file;
-    if (auto done = folder.rounds().giveOut(
-            id, say("deliver.sealed", "sealed for {0} (number {1})", {namesOf(options.to), std::to_string(*number)}));
-        !done)
-        return tl::unexpected(done.error());
-    return file;
+    const auto file = deliver::seal(key, image, sealing, carfolder::utcNow());
+    if (!file) return tl::unexpected(file.error());
+    if (auto done = save(*file); !done) return done;
+    // Checksums that a fixed round lacks are mended in the file alone.
+    const std::string sha =
+        round->state == carfolder::RoundState::Draft ? carfolder::imageFingerprint(image) : round->imageSha256;
+    return folder.rounds().giveOut(
+        id, sha, say("deliver.sealed", "sealed for {0} (number {1})", {namesOf(options.to), std::to_string(*number)}));
 }
 
 void useKey(carfolder::CarFolder& folder, const deliver::Key& key, const deliver::Home& home) {
@@ -185,23 +186,33 @@ Result<std::string> differencesText(const Kit& kit, const carfolder::CarFolder& 
     return out;
 }
 
-}  // namespace
-
-Result<Bytes> exported(const Kit& kit, const carfolder::CarFolder& folder, int64_t id, const std::string& ending) {
+Result<Bytes> exported(const Kit& kit, const carfolder::CarFolder& folder, const carfolder::Round& round,
+                       const std::string& ending) {
     if (ending == "a2l") return folder.files().read(kit.definitionFile);
-    const auto round = folder.rounds().byId(id);
-    if (!round) return tl::unexpected(round.error());
     if (ending == "txt") {
-        const auto text = differencesText(kit, folder, *round);
+        const auto text = differencesText(kit, folder, round);
         if (!text) return tl::unexpected(text.error());
         const ByteSpan bytes = asBytes(*text);
         return Bytes(bytes.begin(), bytes.end());
     }
-    const auto image = folder.rounds().image(id);
+    const auto image = folder.rounds().image(round.id);
     if (!image) return tl::unexpected(image.error());
     const auto format = image::formatOfName("a." + ending);
     if (!format) return fail(ErrorCode::BadInput, say("export.format", "There is no format \"{0}\".", {ending}));
     return image::writeImage(**image, *format);
+}
+
+}  // namespace
+
+Done exportRound(const Kit& kit, carfolder::CarFolder& folder, int64_t id, const std::string& ending,
+                 const std::string& givenTo, const SaveFile& save) {
+    const auto round = folder.rounds().byId(id);
+    if (!round) return tl::unexpected(round.error());
+    const auto bytes = exported(kit, folder, *round, ending);
+    if (!bytes) return tl::unexpected(bytes.error());
+    if (auto done = save(*bytes); !done || givenTo.empty()) return done;
+    return folder.rounds().giveOut(id, round->imageSha256,
+                                   say("deliver.given", "given to {0} as .{1}", {givenTo, ending}));
 }
 
 bool holdsSealed(const carfolder::CarFolder& folder) {

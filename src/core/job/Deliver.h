@@ -2,6 +2,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
+#include <functional>
+
 #include "core/deliver/Sealed.h"
 #include "core/job/Garage.h"
 #include "core/job/Rounds.h"
@@ -19,10 +21,13 @@ struct SealOptions {
 /// What the folder says of its car: what a seal is bound to when nothing else is wanted. Empty parts are not known.
 [[nodiscard]] Result<deliver::Binding> carOf(const carfolder::CarFolder& folder);
 
-/// Seals a round of the folder: checksums mended, numbered after the one sealed before, noted in the journal. A draft
-/// becomes a round that was given out. Refused ("not-allowed") for a round that came sealed itself.
-[[nodiscard]] Result<Bytes> sealRound(const Kit& kit, carfolder::CarFolder& folder, int64_t round,
-                                      const deliver::Key& key, const SealOptions& options);
+/// Puts the bytes of a file where somebody wants them.
+using SaveFile = std::function<Done(ByteSpan file)>;
+/// Seals a round of the folder: checksums mended, numbered after the one sealed before. When `save` has it, the ledger
+/// says that the round was given out, to whom and when; a draft is none any more. Refused ("not-allowed") for a round
+/// that came sealed itself.
+[[nodiscard]] Done sealRound(const Kit& kit, carfolder::CarFolder& folder, int64_t round, const deliver::Key& key,
+                             const SealOptions& options, const SaveFile& save);
 
 /// From here on the folder's sealed rounds can be flashed: the key opens them when the controller is given their bytes.
 /// What the seal allows is taken from the sealed file; a ledger that says otherwise is refused as "altered".
@@ -38,8 +43,9 @@ void useKey(carfolder::CarFolder& folder, const deliver::Key& key, const deliver
 
 /// A round as a file for people without Brusk, by the ending of its name: "hex", "s19", "bin" its image, "a2l" the
 /// definition as it was edited, "txt" what differs from the original, a line for each parameter.
-[[nodiscard]] Result<Bytes> exported(const Kit& kit, const carfolder::CarFolder& folder, int64_t round,
-                                     const std::string& ending);
+/// With a name, the ledger says to whom it was given once `save` has it.
+[[nodiscard]] Done exportRound(const Kit& kit, carfolder::CarFolder& folder, int64_t round, const std::string& ending,
+                               const std::string& givenTo, const SaveFile& save);
 
 /// Whether bytes that nobody may see can go over this folder's link: one of its rounds came sealed.
 bool holdsSealed(const carfolder::CarFolder& folder);

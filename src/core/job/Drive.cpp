@@ -10,6 +10,7 @@
 #include "core/carfolder/Schema.h"
 #include "core/evidence/Learned.h"
 #include "core/job/Deliver.h"
+#include "core/job/Keeping.h"
 #include "core/recording/RecordingWriter.h"
 #include "core/roles/Needs.h"
 
@@ -147,7 +148,7 @@ Result<ChannelSet> channelSet(const Kit& kit, const std::vector<std::string>& na
     return set;
 }
 
-std::string roleOfSignal(const link::DbcMessage& message, const link::DbcSignal& signal) {
+std::string roleOfSignal(const can::DbcMessage& message, const can::DbcSignal& signal) {
     if (signal.unit == "lambda") return "lambda_measured";
     const bool ofWideband = std::any_of(message.signalList.begin(), message.signalList.end(),
                                         [](const auto& other) { return other.unit == "lambda"; });
@@ -277,7 +278,8 @@ Done DriveRecorder::poll(int64_t deadline_us, const OnRow& onRow, const OnRow& o
                 const bool mine =
                     !message.signalList.empty() && message.id == frame.id && message.extended == frame.extended;
                 for (const auto& signal : message.signalList) {
-                    if (mine) external_[at] = static_cast<float>(signal.decode(frame));
+                    const auto value = mine ? message.value(signal, frame) : std::nullopt;
+                    if (value) external_[at] = static_cast<float>(*value);
                     ++at;
                 }
                 if (mine) onExternal(static_cast<double>(frame.time_us - begun_us_) * 1e-6, external_);
@@ -437,6 +439,9 @@ Result<DriveOutcome> recordDrive(link::Uds& uds, const Kit& kit, carfolder::CarF
     layout.areas = std::move(*areas);
     layout.definitionSha256 = definitionSha(kit);
     layout.channelsSha256 = channelsSha(channels);
+    if (const auto told = folder.settings().get("identity"); told && !told->empty())
+        if (const auto identity = identityFromJson(*told); identity && identity->values.count("vin"))
+            layout.vin = identity->values.at("vin");
     std::string stamp = layout.startedAt;
     std::erase_if(stamp, [](char c) { return c == ':' || c == '-'; });
     DriveOutcome out;

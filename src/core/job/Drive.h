@@ -50,7 +50,7 @@ std::string definitionSha(const Kit& kit);
 std::string channelsSha(const ChannelSet& channels);
 
 /// What a signal of an external sensor means: "lambda_measured", "wideband_ready" where the sensor says so, or nothing.
-std::string roleOfSignal(const link::DbcMessage& message, const link::DbcSignal& signal);
+std::string roleOfSignal(const can::DbcMessage& message, const can::DbcSignal& signal);
 
 /// The newest row of the controller's channels, physical, and of the external ones.
 struct LiveRow {

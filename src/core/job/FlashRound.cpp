@@ -137,10 +137,10 @@ namespace {
 
 /// Of a sealed round nobody chooses what is written: what differs from the car, or all of it once when its maker asks.
 Result<FlashScope> scopeOf(const carfolder::CarFolder& folder, const carfolder::Round& round, FlashScope asked) {
-    if (!round.sealed) return asked;
     const auto rights = rightsOf(round);
-    if (!rights) return tl::unexpected(rights.error());
-    if (!*rights || !(*rights)->writeAllOnce) return FlashScope::Changed;
+    // Rights that can't be read are for their gate to refuse.
+    if (!rights || !*rights || (*rights)->may.to(deliver::May::Change)) return asked;
+    if (!(*rights)->writeAllOnce) return FlashScope::Changed;
     const auto done = folder.memory().wasFlashed(round.id, scopeName(FlashScope::Everything));
     if (!done) return tl::unexpected(done.error());
     return *done ? FlashScope::Changed : FlashScope::Everything;

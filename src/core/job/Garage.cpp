@@ -27,11 +27,11 @@ Result<std::shared_ptr<const Kit>> loadKit(storage::FileSystem& files, const sto
         if (entry.isFolder || entry.path.extension() != ".dbc") continue;
         const auto dbc = files.read(entry.path);
         if (!dbc) return tl::unexpected(dbc.error());
-        auto messages = link::readDbc(asText(*dbc));
+        auto messages = can::readDbc(asText(*dbc));
         if (!messages)
             return failBecause("The sensor file " + entry.path.filename().string() + " can't be used.",
                                messages.error());
-        kit->externalSensors.insert(kit->externalSensors.end(), messages->begin(), messages->end());
+        kit->externalSensors.insert(kit->externalSensors.end(), messages->messages.begin(), messages->messages.end());
     }
     return std::shared_ptr<const Kit>(std::move(kit));
 }

@@ -7,8 +7,8 @@
 #include <optional>
 #include <vector>
 
+#include "core/can/Dbc.h"
 #include "core/definition/A2lReader.h"
-#include "core/link/Dbc.h"
 #include "core/link/Transfer.h"
 #include "core/storage/FileSystem.h"
 
@@ -18,7 +18,7 @@ namespace brusk::job {
 struct Kit {
     link::Profile profile;
     std::shared_ptr<const definition::Definition> definition;
-    std::vector<link::DbcMessage> externalSensors;
+    std::vector<can::DbcMessage> externalSensors;
     std::string definitionFile;
 };
 

@@ -98,21 +98,20 @@ Gate refusedBy(const char* name, const Error& error) {
     return out;
 }
 
-/// Whoever sealed what is in the car may have closed the way back: then only what he sealed goes over it.
+/// Whoever sealed what was put to the car last may have closed the way back: then only what he sealed goes over it.
 Done wayIsOpen(const GateInput& in, const std::optional<deliver::Rights>& rights) {
-    const auto rounds = in.folder.rounds().all();
-    if (!rounds) return tl::unexpected(rounds.error());
-    for (const auto& round : *rounds) {
-        if (round.flashedAt.empty() || round.id == in.round.id) continue;
-        const auto closed = rightsOf(round);
-        if (!closed || !*closed || (*closed)->wayBack || (rights && rights->maker == (*closed)->maker)) continue;
-        return refuse("not-allowed",
-                      say("gate.no-way-back",
-                          "{0} sealed round {1} without a way back, and it was flashed: only what its maker "
-                          "seals goes over it.",
-                          {(*closed)->makerName, std::to_string(round.number)}));
-    }
-    return {};
+    const auto last = in.folder.memory().lastFlash();
+    if (!last) return tl::unexpected(last.error());
+    if (!*last || (*last)->round == in.round.id) return {};
+    const auto held = in.folder.rounds().byId((*last)->round);
+    if (!held) return tl::unexpected(held.error());
+    const auto closed = rightsOf(*held);
+    if (!closed) return tl::unexpected(closed.error());
+    if (!*closed || (*closed)->wayBack || (rights && rights->maker == (*closed)->maker)) return {};
+    return refuse("not-allowed", say("gate.no-way-back",
+                                     "{0} sealed round {1} without a way back, and it was flashed: only what its maker "
+                                     "seals goes over it.",
+                                     {(*closed)->makerName, std::to_string(held->number)}));
 }
 
 Gate rights(const GateInput& in) {

@@ -296,4 +296,68 @@ Result<std::vector<KeptDonor>> donorsFromJson(const std::string& text) {
     return out;
 }
 
+std::string toJson(const recording::ImportPlan& plan) {
+    json points = json::array(), columns = json::array();
+    for (const auto& point : plan.points) {
+        json one{{"id", point.id},
+                 {"title", point.title},
+                 {"value", point.value},
+                 {"certainty", point.certainty},
+                 {"why", point.why}};
+        for (const auto& choice : point.choices)
+            one["choices"].push_back(choice.value);
+        if (!point.takes.empty()) one["takes"] = point.takes;
+        points.push_back(std::move(one));
+    }
+    for (const auto& column : plan.columns) {
+        json one{{"column", column.key}, {"name", column.name},           {"unit", column.unit}, {"role", column.role},
+                 {"kind", column.kind},  {"certainty", column.certainty}, {"why", column.why},   {"use", column.use}};
+        if (!column.group.empty()) one["group"] = column.group;
+        if (column.factor != 1) one["factor"] = column.factor;
+        if (column.offset != 0) one["offset"] = column.offset;
+        columns.push_back(std::move(one));
+    }
+    return textOf({{"format", recording::fileKindName(plan.kind)},
+                   {"fingerprint", plan.fingerprint},
+                   {"points", points},
+                   {"columns", columns}});
+}
+
+std::string toJson(const recording::ImportSaid& said) {
+    json points = json::array(), columns = json::array();
+    for (const auto& [id, value] : said.points)
+        points.push_back({{"id", id}, {"value", value}});
+    for (const auto& [key, column] : said.columns) {
+        json one{{"column", key}};
+        const auto put = [&](const char* member, const auto& value) {
+            if (value) one[member] = *value;
+        };
+        put("name", column.name), put("unit", column.unit), put("role", column.role), put("kind", column.kind);
+        put("factor", column.factor), put("offset", column.offset), put("use", column.use);
+        columns.push_back(std::move(one));
+    }
+    return textOf({{"points", points}, {"columns", columns}});
+}
+
+Result<recording::ImportSaid> importSaidFromJson(const std::string& text) {
+    recording::ImportSaid out;
+    try {
+        const json in = json::parse(text);
+        for (const json& point : in.value("points", json::array()))
+            out.points[point.at("id").get<std::string>()] = point.at("value").get<std::string>();
+        for (const json& one : in.value("columns", json::array())) {
+            recording::ColumnSaid& column = out.columns[one.at("column").get<std::string>()];
+            const auto take = [&]<class T>(const char* member, std::optional<T>& value) {
+                if (one.contains(member)) value = one.at(member).get<T>();
+            };
+            take("name", column.name), take("unit", column.unit), take("role", column.role);
+            take("kind", column.kind), take("factor", column.factor), take("offset", column.offset);
+            take("use", column.use);
+        }
+    } catch (const json::exception& problem) {
+        return fail(ErrorCode::BadInput, std::string("The import plan can't be read: ") + problem.what() + ".");
+    }
+    return out;
+}
+
 }  // namespace brusk::job

@@ -7,6 +7,7 @@
 #include "core/job/Rounds.h"
 #include "core/proposals/BaseCalibration.h"
 #include "core/proposals/Parts.h"
+#include "core/recording/ImportPlan.h"
 
 namespace brusk::job {
 
@@ -36,5 +37,12 @@ struct KeptDonor {
 };
 std::string toJson(const std::vector<KeptDonor>& donors);
 [[nodiscard]] Result<std::vector<KeptDonor>> donorsFromJson(const std::string& text);
+
+/// How a file is imported: each point and each column, with how sure that is and why.
+std::string toJson(const recording::ImportPlan& plan);
+/// What was said about a file alone, as it is remembered.
+std::string toJson(const recording::ImportSaid& said);
+/// Of either: of a whole plan every value it names is taken as said.
+[[nodiscard]] Result<recording::ImportSaid> importSaidFromJson(const std::string& text);
 
 }  // namespace brusk::job

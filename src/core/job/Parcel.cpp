@@ -84,6 +84,14 @@ std::string numberOf(const std::map<std::string, std::string>& identity, const c
 
 }  // namespace
 
+std::vector<std::string> codeLines(const std::vector<TroubleCodeReport>& codes) {
+    std::vector<std::string> out;
+    out.reserve(codes.size());
+    for (const auto& report : codes)
+        out.push_back(report.code.name() + (report.code.failingNow() ? " failing now" : " stored"));
+    return out;
+}
+
 Result<Bytes> makeParcel(const Kit& kit, const carfolder::CarFolder& folder, const deliver::Key& key,
                          const ParcelOptions& options, std::vector<std::string>& leftOut) {
     if (options.to.empty()) return fail(ErrorCode::BadInput, say("parcel.nobody", "Say to whom the parcel goes."));
@@ -235,7 +243,12 @@ Result<TakenParcel> takeParcel(const Kit& kit, carfolder::CarFolder& folder, con
     }
     for (const std::string& name : parcel.damaged)
         out.news.push_back(say("parcel.damaged", "{0} was damaged before it was packed and is lost.", {name}));
-    const size_t count = out.drives.size();
+    const size_t count = out.drives.size(), there = out.there.size();
+    if (there)
+        out.news.insert(out.news.begin(), say("parcel.there", "{0} were here already.", {std::to_string(there)}));
+    out.news.insert(out.news.begin(), count == 1
+                                          ? say("parcel.taken-one", "1 recording taken.")
+                                          : say("parcel.taken", "{0} recordings taken.", {std::to_string(count)}));
     if (auto done = folder.memory().note(say("parcel.noted", "A parcel from {0}, {1} {2}",
                                              {from, std::to_string(count), count == 1 ? "recording" : "recordings"}));
         !done)

@@ -7,6 +7,9 @@
 
 namespace brusk::job {
 
+/// Trouble codes as a parcel tells them, a line each.
+std::vector<std::string> codeLines(const std::vector<TroubleCodeReport>& codes);
+
 struct ParcelOptions {
     std::vector<deliver::Card> to;
     std::string note;

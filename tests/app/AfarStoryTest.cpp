@@ -3,6 +3,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include <QCheckBox>
 #include <QClipboard>
+#include <QComboBox>
 #include <QDropEvent>
 #include <QLabel>
 #include <QLineEdit>
@@ -172,6 +173,13 @@ void AfarStoryTest::aCardWithAnotherKeyIsSaidLoudly() {
     QVERIFY(jon.find<QLabel>("changedCard")->text().contains(qs(impostor->card().fingerprint())));
     QVERIFY(jon.message().contains("is known here with another key"));
     QTRY_COMPARE(jon.window().findChildren<QLabel*>("trusted").size(), 1);
+    // Whom somebody chose for a parcel stays chosen, whatever is drawn anew.
+    QApplication::clipboard()->setText(qs(deliver::Key::make("Zoe Ash")->card().text()));
+    QVERIFY(jon.click("pasteCard"));
+    jon.find<QComboBox>("parcelTo")->setCurrentText("Zoe Ash");
+    QApplication::clipboard()->setText(qs(impostor->card().text()));
+    QVERIFY(jon.click("pasteCard"));
+    QCOMPARE(jon.find<QComboBox>("parcelTo")->currentText(), "Zoe Ash");
     QVERIFY(jon.click("trustInstead"));
     QVERIFY(!jon.find<QLabel>("changedCard"));
     QApplication::clipboard()->setText("hello");

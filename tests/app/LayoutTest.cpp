@@ -11,13 +11,14 @@
 
 #include "Expect.h"
 #include "Maps.h"
+#include "app/desks/ImportDesk.h"
 
 using namespace brusk;
 using namespace brusk::app;
 
 namespace {
 
-const char* const kStations[] = {"Car", "Base", "Maps", "Drive", "Review", "Correct", "Flash", "Deliver"};
+const char* const kStations[] = {"Car", "Base", "Maps", "Drive", "Review", "Correct", "Flash", "Deliver", "Import"};
 
 /// As somebody who mends it finds the widget again.
 QString nameOf(const QWidget* widget) {
@@ -113,6 +114,7 @@ class LayoutTest : public QObject {
 
   private:
     std::unique_ptr<Story> story_;
+    QTemporaryDir table_;
 };
 
 void LayoutTest::initTestCase() {
@@ -122,6 +124,11 @@ void LayoutTest::initTestCase() {
     QVERIFY(story_->flash());
     QVERIFY(story_->drive(3));
     QVERIFY(story_->openParameter("how full"));
+    QFile table(table_.filePath("an evening.csv"));
+    QVERIFY(table.open(QFile::WriteOnly));
+    table.write("Clock;Engine RPM;A channel with a very long name of its own;K3\n;1/min;mbar;\n");
+    for (int i = 0; i < 50; ++i)
+        table.write(QString("10:00:%1,5;%2;1013,25;on\n").arg(i, 2, 10, QChar('0')).arg(900 + i).toUtf8());
 }
 
 void LayoutTest::nothingOverlapsAndNoTextIsCut_data() {
@@ -141,7 +148,12 @@ void LayoutTest::nothingOverlapsAndNoTextIsCut() {
     QFETCH(bool, dark);
     Theme::instance().setDark(dark);
     story_->window().resize(size);
-    story_->goTo(station.toLatin1());
+    auto& imports = story_->desks().imports;
+    const bool import = station == "Import";
+    if (import && !imports.shown()) imports.open(table_.filePath("an evening.csv").toStdString());
+    if (!import) imports.putAside();
+    story_->goTo(import ? "Review" : station.toLatin1());
+    QTRY_VERIFY_WITH_TIMEOUT(!import || (imports.shown() && !imports.working()), 20000);
     // What is computed for the station is there, and the message gone.
     QTRY_VERIFY_WITH_TIMEOUT(!story_->busy(), 20000);
     QTest::qWait(400);

@@ -294,7 +294,7 @@ void LinkStoryTest::theTrafficIsShownInWordsAndSaved() {
     const QDir exports(QString::fromStdString((story.folder().path() / "exports").string()));
     const auto names = exports.entryList({"traffic-*.log"});
     QCOMPARE(names.size(), 1);
-    const auto log = link::readCandump(readText(exports.filePath(names[0]).toStdString().c_str()));
+    const auto log = can::readCandump(readText(exports.filePath(names[0]).toStdString().c_str()));
     EXPECT_OK(log);
     QCOMPARE(log->frames.size(), desks.flash.traffic()->frames().size());
 }

@@ -7,10 +7,12 @@
 #include <QScrollArea>
 #include <QScrollBar>
 #include <QTemporaryDir>
+#include <QTime>
 
 #include "Story.h"
 #include "app/desks/CarInHand.h"
 #include "app/desks/DeliverDesk.h"
+#include "app/desks/ImportDesk.h"
 #include "app/desks/Playback.h"
 #include "app/desks/ReferenceDesk.h"
 #include "app/stations/base/BaseStation.h"
@@ -21,6 +23,7 @@
 #include "core/job/Deliver.h"
 #include "core/job/FlashRound.h"
 #include "core/job/Keeping.h"
+#include "core/job/LoadDrives.h"
 
 using namespace brusk::app;
 
@@ -189,6 +192,63 @@ void shootAfar(const QString& out) {
     shoot(mara, "deliver-parcel");
 }
 
+/// A table as another program writes it: semicolons, decimal commas, units in a row, names of its own.
+void writeStrangeTable(Story& story, const QString& path) {
+    using namespace brusk;
+    const auto entries = *story.folder().recordings().all();
+    const auto recording = *job::loadRecording(story.folder(), entries.back());
+    const std::tuple<const char*, const char*, const char*, double> columns[] = {
+        {"Engine RPM", "1/min", "engine_speed", 1},
+        {"MAP abs", "mbar", "manifold_pressure", 10},
+        {"TPS", "%", "throttle", 1},
+        {"Pedal pos", "%", "pedal", 1},
+        {"ECT", "degC", "coolant", 1},
+        {"IAT", "degC", "intake_temperature", 1},
+        {"AFR wide", "", "lambda_measured", 14.7},
+        {"AFR cmd", "", "lambda_asked", 14.7},
+        {"STFT", "%", "short_trim", 1},
+        {"LTFT", "%", "long_trim", 1},
+        {"Ign adv", "deg", "spark", 1},
+        {"Inj PW", "ms", "injector_pulse", 0.001},
+        {"Road speed", "km/h", "vehicle_speed", 1},
+        {"Batt", "V", "battery", 1},
+        {"Knk ret", "deg", "knock_retard", 1},
+        {"K17", "V", "spare_input", 1}};
+    QString out = "Logger 3\nDriver;Ines Falk\nClock";
+    for (const auto& [name, unit, role, factor] : columns)
+        out += QString(";") + name;
+    out += "\n";
+    for (const auto& [name, unit, role, factor] : columns)
+        out += QString(";") + unit;
+    out += "\n";
+    const auto& clock = *recording->findRole("engine_speed").group;
+    for (size_t row = 0; row < clock.time_s.size(); ++row) {
+        const double at = 36725.5 + clock.time_s[row];
+        out += QTime::fromMSecsSinceStartOfDay(qRound(at * 1000)).toString("HH:mm:ss,zzz");
+        for (const auto& [name, unit, role, factor] : columns) {
+            const auto place = recording->findRole(*roles::Role::named(role));
+            const auto value = place && row < place.channel->values.size() ? double(place.channel->values[row]) : NAN;
+            out += ";" + (std::isfinite(value) ? QString::number(value * factor, 'f', 3).replace('.', ',') : QString());
+        }
+        out += "\n";
+    }
+    QFile file(path);
+    if (!file.open(QFile::WriteOnly) || file.write(out.toUtf8()) < 1) qFatal("the table is not written");
+}
+
+/// The page that says how somebody's file will be read.
+template <class Shoot>
+void shootImport(Story& story, Shoot shoot) {
+    QTemporaryDir folder;
+    writeStrangeTable(story, folder.filePath("ines evening.csv"));
+    story.goTo("Review");
+    auto& imports = story.desks().imports;
+    imports.open(folder.filePath("ines evening.csv").toStdString());
+    must(QTest::qWaitFor([&] { return imports.shown() && !imports.working(); }, 20000), "how it is read");
+    shoot("import");
+    imports.putAside();
+}
+
 }  // namespace
 
 int main(int argc, char** argv) {
@@ -239,8 +299,13 @@ int main(int argc, char** argv) {
         shootMaps(story, shoot);
         return 0;
     }
+    if (argc > 3 && QString(argv[3]) == "import") {
+        shootImport(story, shoot);
+        return 0;
+    }
     must(story.flash(), "flash");
     must(story.drive(), "drive the base");
+    shootImport(story, shoot);
     story.goTo("Review");
     must(QTest::qWaitFor([&] { return story.find<MapGrid>("cellView"); }, 20000), "waiting");
     if (auto* cells = story.find<MapGrid>("cellView"))

@@ -42,7 +42,7 @@ void DeliverDesk::folderOpened() {
 }
 
 void DeliverDesk::makeKey(const QString& name, const QString& passphrase) {
-    background_.latest(
+    background_.each(
         this,
         [at = home(), name = name.toStdString(), secret = passphrase.toStdString()] {
             return at.makeKey(name, secret);
@@ -51,7 +51,7 @@ void DeliverDesk::makeKey(const QString& name, const QString& passphrase) {
 }
 
 void DeliverDesk::openKey(const QString& passphrase) {
-    background_.latest(
+    background_.each(
         this, [at = home(), secret = passphrase.toStdString()] { return at.key(secret); },
         [this](Result<deliver::Key> key) { useKey(std::move(key)); });
 }
@@ -85,25 +85,30 @@ std::string DeliverDesk::ownNumber() const {
     return "round" + (round ? std::to_string(round->number) : std::string());
 }
 
-void DeliverDesk::writeInto(const std::string& stem, const char* ending, std::function<Result<Bytes>()> make) {
+void DeliverDesk::writeInto(const std::string& stem, const char* ending, Make make) {
     if (!car_.folder) return;
     background_.each(
         this,
-        [folder = car_.folder, stem, ending = std::string(ending), make = std::move(make)]() -> Result<QString> {
-            const auto bytes = make();
-            if (!bytes) return tl::unexpected(bytes.error());
-            auto& files = folder->files();
-            const storage::Path into = folder->path() / "exports";
-            if (auto done = files.makeFolder(into); !done) return tl::unexpected(done.error());
-            // A name that is taken gets a number: nothing is overwritten.
-            const storage::Path path = files.freeName(into, stem, ending);
-            if (auto done = files.save(path, *bytes); !done) return tl::unexpected(done.error());
-            return QString::fromStdString(path.string());
+        [folder = car_.folder, stem, ending = std::string(ending), make = std::move(make)]() -> Result<Wrote> {
+            Wrote out;
+            const auto save = [&](ByteSpan bytes) -> Done {
+                auto& files = folder->files();
+                const storage::Path into = folder->path() / "exports";
+                if (auto done = files.makeFolder(into); !done) return done;
+                // A name that is taken gets a number: nothing is overwritten.
+                const storage::Path path = files.freeName(into, stem, ending);
+                out.path = QString::fromStdString(path.string());
+                return files.save(path, bytes);
+            };
+            if (auto done = make(*folder, save, out.news); !done) return tl::unexpected(done.error());
+            return out;
         },
-        [this](Result<QString> path) {
-            if (!path) return messages_.failed(path.error());
+        [this](Result<Wrote> wrote) {
+            if (!wrote) return messages_.failed(wrote.error());
             emit ledgerMoved();
-            emit written(*path);
+            emit written(wrote->path);
+            for (const std::string& sentence : wrote->news)
+                messages_.say(QString::fromStdString(sentence), true);
         });
 }
 
@@ -111,22 +116,18 @@ void DeliverDesk::seal(const job::SealOptions& options) {
     const auto* round = car_.round(places_.round());
     if (!key_ || !round || !car_.kit || options.to.empty()) return;
     writeInto(ownNumber() + "-for-" + options.to.front().card.name, ".sealed",
-              [kit = car_.kit, folder = car_.folder, id = round->id, key = *key_, options] {
-                  return job::sealRound(*kit, *folder, id, key, options);
+              [kit = car_.kit, id = round->id, key = *key_, options](auto& folder, const auto& save, auto&) {
+                  return job::sealRound(*kit, folder, id, key, options, save);
               });
 }
 
-void DeliverDesk::makeParcel(const std::vector<deliver::Card>& to, const QString& note,
-                             const std::vector<std::string>& codes) {
-    if (!key_ || !car_.kit || to.empty()) return;
-    job::ParcelOptions options;
-    options.to = to;
-    options.note = note.toStdString();
-    options.codes = codes;
-    writeInto("drives-for-" + to.front().name, ".parcel", [kit = car_.kit, folder = car_.folder, key = *key_, options] {
-        std::vector<std::string> leftOut;
-        return job::makeParcel(*kit, *folder, key, options, leftOut);
-    });
+void DeliverDesk::makeParcel(const job::ParcelOptions& options) {
+    if (!key_ || !car_.kit || options.to.empty()) return;
+    writeInto("drives-for-" + options.to.front().name, ".parcel",
+              [kit = car_.kit, key = *key_, options](auto& folder, const auto& save, auto& leftOut) -> Done {
+                  const auto file = job::makeParcel(*kit, folder, key, options, leftOut);
+                  return file ? save(*file) : Done(tl::unexpected(file.error()));
+              });
 }
 
 void DeliverDesk::makeArchive() {
@@ -149,15 +150,10 @@ void DeliverDesk::makeArchive() {
 void DeliverDesk::exportRound(const char* ending, const QString& givenTo) {
     const auto* round = car_.round(places_.round());
     if (!round || !car_.kit) return;
-    writeInto(ownNumber() + (std::string_view(ending) == "txt" ? "-differences" : ""),
-              ("." + std::string(ending)).c_str(),
-              [kit = car_.kit, folder = car_.folder, id = round->id, ending = std::string(ending),
-               to = givenTo.trimmed().toStdString()]() -> Result<Bytes> {
-                  auto bytes = job::exported(*kit, *folder, id, ending);
-                  if (bytes && !to.empty())
-                      if (auto done = folder->rounds().giveOut(id, "given to " + to + " as ." + ending); !done)
-                          return tl::unexpected(done.error());
-                  return bytes;
+    const std::string name = ending, to = givenTo.trimmed().toStdString();
+    writeInto(ownNumber() + (name == "txt" ? "-differences" : ""), ("." + name).c_str(),
+              [kit = car_.kit, id = round->id, name, to](auto& folder, const auto& save, auto&) {
+                  return job::exportRound(*kit, folder, id, name, to, save);
               });
 }
 
@@ -170,7 +166,8 @@ void DeliverDesk::report(const QString& words, std::function<void(deliver::Repor
          options = job::ReportOptions{card_ ? card_->name : std::string(), words.toStdString(), "Brusk"}] {
             return job::reportOn(*kit, *folder, id, options);
         },
-        [this, then = std::move(then)](Result<deliver::Report> made) {
+        [this, from = car_.folder, then = std::move(then)](Result<deliver::Report> made) {
+            if (car_.folder != from) return;
             if (!made) return messages_.failed(made.error());
             then(std::move(*made));
         },
@@ -178,7 +175,8 @@ void DeliverDesk::report(const QString& words, std::function<void(deliver::Repor
 }
 
 void DeliverDesk::keep(const std::string& stem, const char* ending, const QByteArray& bytes) {
-    writeInto(stem, ending, [held = Bytes(bytes.begin(), bytes.end())]() -> Result<Bytes> { return held; });
+    writeInto(stem, ending,
+              [held = Bytes(bytes.begin(), bytes.end())](auto&, const auto& save, auto&) { return save(held); });
 }
 
 void DeliverDesk::open(const storage::Path& file) {
@@ -192,7 +190,7 @@ void DeliverDesk::open(const storage::Path& file) {
             out.name = QString::fromStdString(path.string());
             return out;
         },
-        [this](Result<Incoming> opened) {
+        [this, from = car_.folder](Result<Incoming> opened) {
             if (!opened) return messages_.failed(opened.error());
             if (isCard(opened->file)) return trust(QString::fromStdString(std::string(asText(opened->file))), false);
             if (!key_)
@@ -200,6 +198,8 @@ void DeliverDesk::open(const storage::Path& file) {
                     card_ ? tr("Open your key first: what came is sealed to it.")
                           : tr("Make your key first, and send your card to who is to seal something for you."),
                     true);
+            // Whether it may be taken is a question of the folder that is open now.
+            if (car_.folder != from) return open(opened->name.toStdString());
             incoming_ = std::move(*opened);
             emit incomingChanged();
         });
@@ -219,26 +219,28 @@ void DeliverDesk::take() {
         emit ledgerMoved();
         return emit tookRound(round->id);
     }
-    // Recordings are large; they are written and read off this thread.
-    background_.latest(
+    // Recordings are large; they are written and read off this thread. What is being taken is not taken twice.
+    const Incoming taking = std::move(*incoming_);
+    putAside();
+    background_.each(
         this,
-        [kit = car_.kit, folder = car_.folder, parcel = *incoming_->parcel] {
+        [kit = car_.kit, folder = car_.folder, parcel = *taking.parcel] {
             return job::takeParcel(*kit, *folder, parcel);
         },
-        [this](Result<job::TakenParcel> taken) {
-            if (!taken) return messages_.failed(taken.error());
-            tookParcel(*taken);
+        [this, from = car_.folder, name = taking.name](Result<job::TakenParcel> taken) {
+            if (!taken) {
+                messages_.failed(taken.error());
+                return open(name.toStdString());  // it is still to be taken
+            }
+            if (car_.folder == from) tookParcel(*taken);
         });
 }
 
 void DeliverDesk::tookParcel(const job::TakenParcel& taken) {
-    const size_t count = taken.drives.size();
-    QString sentence = count == 1 ? tr("1 recording taken.") : tr("%1 recordings taken.").arg(count);
-    if (!taken.there.empty()) sentence += tr(" %1 were here already.").arg(taken.there.size());
+    QStringList sentences;
     for (const std::string& one : taken.news)
-        sentence += " " + QString::fromStdString(one);
-    messages_.say(sentence);
-    putAside();
+        sentences << QString::fromStdString(one);
+    messages_.say(sentences.join(' '));
     emit ledgerMoved();
     for (const auto& drive : taken.drives)
         if (drive.entry.round) emit tookDrives(*drive.entry.round);

@@ -38,8 +38,7 @@ class DeliverDesk : public QObject {
 
     /// Into the folder's exports, under a name that nothing has yet.
     void seal(const job::SealOptions& options);
-    /// `codes`: trouble codes as they were read, a line each.
-    void makeParcel(const std::vector<deliver::Card>& to, const QString& note, const std::vector<std::string>& codes);
+    void makeParcel(const job::ParcelOptions& options);
     void makeArchive();
     /// The round as a plain file (job::exported); with a name, the ledger says to whom it was given.
     void exportRound(const char* ending, const QString& givenTo);
@@ -69,8 +68,15 @@ class DeliverDesk : public QObject {
     deliver::Home home() const { return {files_, home_}; }
     void lookAtHome();
     void useKey(Result<deliver::Key> key);
-    /// Works off the interface thread; `write` makes the bytes of a file that goes into exports.
-    void writeInto(const std::string& stem, const char* ending, std::function<Result<Bytes>()> make);
+    /// Makes a file and hands it to `save`; what there is to tell besides goes into `news`.
+    using Make =
+        std::function<Done(carfolder::CarFolder& folder, const job::SaveFile& save, std::vector<std::string>& news)>;
+    struct Wrote {
+        QString path;
+        std::vector<std::string> news;
+    };
+    /// Off the interface thread, into the folder's exports.
+    void writeInto(const std::string& stem, const char* ending, Make make);
     std::string ownNumber() const;
     void tookParcel(const job::TakenParcel& taken);
 

@@ -9,6 +9,7 @@
 #include "app/desks/DriveDesk.h"
 #include "app/desks/EvidenceDesk.h"
 #include "app/desks/FlashDesk.h"
+#include "app/desks/ImportDesk.h"
 #include "app/desks/LinkDesk.h"
 #include "app/desks/Messages.h"
 #include "app/desks/NextDesk.h"
@@ -37,7 +38,8 @@ struct Desks::All {
           flash(files, car, places, link, background, messages),
           drive(car, link, playback, background, messages),
           next(car, places),
-          deliver(files, car, places, background, messages) {
+          deliver(files, car, places, background, messages),
+          imports(files, car, background, messages) {
         car.heldBy = [this] { return flash.heldBy(); };
         openAndClose();
         rounds();
@@ -68,6 +70,7 @@ struct Desks::All {
     DriveDesk drive;
     NextDesk next;
     DeliverDesk deliver;
+    ImportDesk imports;
 
   private:
     template <class From, class Signal, class Call>
@@ -163,6 +166,11 @@ void Desks::All::handedOver() {
     when(deliver, &DeliverDesk::ledgerMoved, [this] { refreshLedger(); });
     when(deliver, &DeliverDesk::tookRound, [this](int64_t taken) { round.showAnew(taken); });
     when(deliver, &DeliverDesk::tookDrives, [this](int64_t on) { evidence.driveAdded(on); });
+    when(imports, &ImportDesk::kept, [this](int64_t on) {
+        if (on >= 0) evidence.driveAdded(on);
+        refreshLedger();
+        places.showRound(places.round());
+    });
 }
 
 Desks::Desks(storage::FileSystem& files, const storage::Path& dataFolder)
@@ -184,7 +192,8 @@ Desks::Desks(storage::FileSystem& files, const storage::Path& dataFolder)
       flash(all_->flash),
       drive(all_->drive),
       next(all_->next),
-      deliver(all_->deliver) {}
+      deliver(all_->deliver),
+      imports(all_->imports) {}
 
 Desks::~Desks() = default;
 
@@ -198,6 +207,7 @@ void Desks::setOwnParts(const storage::Path& file) {
 
 void Desks::setHome(const storage::Path& at) {
     all_->deliver.setHome(at);
+    all_->imports.setHome(at);
 }
 
 void Desks::offerSheet(const storage::Path& file) {

@@ -17,6 +17,7 @@ class DeliverDesk;
 class DriveDesk;
 class EvidenceDesk;
 class FlashDesk;
+class ImportDesk;
 class LinkDesk;
 class Messages;
 class NextDesk;
@@ -70,6 +71,7 @@ class Desks {
     DriveDesk& drive;
     NextDesk& next;
     DeliverDesk& deliver;
+    ImportDesk& imports;
 };
 
 }  // namespace brusk::app

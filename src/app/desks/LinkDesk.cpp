@@ -55,7 +55,7 @@ void LinkDesk::saveTraffic(const storage::Path& path) {
     background_.each(
         this,
         [files = &files_, path, log = link_->sharedTraffic()] {
-            return files->save(path, asBytes(link::toCandump(log->frames(), "can0")));
+            return files->save(path, asBytes(can::toCandump(log->frames(), "can0")));
         },
         [this, path](Done done) {
             if (!done) return messages_.failed(done.error());

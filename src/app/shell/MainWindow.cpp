@@ -4,14 +4,19 @@
 
 #include <QButtonGroup>
 #include <QCloseEvent>
+#include <QDragEnterEvent>
 #include <QFileDialog>
+#include <QFileInfo>
 #include <QMenu>
+#include <QMimeData>
 #include <QShortcut>
 #include <QStyle>
 
 #include "app/desks/CarInHand.h"
+#include "app/desks/DeliverDesk.h"
 #include "app/desks/DriveDesk.h"
 #include "app/desks/FlashDesk.h"
+#include "app/desks/ImportDesk.h"
 #include "app/desks/LinkDesk.h"
 #include "app/desks/LinkFacts.h"
 #include "app/desks/Messages.h"
@@ -39,6 +44,7 @@ MainWindow::MainWindow(Desks& desks, QWidget* parent) : QMainWindow(parent), des
     setWindowTitle("Brusk");
     resize(1280, 800);
     setMinimumSize(1100, 700);
+    setAcceptDrops(true);
     auto* central = new QWidget;
     central->setObjectName("central");
     auto* column = new QVBoxLayout(central);
@@ -341,6 +347,21 @@ void MainWindow::openFolder() {
     if (path.isEmpty()) return;
     if (auto done = desks_.folder.open(path.toStdString()); !done)
         say(QString::fromStdString(done.error().text()), true);
+}
+
+void MainWindow::dragEnterEvent(QDragEnterEvent* event) {
+    if (event->mimeData()->hasUrls()) event->acceptProposedAction();
+}
+
+void MainWindow::dropEvent(QDropEvent* event) {
+    for (const QUrl& url : event->mimeData()->urls()) {
+        if (!url.isLocalFile()) continue;
+        const QString path = url.toLocalFile();
+        const bool fromOthers = QStringList{"sealed", "parcel", "card"}.contains(QFileInfo(path).suffix().toLower());
+        showStation(fromOthers ? "Deliver" : "Review");
+        if (fromOthers) return desks_.deliver.open(path.toStdString());
+        return desks_.imports.open(path.toStdString());
+    }
 }
 
 void MainWindow::closeEvent(QCloseEvent* event) {

@@ -43,6 +43,9 @@ class MainWindow : public QMainWindow {
     void openFolder();
     /// Refused while a flash runs.
     void closeEvent(QCloseEvent* event) override;
+    void dragEnterEvent(QDragEnterEvent* event) override;
+    /// A recording goes to Review, what came from others to Deliver.
+    void dropEvent(QDropEvent* event) override;
     void newFolder();
 
     Desks& desks_;

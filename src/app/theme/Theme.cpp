@@ -133,8 +133,8 @@ QSlider::sub-page:horizontal { background: %accent; border-radius: 2px; }
 QSlider::handle:horizontal { background: %accent; width: 12px; height: 12px; margin: -4px 0; border-radius: 6px; }
 QSlider::handle:horizontal:focus { border: 2px solid %ink; }
 QCheckBox { spacing: 7px; background: transparent; }
-QCheckBox::indicator, QListView::indicator { width: 14px; height: 14px; border: 1px solid %faint; border-radius: 3px; background: %sheet; }
-QCheckBox::indicator:checked, QListView::indicator:checked { background: %accent; border: 1px solid %accent; image: url(%picturescheck.png); }
+QCheckBox::indicator, QListView::indicator, QTableView::indicator { width: 14px; height: 14px; border: 1px solid %faint; border-radius: 3px; background: %sheet; }
+QCheckBox::indicator:checked, QListView::indicator:checked, QTableView::indicator:checked { background: %accent; border: 1px solid %accent; image: url(%picturescheck.png); }
 QListView::indicator:disabled, QCheckBox::indicator:disabled { background: %line; border: 1px solid %line; }
 QCheckBox::indicator:focus { border: 2px solid %accent; }
 QProgressBar { background: %line; border: 0; border-radius: 3px; max-height: 6px; min-height: 6px; }

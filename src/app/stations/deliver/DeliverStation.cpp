@@ -60,11 +60,12 @@ DeliverStation::DeliverStation(Desks& desks, QWidget* parent) : Station("Deliver
     report_->hide();
     body()->addWidget(report_, 1);
     connect(report_, &ReportPanel::wordsChanged, this, &DeliverStation::makeReport);
-    connect(report_, &ReportPanel::closed, this, [this] {
-        report_->hide();
-        columns_->show();
-        refresh();
+    connect(report_, &ReportPanel::closed, this, &DeliverStation::closeReport);
+    // Another round is another report; another folder none yet.
+    connect(&desks_.places, &Places::roundShown, this, [this] {
+        if (report_->isVisibleTo(this)) makeReport();
     });
+    connect(&desks_.car, &CarInHand::changed, this, &DeliverStation::closeReport);
     connect(openButton, &QPushButton::clicked, this, [this] {
         openFile(QFileDialog::getOpenFileName(this, tr("What came"), {},
                                               tr("Sealed, parcels, cards (*.sealed *.parcel *.card);;All files (*)")));
@@ -163,10 +164,11 @@ QWidget* DeliverStation::makeDrivesPanel() {
     connect(parcel_, &QPushButton::clicked, this, [this] {
         const auto at = static_cast<size_t>(std::max(0, receiver_->currentIndex()));
         if (at >= desks_.deliver.cards().size()) return;
-        std::vector<std::string> codes;
-        for (const auto& report : desks_.controller.codes())
-            codes.push_back(report.code.name() + (report.code.failingNow() ? " failing now" : " stored"));
-        desks_.deliver.makeParcel({desks_.deliver.cards()[at]}, parcelNote_->text(), codes);
+        job::ParcelOptions options;
+        options.to = {desks_.deliver.cards()[at]};
+        options.note = parcelNote_->text().toStdString();
+        options.codes = job::codeLines(desks_.controller.codes());
+        desks_.deliver.makeParcel(options);
     });
     return panel;
 }
@@ -178,17 +180,19 @@ QString DeliverStation::hint() const {
 void DeliverStation::refresh() {
     const auto* round = desks_.car.round(desks_.places.round());
     const auto& incoming = desks_.deliver.incoming();
-    const auto people = desks_.deliver.cards();
+    const auto& people = desks_.deliver.cards();
     seal_->setPeople(people);
     if (desks_.car.folder) seal_->setCar(desks_.messages.orSay(job::carOf(*desks_.car.folder)));
-    const QStringList before = [&] {
-        QStringList names;
-        for (const auto& card : people)
-            names << QString::fromStdString(card.name);
-        return names;
-    }();
-    receiver_->clear();
-    receiver_->addItems(before);
+    QStringList names, shown;
+    for (const auto& card : people)
+        names << QString::fromStdString(card.name);
+    for (int i = 0; i < receiver_->count(); ++i)
+        shown << receiver_->itemText(i);
+    // Whom somebody chose stays chosen.
+    if (names != shown) {
+        receiver_->clear();
+        receiver_->addItems(names);
+    }
     parcel_->setEnabled(desks_.deliver.keyIsOpen() && !people.empty() && desks_.car.folder);
     const bool sealed = round && round->sealed;
     exports_->setVisible(round && !sealed);
@@ -228,9 +232,8 @@ void DeliverStation::refresh() {
 
 void DeliverStation::act() {
     written_->hide();
-    const auto* round = desks_.car.round(desks_.places.round());
-    if (report_->isVisibleTo(this) && report_->pages() && round)
-        return desks_.deliver.keep("report-round" + std::to_string(round->number), ".pdf", report_->pages()->pdf());
+    if (report_->isVisibleTo(this) && report_->pages())
+        return desks_.deliver.keep("report-round" + std::to_string(reported_), ".pdf", report_->pages()->pdf());
     if (desks_.deliver.incoming() && desks_.deliver.incoming()->mayBeTaken()) return desks_.deliver.take();
     desks_.saveEdits();
     const auto options = seal_->options();
@@ -244,9 +247,18 @@ void DeliverStation::exportRound(const char* ending) {
     givenTo_->clear();
 }
 
+void DeliverStation::closeReport() {
+    report_->hide();
+    columns_->show();
+    refresh();
+}
+
 void DeliverStation::makeReport() {
+    const auto* round = desks_.car.round(desks_.places.round());
+    if (!round) return closeReport();
     desks_.saveEdits();
-    desks_.deliver.report(report_->words(), [this](const deliver::Report& report) {
+    desks_.deliver.report(report_->words(), [this, number = round->number](const deliver::Report& report) {
+        reported_ = number;
         report_->show(report);
         columns_->hide();
         report_->setVisible(true);

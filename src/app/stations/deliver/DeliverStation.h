@@ -33,6 +33,7 @@ class DeliverStation : public Station {
     void act();
     void openFile(const QString& path);
     void makeReport();
+    void closeReport();
     void exportRound(const char* ending);
 
     Desks& desks_;
@@ -43,6 +44,7 @@ class DeliverStation : public Station {
     SealPanel* seal_;
     QWidget* columns_;
     ReportPanel* report_;
+    int reported_ = 0;  ///< number of the round that the report shown is on
     QComboBox* receiver_;
     QPushButton* parcel_;
     QLineEdit* parcelNote_;

@@ -35,9 +35,18 @@ QString boundText(const deliver::Binding& car) {
 
 IncomingPanel::IncomingPanel(DeliverDesk& desk) : Panel(tr("What came")), desk_(desk) {
     setObjectName("incoming");
-    rows_ = new QVBoxLayout;
-    rows_->setSpacing(4);
-    body()->addLayout(rows_);
+    facts_ = new Facts;
+    body()->addWidget(facts_);
+    honest_ =
+        label(tr("Its values are not shown here and lie encrypted in the folder. That keeps honest people honest; "
+                 "whoever holds a car can read its memory."),
+              "faint");
+    refusal_ = label({}, "alarm");
+    refusal_->setObjectName("incomingRefusal");
+    for (QLabel* words : {honest_, refusal_}) {
+        words->setWordWrap(true);
+        body()->addWidget(words);
+    }
     buttons_ = new QWidget;
     auto* row = new QHBoxLayout(buttons_);
     row->setContentsMargins(0, 4, 0, 0);
@@ -58,69 +67,56 @@ IncomingPanel::IncomingPanel(DeliverDesk& desk) : Panel(tr("What came")), desk_(
     refresh();
 }
 
-void IncomingPanel::fact(const QString& name, const QString& value, const char* role) {
-    auto* row = new QHBoxLayout;
-    auto* key = label(name, "faint");
-    key->setFixedWidth(96);
-    auto* text = label(value, role);
-    text->setWordWrap(true);
-    row->addWidget(key, 0, Qt::AlignTop);
-    row->addWidget(text, 1);
-    rows_->addLayout(row);
-}
-
 void IncomingPanel::showSealed(const Incoming& incoming) {
     const auto& sealed = *incoming.sealed;
     const auto& rights = sealed.rights;
-    fact(tr("Calibration"), qs(sealed.title));
-    fact(tr("From"), tr("%1, number %2, sealed %3")
-                         .arg(qs(rights.makerName))
-                         .arg(rights.number)
-                         .arg(localTime(sealed.head.made).toString("d MMM yyyy, HH:mm")));
-    fact(tr("For"), boundText(rights.car));
-    fact(tr("You may"), mayText(rights.may));
-    if (!sealed.note.empty()) fact(tr("Note"), qs(sealed.note));
-    if (rights.writeAllOnce) fact(tr("Flash"), tr("the first one writes everything"));
+    facts_->set(tr("Calibration"), qs(sealed.title), "");
+    facts_->set(tr("From"),
+                tr("%1, number %2, sealed %3")
+                    .arg(qs(rights.makerName))
+                    .arg(rights.number)
+                    .arg(localTime(sealed.head.made).toString("d MMM yyyy, HH:mm")),
+                "");
+    facts_->set(tr("For"), boundText(rights.car), "");
+    facts_->set(tr("You may"), mayText(rights.may), "");
+    if (!sealed.note.empty()) facts_->set(tr("Note"), qs(sealed.note), "");
+    if (rights.writeAllOnce) facts_->set(tr("Flash"), tr("the first one writes everything"), "");
     if (!rights.wayBack)
-        fact(tr("Way back"),
-             tr("closed once it was flashed: only what %1 seals goes over it").arg(qs(rights.makerName)), "warm");
-    if (!rights.may.seesValues()) {
-        auto* honest =
-            label(tr("Its values are not shown here and lie encrypted in the folder. That keeps honest people "
-                     "honest; whoever holds a car can read its memory."),
-                  "faint");
-        honest->setWordWrap(true);
-        rows_->addWidget(honest);
-    }
+        facts_->set(tr("Way back"),
+                    tr("closed once it was flashed: only what %1 seals goes over it").arg(qs(rights.makerName)),
+                    "warm");
+    honest_->setVisible(!rights.may.seesValues());
 }
 
 void IncomingPanel::showParcel(const Incoming& incoming) {
     const auto& parcel = *incoming.parcel;
-    fact(tr("Parcel"), tr("%1 recordings").arg(parcel.drives.size()));
-    fact(tr("From"),
-         tr("%1, packed %2").arg(qs(parcel.head.by.name), localTime(parcel.head.made).toString("d MMM yyyy, HH:mm")));
+    const size_t count = parcel.drives.size();
+    facts_->set(tr("Parcel"), count == 1 ? tr("1 recording") : tr("%1 recordings").arg(count), "");
+    facts_->set(
+        tr("From"),
+        tr("%1, packed %2").arg(qs(parcel.head.by.name), localTime(parcel.head.made).toString("d MMM yyyy, HH:mm")),
+        "");
     const auto vin = parcel.identity.find("vin");
-    if (vin != parcel.identity.end()) fact(tr("Of the car"), qs(vin->second));
-    if (!parcel.note.empty()) fact(tr("Note"), qs(parcel.note));
+    if (vin != parcel.identity.end()) facts_->set(tr("Of the car"), qs(vin->second));
+    if (!parcel.note.empty()) facts_->set(tr("Note"), qs(parcel.note), "");
+    QStringList codes;
     for (const std::string& code : parcel.codes)
-        fact(tr("Trouble code"), qs(code), "warm");
-    if (parcel.original) fact(tr("Original"), tr("the first read is in it"));
+        codes << qs(code);
+    if (!codes.isEmpty()) facts_->set(tr("Trouble codes"), codes.join(", "), "warm");
+    if (parcel.original) facts_->set(tr("Original"), tr("the first read is in it"), "");
 }
 
 void IncomingPanel::refresh() {
-    emptyLayout(rows_);
+    facts_->clear();
     const auto& incoming = desk_.incoming();
     setVisible(incoming.has_value());
     if (!incoming) return;
+    honest_->hide();
     if (incoming->sealed) showSealed(*incoming);
     if (incoming->parcel) showParcel(*incoming);
-    if (!incoming->refusal.isEmpty()) {
-        auto* why = label(incoming->refusal, "alarm");
-        why->setObjectName("incomingRefusal");
-        why->setWordWrap(true);
-        rows_->addWidget(why);
-    }
-    if (incoming->stranger) fact(tr("Fingerprint"), qs(incoming->stranger->fingerprint()), "numbers");
+    refusal_->setText(incoming->refusal);
+    refusal_->setVisible(!incoming->refusal.isEmpty());
+    if (incoming->stranger) facts_->set(tr("Fingerprint"), qs(incoming->stranger->fingerprint()), "numbers");
     trust_->setVisible(incoming->stranger.has_value());
 }
 

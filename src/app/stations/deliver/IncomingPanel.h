@@ -18,10 +18,11 @@ class IncomingPanel : public Panel {
     void refresh();
     void showSealed(const Incoming& incoming);
     void showParcel(const Incoming& incoming);
-    void fact(const QString& name, const QString& value, const char* role = "");
 
     DeliverDesk& desk_;
-    QVBoxLayout* rows_;
+    Facts* facts_;
+    QLabel* honest_;
+    QLabel* refusal_;
     QWidget* buttons_;
     QPushButton* trust_;
 };

@@ -1,4 +1,4 @@
-// A key is made in place, a card is pasted; nothing opens a dialog.
+// A key is made in place and a card is pasted: what is done often needs no dialog.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/stations/deliver/KeyPanel.h"
 

@@ -6,6 +6,7 @@
 #include "app/desks/CarInHand.h"
 #include "app/desks/Desks.h"
 #include "app/desks/EvidenceDesk.h"
+#include "app/desks/ImportDesk.h"
 #include "app/desks/Messages.h"
 #include "app/desks/Playback.h"
 #include "app/desks/RoundDesk.h"
@@ -23,13 +24,19 @@ ReviewPresenter::ReviewPresenter(Desks& desks, QObject* parent) : RoundPresenter
 bool ReviewPresenter::look() {
     const auto* round = desks_.round.selected();
     auto there = recordingsOfRound();
+    if (desks_.car.folder)
+        for (auto& entry : desks_.messages.orSay(desks_.car.folder->recordings().all()))
+            if (!entry.round) there.push_back(std::move(entry));
     // What is looked at stays where it is, as long as nothing was driven since.
-    const QString shown = round ? QString("%1/%2/%3")
-                                      .arg(QString::fromStdString(desks_.car.folder->path().string()))
-                                      .arg(round->id)
-                                      .arg(there.size())
-                                : QString();
-    const bool other = !round || shown != shown_;
+    const auto bound =
+        std::count_if(there.begin(), there.end(), [](const auto& entry) { return entry.round.has_value(); });
+    const QString shown = desks_.car.folder ? QString("%1/%2/%3/%4")
+                                                  .arg(QString::fromStdString(desks_.car.folder->path().string()))
+                                                  .arg(round ? round->id : -1)
+                                                  .arg(there.size())
+                                                  .arg(bound)
+                                            : QString();
+    const bool other = shown != shown_ || (recordings_.empty() && !recording_);
     shown_ = shown;
     if (other) {
         recordings_ = std::move(there);
@@ -44,8 +51,9 @@ bool ReviewPresenter::look() {
 void ReviewPresenter::load(size_t at) {
     if (at >= recordings_.size()) return;
     using Loaded = Result<std::shared_ptr<const recording::Recording>>;
-    const QString title =
-        tr("round %1, %2").arg(desks_.round.selected()->number).arg(QString::fromStdString(recordings_[at].title));
+    const auto* round = recordings_[at].round ? desks_.round.selected() : nullptr;
+    const QString name = QString::fromStdString(recordings_[at].title);
+    const QString title = round ? tr("round %1, %2").arg(round->number).arg(name) : tr("of no round, %1").arg(name);
     desks_.background.latest(
         this,
         [folder = desks_.car.folder, entry = recordings_[at]]() -> Loaded {
@@ -63,6 +71,26 @@ void ReviewPresenter::load(size_t at) {
             emit recordingLoaded();
             desks_.playback.lookAt(recording_, title);
         });
+}
+
+void ReviewPresenter::bind(size_t at) {
+    const auto* round = desks_.round.selected();
+    if (at < recordings_.size() && round) desks_.imports.bind(recordings_[at].id, round->id);
+}
+
+void ReviewPresenter::open(const QString& path) {
+    desks_.imports.open(path.toStdString());
+}
+
+QString ReviewPresenter::importedPath() const {
+    return QString::fromStdString(desks_.imports.path().string());
+}
+
+void ReviewPresenter::lookAt(const std::shared_ptr<const recording::Recording>& recording, const QString& title) {
+    recording_ = recording;
+    file_.clear();
+    emit recordingLoaded();
+    desks_.playback.lookAt(recording_, title);
 }
 
 void ReviewPresenter::refreshCells() {
@@ -87,7 +115,9 @@ void ReviewPresenter::refreshCells() {
 }
 
 ReviewPresenter::Finding ReviewPresenter::finding() const {
-    if (recordings_.empty()) {
+    const bool driven =
+        std::any_of(recordings_.begin(), recordings_.end(), [](const auto& entry) { return entry.round.has_value(); });
+    if (!driven) {
         if (!desks_.round.selected()) return {};
         return {"No drive was recorded on this round. Flash it and record one on the Drive station."};
     }

@@ -16,6 +16,15 @@ class ReviewPresenter : public RoundPresenter {
     /// A round is looked at, perhaps another one; true when its list is another than that of before.
     bool look();
     const std::vector<carfolder::RecordingEntry>& recordings() const { return recordings_; }
+    /// Those that are in the folder and bound to no round stand behind those of the round.
+    bool isBound(size_t recording) const { return recordings_[recording].round.has_value(); }
+    /// Says that one of them was driven on the round that is looked at.
+    void bind(size_t recording);
+    /// Opens a file on the import page, and which it is; empty while none is.
+    void open(const QString& path);
+    QString importedPath() const;
+    /// One that is in no folder.
+    void lookAt(const std::shared_ptr<const recording::Recording>& recording, const QString& title);
     /// Loads one of the recordings; the newest asking counts.
     void load(size_t recording);
     /// The one that was loaded last.

@@ -2,10 +2,16 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/stations/review/ReviewStation.h"
 
+#include <QDragEnterEvent>
+#include <QFileDialog>
+#include <QMimeData>
 #include <QShortcut>
 #include <algorithm>
 #include <cmath>
 
+#include "app/desks/Desks.h"
+#include "app/desks/ImportDesk.h"
+#include "app/stations/review/ImportPage.h"
 #include "app/stations/review/Player.h"
 #include "app/widgets/Times.h"
 #include "core/proposals/AirCorrection.h"
@@ -28,6 +34,31 @@ const LaneChoice kLanes[] = {{"engine_speed", 0, 0, 0},
                              {"short_trim", 3, 3, 1},
                              {"long_trim", 3, 5, 1}};
 
+/// Of a recording whose channels play no role, the first that move.
+std::vector<Trace> anyTraces(const recording::Recording& recording) {
+    constexpr int kMost = 8, kLanesThere = 4;
+    std::vector<Trace> out;
+    for (const auto& group : recording.groups)
+        for (const auto& channel : group.channels) {
+            const auto& values = channel.values;
+            const bool moves = std::adjacent_find(values.begin(), values.end(),
+                                                  [](float a, float b) { return a < b || b < a; }) != values.end();
+            const int at = static_cast<int>(out.size());
+            if (!group.timed || at >= kMost || !moves) continue;
+            const std::string name = channel.name + (channel.unit.empty() ? "" : " " + channel.unit);
+            out.push_back({QString::fromStdString(name),
+                           QString::fromStdString(channel.unit),
+                           at % kLanesThere,
+                           at,
+                           3,
+                           std::make_shared<const TraceData>(group.time_s, channel.values),
+                           0,
+                           0,
+                           {}});
+        }
+    return out;
+}
+
 enum Shown { kMean, kCount, kSpread, kLeast, kMost };
 
 double shownOf(const evidence::CellStat& cell, int what) {
@@ -49,6 +80,24 @@ double shownOf(const evidence::CellStat& cell, int what) {
 
 ReviewStation::ReviewStation(Desks& desks, QWidget* parent) : Station("Review", parent), presenter_(desks) {
     primary()->hide();
+    setAcceptDrops(true);
+    auto* open = new QPushButton(tr("Open a recording \u2026"));
+    open->setObjectName("openRecording");
+    open->setToolTip(tr("MDF 4, a table in text, a CAN log; it can be dropped on the window too (Ctrl+Shift+O)"));
+    open->setShortcut(QKeySequence("Ctrl+Shift+O"));
+    titleRow()->insertWidget(titleRow()->count() - 1, open);
+    connect(open, &QPushButton::clicked, this, [this] {
+        openFile(QFileDialog::getOpenFileName(this, tr("A recording"), {},
+                                              tr("Recordings (*.mf4 *.csv *.txt *.tsv *.log *.asc);;All files (*)")));
+    });
+    import_ = new ImportPage(desks);
+    import_->hide();
+    body()->addWidget(import_, 1);
+    sheet_ = new QWidget;
+    body()->addWidget(sheet_, 1);
+    auto* whole = new QVBoxLayout(sheet_);
+    whole->setContentsMargins(0, 0, 0, 0);
+    whole->setSpacing(body()->spacing());
     auto* top = new QHBoxLayout;
     top->setSpacing(12);
     auto* listPanel = new Panel(tr("Recordings of this round"));
@@ -60,6 +109,21 @@ ReviewStation::ReviewStation(Desks& desks, QWidget* parent) : Station("Review", 
     found_->setWordWrap(true);
     listPanel->body()->addWidget(found_);
     listPanel->body()->addWidget(list_, 1);
+    bind_ = new QPushButton;
+    bind_->setObjectName("bindRecording");
+    bind_->hide();
+    listPanel->body()->addWidget(bind_);
+    connect(bind_, &QPushButton::clicked, this, [this] { presenter_.bind(static_cast<size_t>(list_->currentRow())); });
+    connect(&desks.imports, &ImportDesk::changed, this, &ReviewStation::showImport);
+    connect(&desks.imports, &ImportDesk::lookedAt, this,
+            [this](const std::shared_ptr<const recording::Recording>& recording, const QString& title) {
+                {
+                    const QSignalBlocker quiet(list_);
+                    list_->setCurrentRow(-1);
+                }
+                bind_->hide();
+                presenter_.lookAt(recording, title);
+            });
     top->addWidget(listPanel);
     lanes_ = new LaneView;
     lanes_->setObjectName("reviewLanes");
@@ -67,7 +131,7 @@ ReviewStation::ReviewStation(Desks& desks, QWidget* parent) : Station("Review", 
     traces->addWidget(lanes_, 1);
     traces->addWidget(makePlayBar(desks, ""));
     top->addLayout(traces, 1);
-    body()->addLayout(top, 5);
+    whole->addLayout(top, 5);
     auto* bottom = new QHBoxLayout;
     auto* head = new QHBoxLayout;
     head->addWidget(label(tr("Fuel off per cell, lean + rich \u2212, %"), "heading"));
@@ -77,17 +141,21 @@ ReviewStation::ReviewStation(Desks& desks, QWidget* parent) : Station("Review", 
     what_->setObjectName("cellShown");
     what_->addItems({"mean", "samples", "spread", "least", "most"});
     head->addWidget(what_);
-    body()->addLayout(head);
+    whole->addLayout(head);
     cells_ = new MapGrid;
     cells_->setObjectName("cellView");
     bottom->addWidget(cells_);
-    body()->addLayout(bottom, 5);
+    whole->addLayout(bottom, 5);
     connect(&presenter_, &ReviewPresenter::unitsChanged, this, [this] {
         if (presenter_.recording()) showRecording();
         showCells();
     });
     connect(list_, &QListWidget::currentRowChanged, this, [this](int row) {
-        if (row >= 0) presenter_.load(static_cast<size_t>(row));
+        if (row < 0) return;
+        presenter_.load(static_cast<size_t>(row));
+        const QString round = presenter_.roundText();
+        bind_->setText(tr("It was driven on %1").arg(round.section(',', 0, 0)));
+        bind_->setVisible(!presenter_.isBound(static_cast<size_t>(row)) && !round.isEmpty());
     });
     connect(what_, &QComboBox::currentIndexChanged, this, &ReviewStation::showCells);
     connect(cells_, &MapGrid::selectionMoved, this, &ReviewStation::showMoments);
@@ -116,9 +184,11 @@ void ReviewStation::refresh() {
         const QSignalBlocker quiet(list_);
         list_->clear();
         lanes_->setTraces({}, 4);
+        bind_->hide();
         for (const auto& entry : presenter_.recordings())
             list_->addItem(QString("%1\n%2, %3 s, %4")
-                               .arg(QString::fromStdString(entry.title), timeOfDay(entry.startedAt))
+                               .arg(QString::fromStdString(entry.title),
+                                    entry.round ? timeOfDay(entry.startedAt) : tr("of no round"))
                                .arg(entry.duration_s, 0, 'f', 0)
                                .arg(entry.gaps ? QString("%1 gaps").arg(entry.gaps) : tr("no gaps")));
     }
@@ -139,6 +209,7 @@ void ReviewStation::showRecording() {
              std::make_shared<const TraceData>(place.group->time_s, place.channel->values), choice.low, choice.high,
              shown});
     }
+    if (traces.empty()) traces = anyTraces(recording);
     lanes_->setTraces(std::move(traces), 4);
     lanes_->setSpan(0, recording.duration_s());
     showMoments();
@@ -178,6 +249,25 @@ void ReviewStation::showMoments() {
                                 ShownAxis(map.y, presenter_.units()).text(row), QString::number(times.size())));
     if (!times.empty() && cells_->hasFocus()) presenter_.setMoment(times.front());
     lanes_->setMarks(std::move(times));
+}
+
+void ReviewStation::showImport() {
+    const bool page = !presenter_.importedPath().isEmpty();
+    import_->setVisible(page);
+    sheet_->setVisible(!page);
+}
+
+void ReviewStation::openFile(const QString& path) {
+    if (!path.isEmpty()) presenter_.open(path);
+}
+
+void ReviewStation::dragEnterEvent(QDragEnterEvent* event) {
+    if (event->mimeData()->hasUrls()) event->acceptProposedAction();
+}
+
+void ReviewStation::dropEvent(QDropEvent* event) {
+    for (const QUrl& url : event->mimeData()->urls())
+        if (url.isLocalFile()) return openFile(url.toLocalFile());
 }
 
 void ReviewStation::showMoment() {

@@ -28,6 +28,10 @@ class ReviewStation : public Station {
     void showCells();
     void showMoments();
     void showMoment();
+    void showImport();
+    void openFile(const QString& path);
+    void dragEnterEvent(QDragEnterEvent* event) override;
+    void dropEvent(QDropEvent* event) override;
 
     ReviewPresenter presenter_;
     QListWidget* list_;
@@ -36,6 +40,9 @@ class ReviewStation : public Station {
     QComboBox* what_;
     QLabel* cellText_;
     QLabel* found_;
+    QPushButton* bind_;
+    QWidget* sheet_;   ///< lanes and cells
+    QWidget* import_;  ///< in their place while a file is on the page
 };
 
 }  // namespace brusk::app

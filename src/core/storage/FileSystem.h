@@ -14,6 +14,7 @@
 
 #include "core/base/Bytes.h"
 #include "core/base/Result.h"
+#include "core/storage/Mapped.h"
 
 namespace brusk::storage {
 
@@ -65,6 +66,8 @@ class FileSystem {
     virtual ~FileSystem() = default;
     /// The whole file; files above `limit` bytes are refused before any memory is taken, and so is what is no file.
     [[nodiscard]] virtual Result<Bytes> read(const Path& path, uint64_t limit = kReadLimit) = 0;
+    /// The whole file, of any size, read when it is looked at.
+    [[nodiscard]] virtual Result<std::shared_ptr<const Mapped>> map(const Path& path) = 0;
     /// Safe save: temporary file in the same folder, write, sync, rename, sync the folder.
     [[nodiscard]] virtual Done save(const Path& path, ByteSpan bytes) = 0;
     /// The same, refused when the file does not look any more as it did when `seen` was taken.
@@ -106,6 +109,7 @@ class RealFileSystem final : public FileSystem {
   public:
     using FileSystem::save;
     Result<Bytes> read(const Path& path, uint64_t limit = kReadLimit) override;
+    Result<std::shared_ptr<const Mapped>> map(const Path& path) override;
     Done save(const Path& path, ByteSpan bytes) override;
     Done saveSecret(const Path& path, ByteSpan bytes) override;
     Stamp stamp(const Path& path) const override;
@@ -133,6 +137,7 @@ class MemoryFileSystem final : public FileSystem {
     MemoryFileSystem();
     ~MemoryFileSystem() override;
     Result<Bytes> read(const Path& path, uint64_t limit = kReadLimit) override;
+    Result<std::shared_ptr<const Mapped>> map(const Path& path) override;
     Done save(const Path& path, ByteSpan bytes) override;
     Done saveSecret(const Path& path, ByteSpan bytes) override;
     Stamp stamp(const Path& path) const override;

@@ -124,6 +124,12 @@ Result<Bytes> MemoryFileSystem::read(const Path& path, uint64_t limit) {
     return found->second->live;
 }
 
+Result<std::shared_ptr<const Mapped>> MemoryFileSystem::map(const Path& path) {
+    auto bytes = read(path);
+    if (!bytes) return tl::unexpected(bytes.error());
+    return mappedBytes(std::move(*bytes));
+}
+
 Done MemoryFileSystem::saveSecret(const Path& path, ByteSpan bytes) {
     return save(path, bytes);
 }

@@ -11,6 +11,7 @@
 #include <cstring>
 
 #include "core/storage/FileSystem.h"
+#include "core/storage/MapFile.h"
 
 namespace brusk::storage {
 namespace {
@@ -117,18 +118,45 @@ std::optional<struct stat> statOf(const Path& path) {
 
 }  // namespace
 
-Result<Bytes> RealFileSystem::read(const Path& path, uint64_t limit) {
+namespace {
+
+struct Opened {
+    explicit Opened(int fd) : file(fd) {}
+    Descriptor file;
+    uint64_t size = 0;
+};
+
+/// For reading, where it is a file at all.
+Result<std::unique_ptr<Opened>> openFile(const Path& path) {
     // Without waiting: a pipe that nobody writes to would hold us for ever.
-    const Descriptor file(::open(path.c_str(), O_RDONLY | O_CLOEXEC | O_NONBLOCK));
-    if (!file.ok()) return ioFailure("Could not open", path);
+    auto out = std::make_unique<Opened>(::open(path.c_str(), O_RDONLY | O_CLOEXEC | O_NONBLOCK));
+    if (!out->file.ok()) return ioFailure("Could not open", path);
     struct stat info {};
-    if (::fstat(file.get(), &info) != 0) return ioFailure("Could not look at", path);
+    if (::fstat(out->file.get(), &info) != 0) return ioFailure("Could not look at", path);
     if (!S_ISREG(info.st_mode)) return failIn({path.string()}, ErrorCode::BadInput, path.string() + " is not a file.");
-    if (static_cast<uint64_t>(info.st_size) > limit)
-        return failIn({path.string()}, ErrorCode::OutOfRange,
-                      path.string() + " has " + std::to_string(info.st_size) + " bytes; at most " +
-                          std::to_string(limit) + " are read.");
-    Bytes bytes(static_cast<size_t>(info.st_size));
+    out->size = static_cast<uint64_t>(info.st_size);
+    return out;
+}
+
+}  // namespace
+
+Result<std::shared_ptr<const Mapped>> RealFileSystem::map(const Path& path) {
+    const auto opened = openFile(path);
+    if (!opened) return tl::unexpected(opened.error());
+    auto mapped = mapFile((*opened)->file.get(), static_cast<size_t>((*opened)->size));
+    if (!mapped) return ioFailure("Could not map", path);
+    return mapped;
+}
+
+Result<Bytes> RealFileSystem::read(const Path& path, uint64_t limit) {
+    const auto opened = openFile(path);
+    if (!opened) return tl::unexpected(opened.error());
+    const auto& [file, size] = **opened;
+    if (size > limit)
+        return failIn(
+            {path.string()}, ErrorCode::OutOfRange,
+            path.string() + " has " + std::to_string(size) + " bytes; at most " + std::to_string(limit) + " are read.");
+    Bytes bytes(static_cast<size_t>(size));
     size_t have = 0;
     while (have < bytes.size()) {
         const ssize_t n = ::read(file.get(), bytes.data() + have, bytes.size() - have);

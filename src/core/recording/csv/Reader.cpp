@@ -1,12 +1,13 @@
-// Rows to columns by a known dialect, in one pass.
+// What a table's rows mean: which clock they are on, which are left out, which channels come at a slower rate.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include <algorithm>
 #include <cmath>
 
+#include "core/base/Parallel.h"
 #include "core/base/Text.h"
 #include "core/recording/IsoTime.h"
 #include "core/recording/TextCodes.h"
-#include "core/recording/csv/Csv.h"
+#include "core/recording/csv/Parse.h"
 
 namespace brusk::recording::csv {
 
@@ -44,26 +45,6 @@ std::string cellText(std::string_view cell, Encoding encoding) {
 
 namespace {
 
-constexpr float kNone = std::numeric_limits<float>::quiet_NaN();
-
-/// Sentences about lines: the first of each kind in full, then their number.
-class Complaints {
-  public:
-    void add(const std::string& kind, size_t line, const std::string& what) {
-        constexpr size_t kInFull = 5;
-        if (++counts_[kind] <= kInFull) sentences_.push_back("Line " + std::to_string(line) + ": " + what + ".");
-    }
-    std::vector<std::string> all() && {
-        for (const auto& [kind, count] : counts_)
-            if (count > 5) sentences_.push_back("In all " + std::to_string(count) + " " + kind + ".");
-        return std::move(sentences_);
-    }
-
-  private:
-    std::map<std::string, size_t> counts_;
-    std::vector<std::string> sentences_;
-};
-
 /// The text from a line on; lines count from 1.
 std::string_view fromLine(std::string_view text, size_t line) {
     for (size_t at = 1; at < line; ++at) {
@@ -76,40 +57,151 @@ std::string_view fromLine(std::string_view text, size_t line) {
 }
 
 /// One clock of the table, and what is on it.
-struct Clock {
+struct TableClock {
     std::optional<size_t> column;
-    Group group;
     std::vector<size_t> columns;  ///< of the table; one channel each
-    double before = -INFINITY;    ///< the last time
-    double ahead = 0;             ///< what later parts and days add
-    bool thisRow = false;
+};
+
+/// Goes along the times of a clock, row by row, and says which count.
+class TimeWalk {
+  public:
+    /// The first time of all clocks is their origin.
+    struct Origin {
+        std::optional<double> seconds;
+        int64_t day = 0;
+        bool dated = false;
+    };
+    TimeWalk(const Dialect& dialect, const Parsed& parsed, size_t column, Origin& origin, Complaints& complaints)
+        : dialect_(dialect),
+          parsed_(parsed),
+          cells_(parsed.columns[column]),
+          isClock_(dialect.columns[column].form == TimeForm::Clock),
+          origin_(origin),
+          complaints_(complaints) {}
+
+    /// Takes the next row; nothing to add where it is not on the clock.
+    void take(size_t row) {
+        if (std::isnan(cells_.wide[row])) return;
+        double time_s = isClock_ ? sinceOrigin(row) : cells_.wide[row];
+        const size_t line = parsed_.lines[row];
+        if (drop_ && time_s + drop_->ahead >= drop_->before) {
+            // Back for one row alone: that was no new part, but a row that is wrong.
+            complaints_.add("rows whose time goes back", drop_->line, Complaints::About::Time,
+                            "time goes back for this row; it is left out");
+            times.pop_back();
+            rows_.pop_back();
+            before_ = drop_->before, ahead_ = drop_->ahead;
+        } else if (drop_) {
+            complaints_.add("parts of the recording", drop_->line, Complaints::About::Time,
+                            "time goes back; a new part begins, laid 1 s behind");
+        }
+        drop_.reset();
+        time_s += ahead_;
+        if (time_s < before_) {
+            const double back = before_ - time_s;
+            if (dialect_.timeBack == TimeBack::LeaveOut) {
+                complaints_.add("rows whose time goes back", line, Complaints::About::Time,
+                                "time goes back by " + formatNumber(back, 3) + " s; the row is left out");
+                return;
+            }
+            drop_ = Drop{before_, ahead_, line};
+            ahead_ += back + 1;
+            time_s = before_ + 1;
+        }
+        before_ = time_s;
+        times.push_back(time_s);
+        rows_.push_back(static_cast<uint32_t>(row));
+    }
+
+    Numbers<double> times;
+    /// Of the table's rows, those that count.
+    const Numbers<uint32_t>& rows() const { return rows_; }
+
+  private:
+    double sinceOrigin(size_t row) {
+        constexpr double kDay_s = 86400, kExact = 1e9;
+        const bool dated = cells_.days[row] != Cells::kNoDay;
+        const int64_t day = dated ? cells_.days[row] : 0;
+        if (!origin_.seconds) origin_ = {cells_.wide[row], day, dated};
+        // What was subtracted from a time of day is no more exact than that was.
+        const double out = std::round((cells_.wide[row] - *origin_.seconds) * kExact) / kExact +
+                           static_cast<double>(day - origin_.day) * kDay_s;
+        // A clock without a date begins again at midnight.
+        if (!dated && out + ahead_ < before_ - kDay_s / 2) ahead_ += kDay_s;
+        return out;
+    }
+
     /// How it stood before the last row, whose time went back.
     struct Drop {
         double before, ahead;
         size_t line;
     };
-    std::optional<Drop> drop = {};
+    const Dialect& dialect_;
+    const Parsed& parsed_;
+    const Cells& cells_;
+    bool isClock_;
+    Origin& origin_;
+    Complaints& complaints_;
+    double before_ = -INFINITY;  ///< the last time
+    double ahead_ = 0;           ///< what later parts and days add
+    std::optional<Drop> drop_;
+    Numbers<uint32_t> rows_;
+};
+
+/// A channel while it is made: in its own width.
+struct Made {
+    Channel channel;
+    Cells cells;
+
+    size_t size() const { return cells.size(); }
+    bool missing(size_t row) const {
+        return cells.wide.empty() ? std::isnan(cells.narrow[row]) : std::isnan(cells.wide[row]);
+    }
+    /// Only these rows, which rise.
+    void keep(const Numbers<uint32_t>& rows) {
+        const auto pick = [&](auto& numbers) {
+            for (size_t i = 0; i < rows.size(); ++i)
+                numbers[i] = numbers[rows[i]];
+            numbers.resize(rows.size());
+        };
+        if (cells.wide.empty())
+            pick(cells.narrow);
+        else
+            pick(cells.wide);
+    }
+    Channel done() && {
+        channel.values =
+            cells.wide.empty() ? recording::Column(std::move(cells.narrow)) : recording::Column(std::move(cells.wide));
+        return std::move(channel);
+    }
 };
 
 class Reader {
   public:
-    Reader(ByteSpan file, const Dialect& dialect) : dialect_(dialect), size_(file.size()) {
+    Reader(ByteSpan file, const Dialect& dialect) : dialect_(dialect) {
         text_ = fromLine(textOf(file, dialect.encoding, kept_), dialect.firstLine);
     }
 
     Result<Recording> run(size_t most) {
         prepare();
-        Rows rows(text_, dialect_.separator, dialect_.firstLine);
-        std::vector<std::string_view> cells;
-        for (size_t row = 0; row < most && rows.next(cells); ++row)
-            if (auto done = take(cells, rows); !done) return tl::unexpected(done.error());
-        return finish();
+        auto parsed = parse(text_, dialect_, clockOf_, most);
+        if (!parsed) return tl::unexpected(parsed.error());
+        parsed_ = std::move(*parsed);
+        Recording out;
+        for (const TableClock& clock : clocks_)
+            group(clock, out);
+        out.damage = parsed_.complaints.all();
+        if (out.groups.empty()) {
+            if (!out.damage.empty()) return fail(ErrorCode::BadInput, "No row can be read. " + out.damage.front());
+            return fail(ErrorCode::BadInput, "The table has no row of data.");
+        }
+        if (origin_.seconds && origin_.dated)
+            out.startedAt = isoTime(origin_.day * 86400 + static_cast<int64_t>(*origin_.seconds));
+        return out;
     }
 
   private:
     void prepare() {
-        codes_.resize(dialect_.columns.size());
-        place_.resize(dialect_.columns.size());
         clocks_.emplace_back();
         bool first = true;
         for (size_t c = 0; c < dialect_.columns.size(); ++c) {
@@ -119,140 +211,41 @@ class Reader {
                 first = false;
                 clocks_.back().column = c;
             } else if (column.kind != Column::Kind::Nothing) {
-                place_[c] = {clocks_.size() - 1, clocks_.back().columns.size()};
                 clocks_.back().columns.push_back(c);
-                clocks_.back().group.channels.push_back({column.name, column.unit, {}, {}, {}});
             }
         }
-        const auto lines = static_cast<size_t>(std::count(text_.begin(), text_.end(), '\n')) + 1;
-        // A row has a separator for each column: room for all is never more than a few times the file.
-        const size_t room = std::min(lines, size_ / std::max<size_t>(1, dialect_.columns.size()) + 1);
-        for (Clock& clock : clocks_) {
-            clock.group.timed = clock.column.has_value();
-            clock.group.time_s.reserve(room);
-            for (Channel& channel : clock.group.channels)
-                channel.values.reserve(room);
-        }
+        clockOf_.assign(dialect_.columns.size(), std::string_view::npos);
+        for (const TableClock& clock : clocks_)
+            for (const size_t c : clock.columns)
+                clockOf_[c] = clock.column.value_or(std::string_view::npos);
     }
 
-    Done take(const std::vector<std::string_view>& cells, const Rows& rows) {
-        const size_t line = rows.line(), count = dialect_.columns.size();
-        if (rows.unclosed()) complaints_.add("quotes that nothing closes", line, "a quote is opened and never closed");
-        if (cells.size() < count && cells.size() * 2 < count)
-            complaints_.add("rows that are too short", line,
-                            std::to_string(cells.size()) + " fields where " + std::to_string(count) + " were expected");
-        for (size_t c = count; c < cells.size(); ++c)
-            if (!cells[c].empty()) {
-                complaints_.add("rows that are too long", line,
-                                std::to_string(cells.size()) + " fields where " + std::to_string(count) +
-                                    " were expected; the last ones are left out");
-                break;
-            }
-        cells_ += count;
-        constexpr size_t kFree = size_t{16} << 20;
-        if (cells_ > kFree + 4 * size_)
-            return failIn({.line = static_cast<int>(line)}, ErrorCode::BadInput,
-                          "Line " + std::to_string(line) + ": the header claims " + std::to_string(count) +
-                              " columns, most rows have far fewer.");
-        for (Clock& clock : clocks_)
-            clock.thisRow = timeOf(clock, cells, line);
-        for (size_t c = 0; c < count; ++c) {
-            if (dialect_.columns[c].kind == Column::Kind::Time || dialect_.columns[c].kind == Column::Kind::Nothing)
-                continue;
-            Clock& clock = clocks_[place_[c].first];
-            if (!clock.thisRow) continue;
-            clock.group.channels[place_[c].second].values.push_back(c < cells.size() ? valueOf(c, cells[c], line)
-                                                                                     : kNone);
+    void group(const TableClock& clock, Recording& out) {
+        Group group;
+        group.timed = clock.column.has_value();
+        Numbers<double> times;
+        const Numbers<uint32_t>* rows = nullptr;
+        std::optional<TimeWalk> walk;
+        if (clock.column) {
+            walk.emplace(dialect_, parsed_, *clock.column, origin_, parsed_.complaints);
+            for (size_t row = 0; row < parsed_.rows; ++row)
+                walk->take(row);
+            times = std::move(walk->times);
+            rows = times.size() == parsed_.rows ? nullptr : &walk->rows();
+        } else {
+            times.resize(parsed_.rows);
+            for (size_t row = 0; row < times.size(); ++row)
+                times[row] = static_cast<double>(row);
         }
-        return {};
-    }
-
-    /// Adds the row's time to a clock; false when the row is not on it.
-    bool timeOf(Clock& clock, const std::vector<std::string_view>& cells, size_t line) {
-        if (!clock.column) {
-            clock.group.time_s.push_back(static_cast<double>(clock.group.time_s.size()));
-            return true;
+        if (times.empty()) return;
+        std::vector<Made> made;
+        for (const size_t c : clock.columns) {
+            const Column& column = dialect_.columns[c];
+            made.push_back({{column.name, column.unit, {}, {}, {}}, std::move(parsed_.columns[c])});
+            if (column.kind == Column::Kind::States) giveStates(made.back());
         }
-        const std::string_view cell = *clock.column < cells.size() ? cells[*clock.column] : std::string_view();
-        auto time_s = secondsOf(clock, cell);
-        if (!time_s) {
-            // With clocks side by side the shorter ones end before the others.
-            if (!cell.empty() || clocks_.size() == 1)
-                complaints_.add("rows without a time", line,
-                                cell.empty() ? "the time is missing; the row is left out"
-                                             : "\"" + cellText(cell.substr(0, 40), dialect_.encoding) +
-                                                   "\" is no time; the row is left out");
-            return false;
-        }
-        if (clock.drop && *time_s + clock.drop->ahead >= clock.drop->before) {
-            // Back for one row alone: that was no new part, but a row that is wrong.
-            complaints_.add("rows whose time goes back", clock.drop->line,
-                            "time goes back for this row; it is left out");
-            clock.group.time_s.pop_back();
-            for (Channel& channel : clock.group.channels)
-                channel.values.pop_back();
-            clock.before = clock.drop->before, clock.ahead = clock.drop->ahead;
-        } else if (clock.drop) {
-            complaints_.add("parts of the recording", clock.drop->line,
-                            "time goes back; a new part begins, laid 1 s behind");
-        }
-        clock.drop.reset();
-        *time_s += clock.ahead;
-        if (*time_s < clock.before) {
-            const double back = clock.before - *time_s;
-            if (dialect_.timeBack == TimeBack::LeaveOut) {
-                complaints_.add("rows whose time goes back", line,
-                                "time goes back by " + formatNumber(back, 3) + " s; the row is left out");
-                return false;
-            }
-            clock.drop = Clock::Drop{clock.before, clock.ahead, line};
-            clock.ahead += back + 1;
-            *time_s = clock.before + 1;
-        }
-        clock.before = *time_s;
-        clock.group.time_s.push_back(*time_s);
-        return true;
-    }
-
-    std::optional<double> secondsOf(Clock& clock, std::string_view cell) {
-        const TimeForm form = dialect_.columns[*clock.column].form;
-        if (form != TimeForm::Clock) {
-            const auto number = numberOf(cell, dialect_.decimal);
-            if (!number) return std::nullopt;
-            constexpr double kSeconds[] = {1, 1e-3, 1e-6, 60, 3600};
-            return *number * kSeconds[static_cast<int>(form)];
-        }
-        const auto time = clockOf(cell, dialect_.dateOrder);
-        if (!time) return std::nullopt;
-        constexpr double kDay_s = 86400;
-        const int64_t day = time->day.value_or(0);
-        if (!origin_) {
-            origin_ = time->seconds;
-            originDay_ = day;
-            dated_ = time->day.has_value();
-        }
-        // What was subtracted from a time of day is no more exact than that was.
-        constexpr double kExact = 1e9;
-        const double out =
-            std::round((time->seconds - *origin_) * kExact) / kExact + static_cast<double>(day - originDay_) * kDay_s;
-        // A clock without a date begins again at midnight.
-        if (!time->day && out + clock.ahead < clock.before - kDay_s / 2) clock.ahead += kDay_s;
-        return out;
-    }
-
-    float valueOf(size_t c, std::string_view cell, size_t line) {
-        if (cell.empty()) return kNone;
-        if (dialect_.columns[c].kind == Column::Kind::States) {
-            if (isMissingWord(cell)) return kNone;
-            return codes_[c].codeOf(cellText(cell, dialect_.encoding));
-        }
-        if (const auto number = numberOf(cell, dialect_.decimal)) return static_cast<float>(*number);
-        if (isMissingWord(cell)) return kNone;
-        const std::string text = cellText(cell.substr(0, 40), dialect_.encoding);
-        if (std::find(dialect_.missing.begin(), dialect_.missing.end(), text) == dialect_.missing.end())
-            complaints_.add("cells that are no numbers", line,
-                            "\"" + text + "\" in column \"" + dialect_.columns[c].name + "\" is no number");
-        return kNone;
+        if (rows) inParallel(made.size(), [&](size_t i) { made[i].keep(*rows); });
+        partByRate(std::move(group), std::move(times), std::move(made), out.groups);
     }
 
     /// "off" and "on" and the like as 0 and 1, whichever came first.
@@ -272,70 +265,61 @@ class Reader {
         return std::nullopt;
     }
 
-    void giveStates(size_t c, Channel& channel) {
-        channel.states = codes_[c].states();
-        if (codes_[c].full())
-            complaints_.add("columns of texts", dialect_.firstLine,
-                            "column \"" + channel.name + "\" has more than " + std::to_string(TextCodes::kMost) +
-                                " different texts; the later ones are left out");
-        const auto switched = switchStates(channel.states);
-        if (!switched) return;
-        for (float& value : channel.values)
-            if (!std::isnan(value)) value = (*switched)[static_cast<size_t>(value)].value;
-        channel.states = *switched;
-        std::sort(channel.states.begin(), channel.states.end(),
-                  [](const State& a, const State& b) { return a.value < b.value; });
-    }
-
-    Result<Recording> finish() {
-        Recording out;
-        for (Clock& clock : clocks_) {
-            if (clock.group.time_s.empty()) continue;
-            for (size_t i = 0; i < clock.columns.size(); ++i)
-                if (dialect_.columns[clock.columns[i]].kind == Column::Kind::States)
-                    giveStates(clock.columns[i], clock.group.channels[i]);
-            partByRate(std::move(clock.group), out.groups);
+    void giveStates(Made& made) {
+        std::vector<State> states;
+        for (const std::string& text : made.cells.texts)
+            states.push_back({static_cast<float>(states.size()), text});
+        if (made.cells.fullOfTexts)
+            parsed_.complaints.add("columns of texts", dialect_.firstLine, Complaints::About::Row,
+                                   "column \"" + made.channel.name + "\" has more than " +
+                                       std::to_string(TextCodes::kMost) +
+                                       " different texts; the later ones are left out");
+        if (const auto switched = switchStates(states)) {
+            for (float& value : made.cells.narrow)
+                if (!std::isnan(value)) value = (*switched)[static_cast<size_t>(value)].value;
+            states = *switched;
+            std::sort(states.begin(), states.end(), [](const State& a, const State& b) { return a.value < b.value; });
         }
-        out.damage = std::move(complaints_).all();
-        if (out.groups.empty()) {
-            if (!out.damage.empty()) return fail(ErrorCode::BadInput, "No row can be read. " + out.damage.front());
-            return fail(ErrorCode::BadInput, "The table has no row of data.");
-        }
-        if (origin_ && dated_) out.startedAt = isoTime(originDay_ * 86400 + static_cast<int64_t>(*origin_));
-        return out;
+        made.channel.states = std::move(states);
     }
 
     /// How many rows a channel's samples lie apart, when it comes regularly and never with two rows that follow each
     /// other; 1 otherwise: what is missing then is missing.
-    static size_t apart(const Channel& channel) {
+    static size_t apart(const Made& made) {
+        constexpr size_t kLeastSamples = 3, kSeldom = 20;
+        if (made.cells.missing == 0) return 1;
+        size_t present = 0, next = 0;
+        bool before = false;
+        for (size_t i = 0; i < made.size(); ++i) {
+            const bool here = !made.missing(i);
+            present += here;
+            next += here && before;
+            before = here;
+        }
+        if (present < kLeastSamples + 1 || next * kSeldom >= present - 1) return 1;
         std::vector<size_t> steps;
         size_t last = SIZE_MAX;
-        for (size_t i = 0; i < channel.values.size(); ++i) {
-            if (std::isnan(channel.values[i])) continue;
+        for (size_t i = 0; i < made.size(); ++i) {
+            if (made.missing(i)) continue;
             if (last != SIZE_MAX) steps.push_back(i - last);
             last = i;
         }
-        constexpr size_t kLeastSamples = 3;
-        if (steps.size() < kLeastSamples) return 1;
-        const auto next = static_cast<size_t>(std::count(steps.begin(), steps.end(), size_t{1}));
         std::nth_element(steps.begin(), steps.begin() + static_cast<long>(steps.size() / 2), steps.end());
         const size_t usual = steps[steps.size() / 2];
         const size_t longest = *std::max_element(steps.begin(), steps.end());
-        return usual >= 2 && longest <= 3 * usual && next * 20 < steps.size() ? usual : 1;
+        return usual >= 2 && longest <= 3 * usual ? usual : 1;
     }
 
-    static bool sameRows(const Channel& a, const Channel& b) {
-        for (size_t i = 0; i < a.values.size(); ++i)
-            if (std::isnan(a.values[i]) != std::isnan(b.values[i])) return false;
+    static bool sameRows(const Made& a, const Made& b) {
+        for (size_t i = 0; i < a.size(); ++i)
+            if (a.missing(i) != b.missing(i)) return false;
         return true;
     }
 
-    static void partByRate(Group all, std::vector<Group>& out) {
-        const size_t first = out.size();
-        out.emplace_back();
-        std::vector<std::vector<Channel>> slower;
-        std::vector<Channel> stay;
-        for (Channel& channel : all.channels) {
+    static void partByRate(Group all, Numbers<double> times, std::vector<Made> made, std::vector<Group>& out) {
+        std::vector<std::vector<Made>> slower;
+        std::vector<Made> stay;
+        for (Made& channel : made) {
             if (!all.timed || apart(channel) < 2) {
                 stay.push_back(std::move(channel));
                 continue;
@@ -347,39 +331,36 @@ class Reader {
             else
                 same->push_back(std::move(channel));
         }
-        for (auto& channels : slower) {
-            Group group;
-            const std::vector<float> rows = channels[0].values;
-            for (size_t i = 0; i < rows.size(); ++i)
-                if (!std::isnan(rows[i])) group.time_s.push_back(all.time_s[i]);
-            for (Channel& channel : channels) {
-                std::erase_if(channel.values, [](float v) { return std::isnan(v); });
-                group.channels.push_back(std::move(channel));
-            }
-            group.rate_hz = nominalRate(group.time_s);
+        const bool nothingStays = stay.empty() && !slower.empty();
+        const auto finish = [&](Group group, Numbers<double> clock, std::vector<Made>& channels) {
+            group.rate_hz = group.timed ? nominalRate(clock) : 0;
+            group.time_s = Clock(std::move(clock));
+            for (Made& channel : channels)
+                group.channels.push_back(std::move(channel).done());
             out.push_back(std::move(group));
+        };
+        std::vector<Numbers<double>> clocks;
+        for (auto& channels : slower) {
+            Numbers<uint32_t> rows;
+            Numbers<double> clock;
+            for (size_t i = 0; i < times.size(); ++i)
+                if (!channels[0].missing(i)) rows.push_back(static_cast<uint32_t>(i)), clock.push_back(times[i]);
+            for (Made& channel : channels)
+                channel.keep(rows);
+            clocks.push_back(std::move(clock));
         }
-        all.channels = std::move(stay);
-        if (all.channels.empty() && !slower.empty()) {
-            out.erase(out.begin() + static_cast<long>(first));
-            return;
-        }
-        all.rate_hz = all.timed ? nominalRate(all.time_s) : 0;
-        out[first] = std::move(all);
+        if (!nothingStays) finish(std::move(all), std::move(times), stay);
+        for (size_t i = 0; i < slower.size(); ++i)
+            finish({}, std::move(clocks[i]), slower[i]);
     }
 
     const Dialect& dialect_;
-    size_t size_;
     std::string kept_;
     std::string_view text_;
-    std::vector<Clock> clocks_;
-    std::vector<std::pair<size_t, size_t>> place_;  ///< of a column: its clock, its channel there
-    std::vector<TextCodes> codes_;
-    Complaints complaints_;
-    std::optional<double> origin_;
-    int64_t originDay_ = 0;
-    bool dated_ = false;
-    size_t cells_ = 0;
+    std::vector<TableClock> clocks_;
+    std::vector<size_t> clockOf_;
+    Parsed parsed_;
+    TimeWalk::Origin origin_;
 };
 
 }  // namespace

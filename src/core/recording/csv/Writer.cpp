@@ -68,6 +68,7 @@ class Writer {
         endLine();
     }
     void value(const Channel& channel, size_t row) {
+        if (channel.values.isWide()) return number(channel.values.exact()[row]);
         const float v = channel.values[row];
         if (const std::string* state = channel.textOf(v))
             text(*state);

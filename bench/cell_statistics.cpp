@@ -48,7 +48,7 @@ std::shared_ptr<const brusk::recording::Recording> inMillibar(const brusk::recor
     for (auto& channel : out->groups[0].channels) {
         if (channel.unit != "kPa") continue;
         channel.unit = "mbar";
-        for (float& v : channel.values)
+        for (float& v : channel.values.edit())
             v *= 10;
     }
     return out;

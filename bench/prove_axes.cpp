@@ -37,7 +37,7 @@ std::shared_ptr<const recording::Recording> scaled(const recording::Recording& f
     auto out = std::make_shared<recording::Recording>(from);
     for (auto& channel : out->groups[0].channels)
         if (role == channel.role)
-            for (float& v : channel.values)
+            for (float& v : channel.values.edit())
                 v *= factor;
     return out;
 }

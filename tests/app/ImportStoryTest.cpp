@@ -140,7 +140,7 @@ void ImportStoryTest::aTableOfStrangeNamesBecomesADriveThatSaysTheSameOfTheAir()
     recording::Recording driven = *bench::drive(car, {*kit}, {"hills"}).recordings[0];
     const double first = driven.groups[0].time_s[0];
     for (auto& group : driven.groups)
-        for (double& time_s : group.time_s)
+        for (double& time_s : group.time_s.edit())
             time_s = std::round((time_s - first) * 1e9) / 1e9;
     const auto drive = std::make_shared<const recording::Recording>(std::move(driven));
 

@@ -330,12 +330,11 @@ void WidgetTest::thePyramidGivesTheSameRangeAsAScan() {
         float least = INFINITY, most = -INFINITY;
         for (size_t i = from; i < std::min(to, values.size()); ++i)
             if (!std::isnan(values[i])) least = std::min(least, values[i]), most = std::max(most, values[i]);
-        float a, b;
-        const bool any = data.range(from, to, a, b);
-        QCOMPARE(any, least <= most);
-        if (any) QVERIFY(a == least && b == most);
+        const auto stretch = data.over(from, to);
+        QCOMPARE(stretch.any(), least <= most);
+        if (stretch.any()) QVERIFY(stretch.least == least && stretch.most == most);
     }
-    QVERIFY(std::abs(data.step_s() - 0.01) < 1e-9);
+    QVERIFY(std::abs(data.gap_s() - 0.05) < 1e-9);
 }
 
 void WidgetTest::gapsAndMissingSamplesAreNotBridged() {

@@ -56,7 +56,7 @@ void scale(recording::Recording& r, roles::Role role, float factor) {
     for (auto& group : r.groups)
         for (auto& channel : group.channels)
             if (role == channel.role)
-                for (float& v : channel.values)
+                for (float& v : channel.values.edit())
                     v *= factor;
 }
 

@@ -124,7 +124,7 @@ void CellEvidenceTest::fuelMapsTakeTheSettledSamples() {
         group.time_s.push_back(i * 0.01), wideband.time_s.push_back(i * 0.01);
     // The throttle moves for three seconds: these count nowhere.
     for (size_t i = 1000; i < 1300; ++i)
-        group.channels[2].values[i] = static_cast<float>(20 + i % 40);
+        group.channels[2].values.edit()[i] = static_cast<float>(20 + i % 40);
     const evidence::Drives drives({recording});
     EXPECT_OK(drives.mixture());
     const auto evidence = evidenceOf(drives, {}, mapOf(p));

@@ -133,10 +133,11 @@ void JobTest::aDriveIsRecordedAndBoundToItsRound() {
     QVERIFY(std::abs((*recording)->groups[0].rate_hz - 100) < 1);
     // What was recorded is what the car did.
     const auto speed = (*recording)->findRole("engine_speed");
-    QVERIFY(std::abs(static_cast<double>(speed.channel->values.back()) - bench.car.plant().state().speed_rpm) < 15);
+    QVERIFY(std::abs(static_cast<double>(speed.channel->values.values().back()) - bench.car.plant().state().speed_rpm) <
+            15);
     const auto lambda = (*recording)->findRole("lambda_measured");
-    QVERIFY(lambda &&
-            std::abs(static_cast<double>(lambda.channel->values.back()) - bench.car.plant().state().wideband) < 0.02);
+    QVERIFY(lambda && std::abs(static_cast<double>(lambda.channel->values.values().back()) -
+                               bench.car.plant().state().wideband) < 0.02);
     QVERIFY((*recording)->find("spark") && (*recording)->find("battery"));
     EXPECT_FAILS(channelSet(*bench.kit, {"boost_pressure"}), "no measurement boost_pressure");
 }

@@ -157,9 +157,9 @@ Done Recordings::setConditions(int64_t recording, const Conditions& conditions) 
 }
 
 bool Recordings::readHead(RecordingEntry& entry) const {
-    const auto bytes = files_.read(path(entry.file));
+    const auto file = files_.map(path(entry.file));
     const auto recording =
-        bytes ? recording::readMdf4(*bytes) : Result<recording::Recording>(tl::unexpected(bytes.error()));
+        file ? recording::openMdf4(*file) : Result<recording::Recording>(tl::unexpected(file.error()));
     if (!recording || recording->groups.empty()) return false;
     entry.title = recording->title.empty() ? entry.file : recording->title;
     entry.startedAt = recording->startedAt;

@@ -49,7 +49,7 @@ Watched watched(const Drives& drives, size_t i, const Measure& measure) {
             break;
         case Measure::What::Expression:
             for (const auto& group : drives.recording(i).groups) {
-                if (group.time_s.data() != drives[i].time_s().data()) continue;
+                if (group.time_s.begin() != drives[i].time_s().data()) continue;
                 if (const auto values = recording::evaluate(measure.expression, drives.recording(i), group)) {
                     out.own.assign(values->begin(), values->end());
                     out.value = out.own;

@@ -17,7 +17,7 @@ bool isTrim(roles::Role role) {
 }
 
 /// Numbers that all lie around one, and never at nil.
-bool aroundOne(const std::vector<float>& values) {
+bool aroundOne(std::span<const float> values) {
     constexpr float kLeast = 0.6f, kMost = 1.4f;
     bool any = false;
     for (const float v : values) {
@@ -67,7 +67,7 @@ Sampled::Sampled(std::shared_ptr<const recording::Recording> recording, double s
 
 Column Sampled::converted(const recording::Recording::Place& place, const units::Shown& shown, bool onClock) const {
     const bool moved = onClock && place.group != clock_;
-    if (!moved && shown.same()) return place.channel->values;
+    if (!moved && shown.same()) return place.channel->values.values();
     const std::string key = place.group->name + "\n" + place.channel->name + "\n" + exactNumber(shown.scale) + "\n" +
                             exactNumber(shown.offset) + (moved ? "\nclock" : "");
     const std::scoped_lock lock(mutex_);
@@ -77,7 +77,7 @@ Column Sampled::converted(const recording::Recording::Place& place, const units:
     const auto number = [&](float recorded) {
         return shown.same() ? recorded : static_cast<float>(shown(static_cast<double>(recorded)));
     };
-    const auto& values = place.channel->values;
+    const auto values = place.channel->values.values();
     std::vector<float>& out = at->second;
     if (!moved) {
         out.resize(values.size());
@@ -86,9 +86,9 @@ Column Sampled::converted(const recording::Recording::Place& place, const units:
     }
     out.assign(size(), std::nanf(""));
     recording::Follower follower(place.group->time_s);
+    const auto times = clock_->time_s.times();
     for (size_t i = 0; i < out.size(); ++i)
-        if (const size_t k = follower.at(clock_->time_s[i]); k != recording::Follower::kNone)
-            out[i] = number(values[k]);
+        if (const size_t k = follower.at(times[i]); k != recording::Follower::kNone) out[i] = number(values[k]);
     return out;
 }
 
@@ -133,7 +133,7 @@ Column Sampled::columnIfAny(roles::Role role) const {
 Result<Series> Sampled::series(roles::Role role) const {
     const auto found = find(*recording_, role, stoichiometric_);
     if (!found) return tl::unexpected(found.error());
-    return Series{found->place.group->time_s, converted(found->place, found->shown, false)};
+    return Series{found->place.group->time_s.times(), converted(found->place, found->shown, false)};
 }
 
 namespace {
@@ -170,8 +170,8 @@ std::optional<double> valueAlong(const recording::Recording& recording, const Ax
     const auto found = findAlong(recording, axis, stoichiometric);
     if (!found || found->place.group->time_s.empty() || time_s < found->place.group->time_s.front())
         return std::nullopt;
-    const float recorded = found->place.channel->values[recording::indexAt(found->place.group->time_s, time_s)];
-    return std::isnan(recorded) ? std::nullopt : std::optional(found->shown(static_cast<double>(recorded)));
+    const double recorded = found->place.channel->values.at(recording::indexAt(found->place.group->time_s, time_s));
+    return std::isnan(recorded) ? std::nullopt : std::optional(found->shown(recorded));
 }
 
 std::map<std::string, size_t> Sampled::conversions() const {

@@ -58,7 +58,7 @@ class Sampled {
 
     const recording::Recording& recording() const { return *recording_; }
     /// The clock: that of engine speed, else of the group with most rows.
-    std::span<const double> time_s() const { return clock_ ? std::span(clock_->time_s) : std::span<const double>(); }
+    std::span<const double> time_s() const { return clock_ ? clock_->time_s.times() : std::span<const double>(); }
     size_t size() const { return time_s().size(); }
 
     /// On the clock, in the role's unit: the newest sample counts. NotFound names what was not recorded, Mismatch a

@@ -54,11 +54,11 @@ Done keepDbc(storage::FileSystem& files, const ImportHome& home, const storage::
 
 Result<ImportFile> openForImport(storage::FileSystem& files, const storage::Path& path,
                                  const std::vector<can::DbcMessage>& messages) {
-    auto bytes = files.read(path);
-    if (!bytes) return tl::unexpected(bytes.error());
+    auto mapped = files.map(path);
+    if (!mapped) return tl::unexpected(mapped.error());
     const std::string ending = toLower(path.extension().string());
-    auto file = ImportFile::open(validText(path.stem().string()), std::make_shared<const Bytes>(std::move(*bytes)),
-                                 messages, ending == ".mf4" || ending == ".mdf");
+    auto file = ImportFile::open(validText(path.stem().string()), std::move(*mapped), messages,
+                                 ending == ".mf4" || ending == ".mdf");
     if (!file) return tl::unexpected(file.error().in(validText(path.filename().string())));
     return file;
 }

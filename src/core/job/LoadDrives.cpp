@@ -14,9 +14,9 @@ namespace brusk::job {
 
 Result<std::shared_ptr<const recording::Recording>> loadRecording(const carfolder::CarFolder& folder,
                                                                   const carfolder::RecordingEntry& entry) {
-    const auto bytes = folder.files().read(folder.recordings().path(entry.file));
-    if (!bytes) return tl::unexpected(bytes.error());
-    auto recording = recording::readMdf4(*bytes);
+    const auto file = folder.files().map(folder.recordings().path(entry.file));
+    if (!file) return tl::unexpected(file.error());
+    auto recording = recording::openMdf4(*file);
     if (!recording) return failBecause("The recording " + entry.file + " can't be read.", recording.error());
     return std::make_shared<const recording::Recording>(std::move(*recording));
 }

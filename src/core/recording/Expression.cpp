@@ -11,15 +11,16 @@
 namespace brusk::recording {
 
 std::vector<double> onClock(const Recording::Place& place, const Group& clock) {
-    const auto& values = place.channel->values;
+    const auto values = place.channel->values.values();
     std::vector<double> out(clock.time_s.size(), std::numeric_limits<double>::quiet_NaN());
     if (place.group == &clock) {
         std::copy(values.begin(), values.end(), out.begin());
         return out;
     }
     Follower follower(place.group->time_s);
+    const auto times = clock.time_s.times();
     for (size_t i = 0; i < out.size(); ++i)
-        if (const size_t at = follower.at(clock.time_s[i]); at != Follower::kNone) out[i] = values[at];
+        if (const size_t at = follower.at(times[i]); at != Follower::kNone) out[i] = values[at];
     return out;
 }
 

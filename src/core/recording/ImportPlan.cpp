@@ -63,11 +63,12 @@ std::string knownUnit(const std::string& unit) {
 }
 
 /// Of a few thousand samples spread over the column.
-double median(const std::vector<float>& column) {
+double median(const Column& column) {
     constexpr size_t kLooked = 4000;
+    const std::vector<double> some = column.some();
     std::vector<float> values;
-    for (size_t i = 0; i < column.size(); i += column.size() / kLooked + 1)
-        if (std::isfinite(column[i])) values.push_back(column[i]);
+    for (size_t i = 0; i < some.size(); i += some.size() / kLooked + 1)
+        if (std::isfinite(some[i])) values.push_back(static_cast<float>(some[i]));
     if (values.empty()) return std::nan("");
     const auto middle = values.begin() + static_cast<long>(values.size() / 2);
     std::nth_element(values.begin(), middle, values.end());
@@ -183,11 +184,11 @@ class Planner {
     void add(const std::string& key, const Group& group, const Channel& channel, const std::string& unit,
              const char* kind) {
         ColumnPlan out{key, group.name, key, knownUnit(unit), channel.role, kind, 1, 0, true, 0.6, {}};
-        const bool nothing =
-            std::all_of(channel.values.begin(), channel.values.end(), [](float v) { return std::isnan(v); });
+        const auto some = channel.values.some();
+        const bool nothing = std::all_of(some.begin(), some.end(), [](double v) { return std::isnan(v); });
         if (ours_) {
             out.certainty = 1, out.why = "Brusk recorded it";
-        } else if (nothing && whole_) {
+        } else if (nothing && whole_ && channel.values.decoded()) {
             out.use = false, out.why = "it holds nothing";
         } else if (nothing) {
             // A sensor that warms up is silent at first.
@@ -324,8 +325,7 @@ void apply(const ColumnPlan& plan, Channel& channel) {
     channel.unit = plan.unit;
     channel.role = plan.role;
     if (plan.factor == 1 && plan.offset == 0) return;
-    for (float& value : channel.values)
-        value = static_cast<float>(plan.factor * static_cast<double>(value) + plan.offset);
+    channel.values = channel.values.scaled(plan.factor, plan.offset);
     for (State& state : channel.states)
         state.value = static_cast<float>(plan.factor * static_cast<double>(state.value) + plan.offset);
     std::sort(channel.states.begin(), channel.states.end(),
@@ -335,8 +335,10 @@ void apply(const ColumnPlan& plan, Channel& channel) {
 void giveRate(Group& group, double rate_hz) {
     group.timed = true;
     group.rate_hz = rate_hz;
-    for (size_t i = 0; i < group.time_s.size(); ++i)
-        group.time_s[i] = static_cast<double>(i) / rate_hz;
+    Numbers<double> times(group.time_s.size());
+    for (size_t i = 0; i < times.size(); ++i)
+        times[i] = static_cast<double>(i) / rate_hz;
+    group.time_s = Clock(std::move(times));
 }
 
 /// The same with its first rows alone.
@@ -346,13 +348,12 @@ Recording firstRows(const Recording& of, size_t rows) {
     for (const Group& group : of.groups) {
         Group& cut = out.groups.emplace_back();
         cut.name = group.name, cut.rate_hz = group.rate_hz, cut.timed = group.timed;
-        const auto count = static_cast<long>(std::min(rows, group.time_s.size()));
-        cut.time_s.assign(group.time_s.begin(), group.time_s.begin() + count);
+        cut.time_s = Clock(group.time_s.column().firstRows(rows));
         for (const Channel& channel : group.channels) {
             Channel& here = cut.channels.emplace_back();
             here.name = channel.name, here.unit = channel.unit, here.description = channel.description;
             here.role = channel.role, here.states = channel.states;
-            here.values.assign(channel.values.begin(), channel.values.begin() + count);
+            here.values = channel.values.firstRows(rows);
         }
     }
     return out;
@@ -360,16 +361,17 @@ Recording firstRows(const Recording& of, size_t rows) {
 
 }  // namespace
 
-Result<ImportFile> ImportFile::open(std::string title, std::shared_ptr<const Bytes> bytes,
+Result<ImportFile> ImportFile::open(std::string title, std::shared_ptr<const storage::Mapped> file,
                                     const std::vector<can::DbcMessage>& messages, bool namedMdf) {
     ImportFile out;
     out.title_ = std::move(title);
-    out.bytes_ = std::move(bytes);
+    out.file_ = std::move(file);
     std::vector<std::string> names;
-    const bool mdf = namedMdf || isMdf(*out.bytes_);
-    if (mdf || isCandump(asText(*out.bytes_))) {
+    const ByteSpan bytes = out.file_->bytes();
+    const bool mdf = namedMdf || isMdf(bytes);
+    if (mdf || isCandump(asText(bytes))) {
         out.kind_ = mdf ? FileKind::Mdf4 : FileKind::CanLog;
-        auto read = out.kind_ == FileKind::Mdf4 ? readMdf4(*out.bytes_) : readCanLog(asText(*out.bytes_), messages);
+        auto read = out.kind_ == FileKind::Mdf4 ? openMdf4(out.file_) : readCanLog(asText(bytes), messages);
         if (!read) return tl::unexpected(read.error());
         out.ours_ = !read->imageSha256.empty();
         eachKey(*read, [&](size_t g, size_t c, const std::string& key) {
@@ -377,10 +379,10 @@ Result<ImportFile> ImportFile::open(std::string title, std::shared_ptr<const Byt
             names.push_back(key);
         });
         out.read_ = std::make_shared<const Recording>(std::move(*read));
-        // All of it is in columns now.
-        out.bytes_.reset();
+        // All of it is in columns now, or held by them.
+        out.file_.reset();
     } else {
-        const auto guess = csv::guess(*out.bytes_);
+        const auto guess = csv::guess(bytes);
         if (!guess) return tl::unexpected(guess.error());
         for (const csv::Column& column : guess->dialect.columns)
             names.push_back(column.header);
@@ -390,14 +392,14 @@ Result<ImportFile> ImportFile::open(std::string title, std::shared_ptr<const Byt
 }
 
 Result<Recording> ImportFile::raw(const csv::Dialect& dialect, size_t rows) const {
-    if (kind_ == FileKind::Table) return csv::readCsv(*bytes_, dialect, rows);
+    if (kind_ == FileKind::Table) return csv::readCsv(file_->bytes(), dialect, rows);
     return rows == SIZE_MAX ? *read_ : firstRows(*read_, rows);
 }
 
 Result<ImportPlan> ImportFile::plan(const ImportSaid& said) const {
     csv::Guess guess;
     if (kind_ == FileKind::Table) {
-        auto guessed = csv::guess(*bytes_, said.points);
+        auto guessed = csv::guess(file_->bytes(), said.points);
         if (!guessed) return tl::unexpected(guessed.error());
         guess = std::move(*guessed);
         if (auto done = sayKinds(guess.dialect, said); !done) return tl::unexpected(done.error());
@@ -407,7 +409,7 @@ Result<ImportPlan> ImportFile::plan(const ImportSaid& said) const {
         if (plan) plan->fingerprint = fingerprint_;
         return plan;
     }
-    const auto first = csv::readCsv(*bytes_, guess.dialect, kLookedRows);
+    const auto first = csv::readCsv(file_->bytes(), guess.dialect, kLookedRows);
     if (!first) return tl::unexpected(first.error());
     size_t most = 0;
     for (const Group& group : first->groups)
@@ -450,9 +452,7 @@ Result<Recording> ImportFile::recording(const ImportPlan& plan, size_t rows) con
     if (read->groups.empty()) return fail(ErrorCode::BadInput, "No column of the file is used.");
     if (std::isfinite(shift) && shift != 0) {
         for (Group& group : read->groups)
-            if (group.timed)
-                for (double& time : group.time_s)
-                    time -= shift;
+            if (group.timed) group.time_s = group.time_s.shifted(-shift);
         for (Mark& mark : read->marks)
             mark.at_s -= shift;
     }

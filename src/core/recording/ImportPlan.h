@@ -12,6 +12,7 @@
 #include "core/recording/GuessPoint.h"
 #include "core/recording/Recording.h"
 #include "core/recording/csv/Csv.h"
+#include "core/storage/Mapped.h"
 
 namespace brusk::recording {
 
@@ -64,7 +65,7 @@ class ImportFile {
     /// Finds out what it is. `title`: what its recording is called where the file does not say. `messages`: what a CAN
     /// log's frames mean. `namedMdf`: its name says that it is MDF. An error where it is none of the three, or damaged
     /// beyond use.
-    [[nodiscard]] static Result<ImportFile> open(std::string title, std::shared_ptr<const Bytes> bytes,
+    [[nodiscard]] static Result<ImportFile> open(std::string title, std::shared_ptr<const storage::Mapped> file,
                                                  const std::vector<can::DbcMessage>& messages = {},
                                                  bool namedMdf = false);
 
@@ -84,7 +85,7 @@ class ImportFile {
     FileKind kind_ = FileKind::Table;
     std::string title_, fingerprint_;
     bool ours_ = false;
-    std::shared_ptr<const Bytes> bytes_;
+    std::shared_ptr<const storage::Mapped> file_;
     std::shared_ptr<const Recording> read_;  ///< of what is read whole at once
 };
 

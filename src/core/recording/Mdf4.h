@@ -16,8 +16,8 @@ struct Mdf4Options {
     bool packed = false;  ///< deflated, in transposed blocks
 };
 
-/// Writes a sorted MDF 4.10 file: one data group per rate, time in seconds as float64, channels as float32 (states with
-/// a table of texts), marks as events.
+/// Writes a sorted MDF 4.10 file: one data group per rate, time in seconds as float64, channels as float32 or, where
+/// their column is wide, as float64 (states with a table of texts), marks as events.
 ///
 /// 1. What write() has written is found by a reader though the program dies: the block lies there before the link to
 /// it.
@@ -35,6 +35,7 @@ class Mdf4Writer {
 
     /// Adds one row to a group; kept in memory until write().
     void append(size_t group, double time_s, std::span<const float> values);
+    void append(size_t group, double time_s, std::span<const double> values);
     /// Adds a mark; kept in memory until write().
     void append(const Mark& mark) { pendingMarks_.push_back(mark); }
     /// Hands what was appended to the system, without waiting for the disk.
@@ -58,7 +59,7 @@ class Mdf4Writer {
 
   private:
     struct OpenGroup {
-        size_t channels = 0;
+        std::vector<bool> wide;  ///< of each channel: float64, not float32
         bool timed = true;
         bool begun = false;        ///< its list of data is there
         uint64_t countAt = 0;      ///< where the channel group's cycle count lies
@@ -68,9 +69,17 @@ class Mdf4Writer {
         uint64_t pendingRows = 0;
         Bytes pending;
 
-        uint64_t rowBytes() const { return (timed ? 8 : 0) + 4 * channels; }
+        uint64_t bytesOf(size_t channel) const { return wide[channel] ? 8 : 4; }
+        uint64_t rowBytes() const {
+            uint64_t out = timed ? 8 : 0;
+            for (size_t i = 0; i < wide.size(); ++i)
+                out += bytesOf(i);
+            return out;
+        }
     };
     explicit Mdf4Writer(std::unique_ptr<storage::GrowingFile> file) : file_(std::move(file)) {}
+    template <class Number>
+    void appendRow(OpenGroup& group, double time_s, std::span<const Number> values);
     Done writeRows(OpenGroup& group);
     Done writeMarks();
 
@@ -86,6 +95,12 @@ class Mdf4Writer {
 /// said, with its place (Recording::damage); without anything that is whole it is an error. Of an unfinalised file,
 /// rows beyond its count are given as long as their clock runs.
 [[nodiscard]] Result<Recording> readMdf4(ByteSpan file);
+
+/// The same of a file that is mapped: the numbers of large groups stay there until somebody asks for a column, so that
+/// a file opens in the time of its head. Of such a group, what is damaged inside reads as NaN, and so does a row whose
+/// time goes back; Recording::late says it. `laterFrom_bytes`: of a group's records.
+[[nodiscard]] Result<Recording> openMdf4(const std::shared_ptr<const storage::Mapped>& file,
+                                         uint64_t laterFrom_bytes = uint64_t{16} << 20);
 
 /// The whole recording as one MDF 4.10 file, which must not be there yet; on failure nothing is left.
 [[nodiscard]] Done saveMdf4(storage::FileSystem& files, const storage::Path& path, const Recording& recording,

@@ -20,6 +20,24 @@ const Channel* Group::find(std::string_view wanted) const {
     return nullptr;
 }
 
+void LateDamage::add(const std::string& sentence) {
+    const std::scoped_lock lock(mutex_);
+    if (std::find(sentences_.begin(), sentences_.end(), sentence) == sentences_.end()) sentences_.push_back(sentence);
+}
+
+std::vector<std::string> LateDamage::sentences() const {
+    const std::scoped_lock lock(mutex_);
+    return sentences_;
+}
+
+std::vector<std::string> Recording::allDamage() const {
+    std::vector<std::string> out = damage;
+    if (!late) return out;
+    for (std::string& sentence : late->sentences())
+        out.push_back(std::move(sentence));
+    return out;
+}
+
 double Recording::duration_s() const {
     double last = 0;
     for (const Group& group : groups)
@@ -53,19 +71,20 @@ double Recording::valueAt(std::string_view name, double time_s) const {
     const Place place = find(name);
     if (!place || place.group->time_s.empty() || time_s < place.group->time_s.front())
         return std::numeric_limits<double>::quiet_NaN();
-    return place.channel->values[indexAt(place.group->time_s, time_s)];
+    return place.channel->values.at(indexAt(place.group->time_s, time_s));
 }
 
 std::vector<Gap> gapsOf(const Group& group) {
     std::vector<Gap> gaps;
     if (group.rate_hz <= 0 || !group.timed) return gaps;
     const double longest = 3 / group.rate_hz;
-    for (size_t i = 1; i < group.time_s.size(); ++i)
-        if (group.time_s[i] - group.time_s[i - 1] > longest) gaps.push_back({group.time_s[i - 1], group.time_s[i]});
+    const auto times = group.time_s.times();
+    for (size_t i = 1; i < times.size(); ++i)
+        if (times[i] - times[i - 1] > longest) gaps.push_back({times[i - 1], times[i]});
     return gaps;
 }
 
-double nominalRate(const std::vector<double>& time_s) {
+double nominalRate(std::span<const double> time_s) {
     constexpr size_t kLooked = 1000;
     if (time_s.size() < 2) return 0;
     std::vector<double> steps;
@@ -78,7 +97,7 @@ double nominalRate(const std::vector<double>& time_s) {
     return rate < 1 ? rate : std::round(rate);
 }
 
-size_t indexAt(const std::vector<double>& time_s, double t) {
+size_t indexAt(std::span<const double> time_s, double t) {
     const auto after = std::upper_bound(time_s.begin(), time_s.end(), t);
     return after == time_s.begin() ? 0 : static_cast<size_t>(after - time_s.begin()) - 1;
 }

@@ -5,10 +5,12 @@
 #include <cmath>
 #include <cstdint>
 #include <limits>
+#include <mutex>
 #include <string>
 #include <string_view>
 #include <vector>
 
+#include "core/recording/Column.h"
 #include "core/roles/Role.h"
 
 namespace brusk::recording {
@@ -26,7 +28,7 @@ struct Channel {
     std::string unit;
     std::string description;
     std::string role;
-    std::vector<float> values;
+    Column values;
     std::vector<State> states = {};  ///< by value, each once; empty for what is a number
 
     /// The text that a value stands for; null where it stands for none.
@@ -36,8 +38,8 @@ struct Channel {
 /// Channels that share a clock: one time column, each channel as long as it.
 struct Group {
     std::string name;
-    double rate_hz = 0;          ///< nominal
-    std::vector<double> time_s;  ///< from the start of the recording, never falling
+    double rate_hz = 0;  ///< nominal
+    Clock time_s;        ///< from the start of the recording, never falling
     std::vector<Channel> channels;
     bool timed = true;  ///< false: the file tells no time; time_s counts the rows, and nothing is learned from them
 
@@ -52,6 +54,17 @@ struct Mark {
     bool operator==(const Mark&) const = default;
 };
 
+/// What of a large file came to light only when its columns were decoded. May be asked from several threads.
+class LateDamage {
+  public:
+    void add(const std::string& sentence);
+    std::vector<std::string> sentences() const;
+
+  private:
+    mutable std::mutex mutex_;
+    std::vector<std::string> sentences_;
+};
+
 /// A recording and what was in the car when it was made.
 struct Recording {
     std::string title;
@@ -63,9 +76,12 @@ struct Recording {
     std::string channelsSha256;       ///< of the channel set
     std::vector<std::string> damage;  ///< what could not be read of a damaged file, a sentence each with its place
     std::vector<Group> groups;
-    std::vector<Mark> marks = {};  ///< by time
-    std::string vin = {};          ///< of the car; empty where nobody said
+    std::vector<Mark> marks = {};                 ///< by time
+    std::string vin = {};                         ///< of the car; empty where nobody said
+    std::shared_ptr<const LateDamage> late = {};  ///< of what is decoded when asked for
 
+    /// `damage`, and what came to light since.
+    std::vector<std::string> allDamage() const;
     double duration_s() const;
     size_t samples() const;  ///< rows over all groups
     struct Place {
@@ -89,9 +105,9 @@ struct Gap {
 /// Where the clock of a group jumps by more than three of its periods.
 std::vector<Gap> gapsOf(const Group& group);
 /// The rate that a clock mostly has, in whole Hz from 1 on; 0 where it has none.
-double nominalRate(const std::vector<double>& time_s);
+double nominalRate(std::span<const double> time_s);
 
 /// Index of the last time not after `t`; 0 when all are later.
-size_t indexAt(const std::vector<double>& time_s, double t);
+size_t indexAt(std::span<const double> time_s, double t);
 
 }  // namespace brusk::recording

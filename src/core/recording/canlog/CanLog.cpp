@@ -41,6 +41,24 @@ struct Part {
     const DbcMessage* message = nullptr;
     std::vector<const DbcSignal*> signalList;
     Group group;
+    Numbers<double> time_s = {};
+    std::vector<Numbers<double>> values = {};  ///< of each signal
+
+    /// Whether float32 would lose some of what the signal has.
+    static bool isCounter(const DbcSignal& signal) {
+        constexpr int kFloatBits = 24;
+        return signal.bits > kFloatBits && signal.texts.empty();
+    }
+    /// Of what was taken.
+    Group made() && {
+        group.rate_hz = nominalRate(time_s);
+        group.time_s = Clock(std::move(time_s));
+        for (size_t i = 0; i < values.size(); ++i)
+            group.channels[i].values = isCounter(*signalList[i])
+                                           ? Column(std::move(values[i]))
+                                           : Column(Numbers<float>(values[i].begin(), values[i].end()));
+        return std::move(group);
+    }
 };
 
 /// "engine", or "engine, mode 3" for what is there only at a switch's value.
@@ -79,6 +97,7 @@ std::vector<Part> partsOf(const DbcMessage& message) {
         }
         part->signalList.push_back(&signal);
         part->group.channels.push_back(channelOf(signal));
+        part->values.emplace_back();
     }
     return out;
 }
@@ -86,10 +105,9 @@ std::vector<Part> partsOf(const DbcMessage& message) {
 void take(Part& part, const CanFrame& frame, double time_s) {
     const auto first = part.message->value(*part.signalList[0], frame);
     if (!first) return;
-    part.group.time_s.push_back(time_s);
+    part.time_s.push_back(time_s);
     for (size_t i = 0; i < part.signalList.size(); ++i)
-        part.group.channels[i].values.push_back(
-            static_cast<float>(i == 0 ? *first : part.signalList[i]->decode(frame)));
+        part.values[i].push_back(i == 0 ? *first : part.signalList[i]->decode(frame));
 }
 
 /// Wall-clock times since 1970 are a date.
@@ -133,9 +151,7 @@ Result<Recording> readCanLog(std::string_view text, const std::vector<DbcMessage
     if (back > 0) out.damage.push_back(std::to_string(back) + " frames whose time goes back are left out.");
     for (auto& [id, list] : parts)
         for (Part& part : list) {
-            if (part.group.time_s.empty()) continue;
-            part.group.rate_hz = nominalRate(part.group.time_s);
-            out.groups.push_back(std::move(part.group));
+            if (!part.time_s.empty()) out.groups.push_back(std::move(part).made());
         }
     if (out.groups.empty()) {
         std::string ids;

@@ -42,9 +42,13 @@ std::string printable(std::string_view text) {
 }
 
 Block BlockFile::read(uint64_t at, std::string_view wanted, bool mayBeCutOff) {
-    constexpr uint64_t kHead = 24;
     const bool shared = wanted == "##TX" || wanted == "##MD" || wanted == "##CC" || wanted == "##SI";
     if (!shared && !met_.insert(at).second) bad(at, "the file's blocks are linked in a circle");
+    return blockAt(at, wanted, mayBeCutOff);
+}
+
+Block BlockFile::blockAt(uint64_t at, std::string_view wanted, bool mayBeCutOff) const {
+    constexpr uint64_t kHead = 24;
     const auto head = file_.slice(at, kHead);
     if (!head) bad(at, "a " + std::string(wanted) + " block is cut off in the file");
     Block out;

@@ -53,6 +53,8 @@ class BlockFile {
     Block block(uint64_t at, std::string_view wanted);
     /// The same of a data block, which may be cut off at the end of the file.
     Block dataBlock(uint64_t at, std::string_view wanted);
+    /// A data block that is looked at without being met.
+    Block look(uint64_t at, std::string_view wanted) const { return blockAt(at, wanted, true); }
     /// The four letters that a block begins with.
     std::string idAt(uint64_t at) const;
     /// A link of the block at `at`, without meeting it; 0 where there is none.
@@ -64,6 +66,7 @@ class BlockFile {
 
   private:
     Block read(uint64_t at, std::string_view wanted, bool mayBeCutOff);
+    Block blockAt(uint64_t at, std::string_view wanted, bool mayBeCutOff) const;
 
     ByteView file_;
     std::unordered_set<uint64_t> met_;

@@ -18,61 +18,72 @@ uint64_t ColumnMaker::end() const {
     return isVirtual() ? 0 : field.byte + field.bytes();
 }
 
-template <class Load>
-void ColumnMaker::linear(const Records& records, Load load) {
-    const double offset = conversion.offset(), factor = conversion.factor();
-    const uint8_t* at = records.first + field.byte;
-    for (size_t row = 0; row < records.count; ++row, at += records.stride)
-        channel.values.push_back(static_cast<float>(offset + factor * static_cast<double>(load(at))));
+bool ColumnMaker::mayBeLater() const {
+    if (textual() || conversion.isFormula()) return false;
+    return !conversion.givesTexts() || (conversion.isStates() && !conversion.hasDefault());
 }
 
-/// Whole little-endian numbers with a linear conversion: most of what is recorded.
-bool ColumnMaker::takePlain(const Records& records) {
-    static_assert(std::endian::native == std::endian::little);
-    if (!conversion.linear() || field.bit != 0) return false;
-    const auto as = [&]<class Number>(Number) {
-        linear(records, [](const uint8_t* at) {
-            Number value;
-            std::memcpy(&value, at, sizeof value);
-            return value;
-        });
-        return true;
-    };
-    const bool isSigned = field.type == DataType::SignedLittle;
-    if (field.type == DataType::RealLittle) {
-        if (field.bits == 32) return as(float{});
-        if (field.bits == 64) return as(double{});
-    } else if (isSigned || field.type == DataType::UnsignedLittle) {
-        if (field.bits == 8) return isSigned ? as(int8_t{}) : as(uint8_t{});
-        if (field.bits == 16) return isSigned ? as(int16_t{}) : as(uint16_t{});
-        if (field.bits == 32) return isSigned ? as(int32_t{}) : as(uint32_t{});
-    }
-    return false;
+bool ColumnMaker::isCounter() const {
+    constexpr uint64_t kFloatBits = 24;
+    return field.isInteger() && field.bits > kFloatBits && conversion.linear() && !isVirtual();
 }
+
+template <class Number>
+void ColumnMaker::decodeField(uint64_t byte, const Records& records, Number* out) const {
+    Field here = field;
+    here.byte = byte;
+    const static Conversion asItIs;
+    decodeNumbers(here, conversion.isStates() ? asItIs : conversion, isVirtual(), records, out);
+    if (!isTimeMaster()) return;
+    // The standard's unit of time is the second; who writes another one means it.
+    if (const auto second = units::conversion(channel.unit, "s"); second && !second->same())
+        for (size_t row = 0; row < records.count; ++row)
+            out[row] = static_cast<Number>((*second)(static_cast<double>(out[row])));
+}
+
+template <class Number>
+void ColumnMaker::decode(const Records& records, std::optional<uint64_t> validAt, Number* out) const {
+    if (alwaysInvalid) {
+        std::fill_n(out, records.count, std::numeric_limits<Number>::quiet_NaN());
+        return;
+    }
+    decodeField(field.byte, records, out);
+    if (invalidationBit && validAt && !isTimeMaster())
+        dropInvalid(*validAt + *invalidationBit / 8, *invalidationBit % 8, records, out);
+}
+
+template void ColumnMaker::decodeField(uint64_t, const Records&, float*) const;
+template void ColumnMaker::decodeField(uint64_t, const Records&, double*) const;
+template void ColumnMaker::decode(const Records&, std::optional<uint64_t>, float*) const;
+template void ColumnMaker::decode(const Records&, std::optional<uint64_t>, double*) const;
 
 void ColumnMaker::put(const Physical& physical, double raw) {
     if (conversion.isStates()) {
         const auto value = static_cast<float>(raw);
         if (physical.text && states_.size() < TextCodes::kMost) states_.try_emplace(value, *physical.text);
-        channel.values.push_back(value);
+        values.push_back(value);
         return;
     }
     if (!conversion.givesTexts() && !textual()) {
-        channel.values.push_back(static_cast<float>(physical.number));
+        values.push_back(static_cast<float>(physical.number));
         return;
     }
     const float code = physical.text ? codes_.codeOf(*physical.text) : kNone;
     const bool both = conversion.givesNumbers() && !textual();
-    channel.values.push_back(both || (textual() && !physical.text) ? static_cast<float>(physical.number) : code);
-    if (both) besideValues_.push_back(code);
+    values.push_back(both || (textual() && !physical.text) ? static_cast<float>(physical.number) : code);
+    if (both) besideValues.push_back(code);
 }
 
 void ColumnMaker::takeNumbers(const Records& records) {
-    if (!conversion.givesTexts() && !isVirtual() && takePlain(records)) return;
+    if (!conversion.givesTexts()) {
+        const size_t before = values.size();
+        values.resize(before + records.count);
+        return decodeNumbers(field, conversion, isVirtual(), records, values.data() + before);
+    }
     for (size_t row = 0; row < records.count; ++row) {
         const double raw = isVirtual() ? static_cast<double>(records.firstRow + row)
                                        : field.number(records.first + row * records.stride + field.byte);
-        put(conversion.givesTexts() ? conversion.of(raw) : Physical{conversion.number(raw), std::nullopt}, raw);
+        put(conversion.of(raw), raw);
     }
 }
 
@@ -86,13 +97,13 @@ void ColumnMaker::takeTexts(const Records& records) {
 }
 
 void ColumnMaker::take(const Records& records, std::optional<uint64_t> validAt) {
-    const size_t before = channel.values.size();
+    const size_t before = values.size();
     if (isVariable()) {
         const size_t bytes = std::min<size_t>(8, static_cast<size_t>(field.bytes()));
         for (size_t row = 0; row < records.count; ++row)
             offsets_.push_back(
                 loadUnsigned(records.first + row * records.stride + field.byte, bytes, ByteOrder::LittleEndian));
-        channel.values.resize(before + records.count, kNone);
+        values.resize(before + records.count, kNone);
     } else if (textual()) {
         takeTexts(records);
     } else {
@@ -106,35 +117,30 @@ void ColumnMaker::take(const Records& records, std::optional<uint64_t> validAt) 
 
 void ColumnMaker::lose(size_t rows) {
     constexpr uint64_t kNowhere = UINT64_MAX;
-    channel.values.resize(channel.values.size() + rows, kNone);
-    if (!besideValues_.empty()) besideValues_.resize(channel.values.size(), kNone);
-    if (isVariable()) offsets_.resize(channel.values.size(), kNowhere);
+    values.resize(values.size() + rows, kNone);
+    if (!besideValues.empty()) besideValues.resize(values.size(), kNone);
+    if (isVariable()) offsets_.resize(values.size(), kNowhere);
 }
 
 void ColumnMaker::invalidate(size_t row) {
     constexpr uint64_t kNowhere = UINT64_MAX;
-    if (row < channel.values.size()) channel.values[row] = kNone;
-    if (row < besideValues_.size()) besideValues_[row] = kNone;
+    if (row < values.size()) values[row] = kNone;
+    if (row < besideValues.size()) besideValues[row] = kNone;
     if (row < offsets_.size()) offsets_[row] = kNowhere;
 }
 
-void ColumnMaker::takeTimes(const Records& records, std::vector<double>& time_s) const {
-    // The standard's unit of time is the second; who writes another one means it.
-    const auto second = units::conversion(channel.unit, "s");
-    for (size_t row = 0; row < records.count; ++row) {
-        const double raw = isVirtual() ? static_cast<double>(records.firstRow + row)
-                                       : field.number(records.first + row * records.stride + field.byte);
-        const double time = conversion.number(raw);
-        time_s.push_back(second ? (*second)(time) : time);
-    }
+void ColumnMaker::takeTimes(const Records& records, Numbers<double>& time_s) const {
+    const size_t before = time_s.size();
+    time_s.resize(before + records.count);
+    decodeField(field.byte, records, time_s.data() + before);
 }
 
 void ColumnMaker::resolveTexts(ByteSpan texts) {
     const ByteView view(texts);
     std::string before;
     uint64_t at = UINT64_MAX;
-    const auto kept = std::move(channel.values);
-    channel.values.clear();
+    const auto kept = std::move(values);
+    values.clear();
     for (const uint64_t offset : offsets_) {
         if (offset != at) {
             at = offset;
@@ -144,13 +150,13 @@ void ColumnMaker::resolveTexts(ByteSpan texts) {
         }
         put(before.empty() ? Physical{} : conversion.ofText(before), 0);
     }
-    channel.values.resize(kept.size(), kNone);
+    values.resize(kept.size(), kNone);
 }
 
 void ColumnMaker::finish(std::vector<std::string>& damage) {
     if (alwaysInvalid) {
-        std::fill(channel.values.begin(), channel.values.end(), kNone);
-        std::fill(besideValues_.begin(), besideValues_.end(), kNone);
+        std::fill(values.begin(), values.end(), kNone);
+        std::fill(besideValues.begin(), besideValues.end(), kNone);
     }
     if (codes_.full())
         damage.push_back("At byte " + std::to_string(block) + ": channel " + channel.name + " has more than " +
@@ -168,7 +174,7 @@ void ColumnMaker::finish(std::vector<std::string>& damage) {
     if (!numbers) channel.states = codes_.states();
     const auto texts = codes_.states();
     if (!numbers || texts.empty()) return;
-    beside = Channel{channel.name + " (text)", {}, channel.description, {}, std::move(besideValues_), texts};
+    beside = Channel{channel.name + " (text)", {}, channel.description, {}, {}, texts};
 }
 
 }  // namespace brusk::recording::mdf

@@ -5,17 +5,9 @@
 #include <unordered_map>
 
 #include "core/recording/TextCodes.h"
-#include "core/recording/mdf/Conversion.h"
-#include "core/recording/mdf/Field.h"
+#include "core/recording/mdf/Decoder.h"
 
 namespace brusk::recording::mdf {
-
-/// Records that lie one behind the other.
-struct Records {
-    const uint8_t* first = nullptr;  ///< behind the record's id
-    size_t stride = 0, count = 0;
-    uint64_t firstRow = 0;  ///< for what is counted, not stored
-};
 
 /// cn_type.
 enum class ChannelType : uint8_t {
@@ -33,6 +25,7 @@ class ColumnMaker {
   public:
     uint64_t block = 0;  ///< its CN block
     Channel channel;
+    Numbers<float> values;  ///< of the channel, until finish()
     ChannelType type = ChannelType::Value;
     uint64_t sync = 0;  ///< of a master: 1 time, 2 angle, 3 distance, 4 index
     Field field;
@@ -41,6 +34,7 @@ class ColumnMaker {
     std::optional<Field> length;              ///< of a text of varying length within its maximum
     std::optional<uint64_t> invalidationBit;  ///< in the bytes behind the data bytes
     bool alwaysInvalid = false;
+    bool later = false;  ///< `channel` has its numbers when somebody asks; there is nothing to take
 
     bool isTimeMaster() const { return isMaster() && sync == 1; }
     bool isMaster() const { return type == ChannelType::Master || type == ChannelType::VirtualMaster; }
@@ -50,13 +44,24 @@ class ColumnMaker {
     uint64_t end() const;
 
     /// So many rows are to come.
-    void expect(size_t rows) { channel.values.reserve(rows); }
+    void expect(size_t rows) { values.reserve(rows); }
     /// So many rows are lost.
     void lose(size_t rows);
     /// Adds the records' values. `validAt`: where the invalidation bytes begin in a record that has them.
     void take(const Records& records, std::optional<uint64_t> validAt);
+    /// Whether its numbers can be decoded in any order, from any thread.
+    bool mayBeLater() const;
+    /// Whether float32 would lose some of what it has: a counter beyond 2^24.
+    bool isCounter() const;
+    /// Of mayBeLater(), a time master in s: the numbers of these records, NaN for invalid ones. `validAt`: as in
+    /// take().
+    template <class Number>
+    void decode(const Records& records, std::optional<uint64_t> validAt, Number* out) const;
+    /// The same without a look at what is invalid; the field begins at `byte` of the records.
+    template <class Number>
+    void decodeField(uint64_t byte, const Records& records, Number* out) const;
     /// The times of a time master, in s.
-    void takeTimes(const Records& records, std::vector<double>& time_s) const;
+    void takeTimes(const Records& records, Numbers<double>& time_s) const;
     /// Samples of which `invalid` says so, by row.
     void invalidate(size_t row);
     /// Now that all records came: the texts of varying length from where they lie.
@@ -64,6 +69,7 @@ class ColumnMaker {
     /// Puts what was collected into `channel`, and what stands beside it (the texts of a channel of numbers).
     void finish(std::vector<std::string>& damage);
     std::optional<Channel> beside;
+    Numbers<float> besideValues;  ///< of it
 
   private:
     /// What is counted has no bytes, whatever its type says.
@@ -73,14 +79,10 @@ class ColumnMaker {
     void takeNumbers(const Records& records);
     void takeTexts(const Records& records);
     void put(const Physical& physical, double raw);
-    template <class Load>
-    void linear(const Records& records, Load load);
-    bool takePlain(const Records& records);
 
     std::vector<uint64_t> offsets_;  ///< of texts of varying length
     TextCodes codes_;
     std::unordered_map<float, std::string> states_;  ///< raw numbers that stay, and their texts
-    std::vector<float> besideValues_;
 };
 
 }  // namespace brusk::recording::mdf

@@ -137,6 +137,10 @@ bool Conversion::givesNumbers() const {
                        [](const Reference& r) { return r.scale && r.scale->givesNumbers(); });
 }
 
+bool Conversion::hasDefault() const {
+    return references_.size() > values_.size() && references_[values_.size()].text.has_value();
+}
+
 std::vector<State> Conversion::states() const {
     std::vector<State> out;
     for (size_t i = 0; i < std::min(values_.size(), references_.size()); ++i)

@@ -36,12 +36,15 @@ class Conversion {
     bool linear() const { return kind_ == Kind::None || kind_ == Kind::Linear; }
     double offset() const { return kind_ == Kind::Linear ? values_[0] : 0; }
     double factor() const { return kind_ == Kind::Linear ? values_[1] : 1; }
+    bool isFormula() const { return kind_ == Kind::Algebraic; }
     /// What it may give.
     bool givesTexts() const;
     bool givesNumbers() const;
     /// Each number has its own text: the number can stay, and the text beside it.
     bool isStates() const { return kind_ == Kind::NumberToText && !givesNumbers(); }
 
+    /// Of isStates(): numbers that the table does not name have a text too.
+    bool hasDefault() const;
     /// Of isStates(): what the table names.
     std::vector<State> states() const;
 

@@ -2,9 +2,11 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/recording/mdf/Data.h"
 
+#include <libdeflate.h>
 #include <zlib.h>
 
 #include <algorithm>
+#include <memory>
 
 namespace brusk::recording::mdf {
 
@@ -54,19 +56,51 @@ Inflated inflated(ByteSpan packed, uint64_t length) {
     return out;
 }
 
-/// Columns back to rows of `width` bytes; what is left over at the end was not turned.
+}  // namespace
+
 Bytes turnedBack(const Bytes& columns, uint64_t width) {
+    // So many rows stay in the fast memory while all their columns are laid into them.
+    constexpr size_t kTile = 64;
     const size_t rows = columns.size() / width;
     Bytes out(columns.size());
-    for (size_t row = 0; row < rows; ++row)
+    for (size_t tile = 0; tile < rows; tile += kTile)
         for (size_t column = 0; column < width; ++column)
-            out[row * width + column] = columns[column * rows + row];
+            for (size_t row = tile; row < std::min(rows, tile + kTile); ++row)
+                out[row * width + column] = columns[column * rows + row];
     std::copy(columns.begin() + static_cast<long>(rows * width), columns.end(),
               out.begin() + static_cast<long>(rows * width));
     return out;
 }
 
+namespace {
+
+/// All at once, for a stream that is whole: the quicker way. False: who wants what there is asks inflated().
+bool inflatedWhole(ByteSpan packed, Bytes& out) {
+    thread_local const std::unique_ptr<libdeflate_decompressor, void (*)(libdeflate_decompressor*)> inflater(
+        libdeflate_alloc_decompressor(), libdeflate_free_decompressor);
+    size_t made = 0;
+    return inflater &&
+           libdeflate_zlib_decompress(inflater.get(), packed.data(), packed.size(), out.data(), out.size(), &made) ==
+               LIBDEFLATE_SUCCESS &&
+           made == out.size();
+}
+
+std::string packedDamage(uint64_t block, std::string_view held, uint64_t length, size_t given) {
+    return "At byte " + std::to_string(block) + ": packed " + printable(held) + " data are damaged; of " +
+           std::to_string(length) + " bytes " + std::to_string(given) + " are given.";
+}
+
 }  // namespace
+
+Bytes unpackedPiece(const DataPiece& piece, ByteSpan stored, std::string& damage) {
+    Bytes out(piece.length);
+    if (inflatedWhole(stored, out)) return out;
+    Inflated some = inflated(stored, piece.length);
+    // Of turned data only the whole can be turned back.
+    if (!some.whole && piece.width > 1) some.bytes.clear();
+    if (!some.whole) damage = packedDamage(piece.block, "DT", piece.length, some.bytes.size());
+    return std::move(some.bytes);
+}
 
 Bytes DataSection::unpacked(const Block& dz, bool& whole) {
     constexpr uint64_t kHead = 24;
@@ -81,14 +115,14 @@ Bytes DataSection::unpacked(const Block& dz, bool& whole) {
         bad(dz.at, "packed data of " + std::to_string(packed.size()) + " bytes claim to be " + std::to_string(length));
     unpackedSoFar_ += length;
     if (unpackedSoFar_ > kMostUnpacked) bad(dz.at, "the packed data come to more than 8 GiB");
-    Inflated out = inflated(packed, length);
+    Inflated out;
+    out.bytes.resize(length);
+    out.whole = inflatedWhole(packed, out.bytes);
+    if (!out.whole) out = inflated(packed, length);
     whole = out.whole;
     // Of turned data only the whole can be turned back.
     if (!whole && zip == 1) out.bytes.clear();
-    if (!whole)
-        damage_.push_back("At byte " + std::to_string(dz.at) + ": packed " + printable(held) +
-                          " data are damaged; of " + std::to_string(length) + " bytes " +
-                          std::to_string(out.bytes.size()) + " are given.");
+    if (!whole) damage_.push_back(packedDamage(dz.at, held, length, out.bytes.size()));
     return zip == 1 && parameter > 1 ? turnedBack(out.bytes, parameter) : std::move(out.bytes);
 }
 
@@ -140,9 +174,10 @@ void DataSection::newListOf(const Block& list, size_t first, uint64_t sampleByte
     }
 }
 
-DataSection::Entries DataSection::entriesOf(uint64_t at, uint64_t sampleBytes, uint64_t invalidationBytes) {
+DataSection::Entries DataSection::entries(uint64_t at, uint64_t sampleBytes, uint64_t invalidationBytes) {
     constexpr uint64_t kInvalidation = uint64_t{1} << 31;
     Entries out;
+    if (at == 0) return out;
     try {
         std::string id = file_.idAt(at);
         if (id == "##HL") {
@@ -200,12 +235,44 @@ bool DataSection::isByColumn(uint64_t at) {
     return id == "##LD" || id == "##DV";
 }
 
-void DataSection::each(uint64_t at, uint64_t sampleBytes, const TakePiece& take, uint64_t invalidationBytes,
-                       const TakePiece& takeInvalidation) {
-    if (at == 0) return;
-    const Entries entries = entriesOf(at, sampleBytes, invalidationBytes);
+void DataSection::each(const Entries& entries, const TakePiece& take, const TakePiece& takeInvalidation) {
     run(entries.data, take);
     if (takeInvalidation) run(entries.invalidation, takeInvalidation);
+}
+
+std::optional<std::vector<DataPiece>> DataSection::wholePieces(const Entries& entries) const {
+    constexpr uint64_t kHead = 24;
+    std::vector<DataPiece> out;
+    uint64_t offset = 0, unpacked = 0;
+    try {
+        for (const Entry& entry : entries.data) {
+            if (entry.at == 0) return std::nullopt;
+            const std::string id = file_.idAt(entry.at);
+            if (id != "##DZ" && !isPlain(id)) return std::nullopt;
+            const Block block = file_.look(entry.at, id);
+            if (block.cutOff) return std::nullopt;
+            DataPiece piece;
+            piece.block = entry.at, piece.offset = offset;
+            piece.at = entry.at + kHead + 8 * block.links.size();
+            piece.stored = piece.length = block.data.size();
+            if (id == "##DZ") {
+                const uint64_t zip = block.number(2, 1), width = block.number(4, 4);
+                piece.packed = true;
+                piece.at += kHead, piece.stored = block.number(16, 8), piece.length = block.number(8, 8);
+                piece.width = zip == 1 && width > 1 ? width : 0;
+                unpacked += piece.length;
+                if (zip > 1 || piece.stored > block.data.size() - kHead || piece.length / kMostPacked > piece.stored ||
+                    unpacked > kMostUnpacked)
+                    return std::nullopt;
+            }
+            if (entry.offset && *entry.offset != offset) return std::nullopt;
+            offset += piece.length;
+            if (piece.length > 0) out.push_back(piece);
+        }
+    } catch (const BadMdf&) {
+        return std::nullopt;
+    }
+    return out;
 }
 
 }  // namespace brusk::recording::mdf

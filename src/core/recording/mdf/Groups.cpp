@@ -5,6 +5,8 @@
 #include <algorithm>
 #include <cmath>
 
+#include "core/recording/mdf/SortedRows.h"
+
 namespace brusk::recording::mdf {
 
 namespace {
@@ -213,8 +215,9 @@ void GroupReader::afford(uint64_t values, uint64_t bytes, uint64_t at) {
 void GroupReader::decodeRows(ChannelGroup& group, const uint8_t* first, uint64_t count) {
     const Records records{first, static_cast<size_t>(group.recordBytes()), static_cast<size_t>(count), group.fileRow};
     for (ColumnMaker& column : group.columns) {
+        if (column.later) continue;
         if (column.isTimeMaster())
-            column.takeTimes(records, group.group.time_s);
+            column.takeTimes(records, group.time_s);
         else
             column.take(records, group.byColumn ? std::nullopt : std::optional(group.dataBytes));
     }
@@ -241,8 +244,10 @@ void GroupReader::makeRoom(ChannelGroup& group) {
     if (group.recordBytes() == 0) return;
     const auto rows = static_cast<size_t>(std::min(group.claimedRows, 2 * file_.size() / group.recordBytes()));
     for (ColumnMaker& column : group.columns)
-        if (column.isTimeMaster())
-            group.group.time_s.reserve(rows);
+        if (column.later)
+            continue;
+        else if (column.isTimeMaster())
+            group.time_s.reserve(rows);
         else
             column.expect(rows);
 }
@@ -256,7 +261,7 @@ void GroupReader::skipTo(uint64_t fileRow, ChannelGroup& group) {
     afford(lost * group.columns.size(), 0, group.at);
     for (ColumnMaker& column : group.columns)
         if (column.isTimeMaster())
-            group.group.time_s.resize(group.rows + lost, std::numeric_limits<double>::quiet_NaN());
+            group.time_s.resize(group.rows + lost, std::numeric_limits<double>::quiet_NaN());
         else
             column.lose(static_cast<size_t>(lost));
     group.rows += lost;
@@ -265,8 +270,14 @@ void GroupReader::skipTo(uint64_t fileRow, ChannelGroup& group) {
 void GroupReader::sorted(uint64_t data, ChannelGroup& group) {
     group.byColumn = section_.isByColumn(data);
     const uint64_t bytes = group.recordBytes();
-    makeRoom(group);
     if (group.isTexts || group.columns.empty()) return;
+    const auto entries = section_.entries(data, bytes, group.invalidationBytes);
+    leave(entries, group);
+    if (std::all_of(group.columns.begin(), group.columns.end(), [](const ColumnMaker& c) { return c.later; })) {
+        group.rows = group.claimedRows;
+        return;
+    }
+    makeRoom(group);
     if (bytes == 0) {
         // Nothing is stored: the clock and the values come of counting.
         afford(group.claimedRows * group.columns.size(), file_.size(), group.at);
@@ -308,7 +319,58 @@ void GroupReader::sorted(uint64_t data, ChannelGroup& group) {
                     if (invalidPending[at + *bit / 8] >> (*bit % 8) & 1) column.invalidate(invalidRow);
         invalidPending.erase(invalidPending.begin(), invalidPending.begin() + static_cast<long>(at));
     };
-    section_.each(data, bytes, take, invalidBytes, takeInvalidation);
+    section_.each(entries, take, takeInvalidation);
+}
+
+void GroupReader::leave(const DataSection::Entries& entries, ChannelGroup& group) {
+    const uint64_t bytes = group.recordBytes();
+    if (!later_.file || file_.unfinalised() || group.byColumn || group.masterGroup != 0 || bytes == 0 ||
+        group.claimedRows == 0 || group.claimedRows * bytes < later_.from_bytes)
+        return;
+    auto pieces = section_.wholePieces(entries);
+    if (!pieces || pieces->empty() || pieces->back().offset + pieces->back().length != group.claimedRows * bytes)
+        return;
+    for (const DataPiece& piece : *pieces)
+        if (piece.packed && (piece.offset % bytes != 0 || piece.length % bytes != 0)) return;
+    std::vector<ColumnMaker> left;
+    std::vector<size_t> places;
+    std::optional<size_t> clock;
+    for (size_t c = 0; c < group.columns.size(); ++c) {
+        ColumnMaker& column = group.columns[c];
+        if (!column.mayBeLater()) continue;
+        if (column.isTimeMaster()) clock = left.size();
+        ColumnMaker place;
+        place.block = column.block, place.type = column.type, place.sync = column.sync;
+        place.channel = column.channel;
+        place.later = true;
+        places.push_back(c);
+        left.push_back(std::exchange(column, std::move(place)));
+    }
+    // Without its clock nothing of a group can be told apart from what is damaged.
+    const bool timed =
+        std::any_of(group.columns.begin(), group.columns.end(), [](const ColumnMaker& c) { return c.isTimeMaster(); });
+    if (left.empty() || (timed && !clock)) {
+        for (size_t i = 0; i < left.size(); ++i)
+            group.columns[places[i]] = std::move(left[i]);
+        return;
+    }
+    const auto rows = static_cast<size_t>(group.claimedRows);
+    std::vector<bool> counters;
+    for (const ColumnMaker& column : left)
+        counters.push_back(column.isCounter());
+    std::vector<std::vector<State>> states;
+    for (const ColumnMaker& column : left)
+        states.push_back(column.conversion.isStates() ? column.conversion.states() : std::vector<State>());
+    const auto source = std::make_shared<SortedRows>(later_.file, std::move(*pieces), bytes, group.dataBytes, rows,
+                                                     std::move(left), clock, group.group.name, group.at, later_.damage);
+    for (size_t i = 0; i < places.size(); ++i) {
+        ColumnMaker& place = group.columns[places[i]];
+        place.channel.values = Column(source, i, i == clock || counters[i]);
+        std::sort(states[i].begin(), states[i].end(), [](const State& a, const State& b) { return a.value < b.value; });
+        place.channel.states = std::move(states[i]);
+    }
+    group.later = clock.has_value();
+    if (clock) group.group.time_s = Clock(group.columns[places[*clock]].channel.values);
 }
 
 GroupReader::Took GroupReader::takeRecord(ByteSpan& bytes, size_t idBytes, std::vector<ChannelGroup>& groups,
@@ -358,7 +420,7 @@ void GroupReader::unsorted(uint64_t data, size_t idBytes, std::vector<ChannelGro
         }
         return bytes;
     };
-    section_.each(data, 1, [&](ByteSpan piece, bool jumped, uint64_t) {
+    section_.each(data, [&](ByteSpan piece, bool jumped, uint64_t) {
         // Where the next record begins nobody knows behind a loss.
         lost = lost || jumped;
         if (lost) return;
@@ -386,7 +448,7 @@ void GroupReader::textsFor(ChannelGroup& group, const std::vector<ChannelGroup>&
         }
         Bytes texts;
         try {
-            section_.each(column.dataLink, 1, [&](ByteSpan piece, bool jumped, uint64_t offset) {
+            section_.each(column.dataLink, [&](ByteSpan piece, bool jumped, uint64_t offset) {
                 // What is lost stays empty, so that the others are where they were.
                 constexpr uint64_t kMostLost = uint64_t{64} << 20;
                 if (jumped && offset > texts.size() && offset - texts.size() < kMostLost) texts.resize(offset);
@@ -402,16 +464,16 @@ void GroupReader::textsFor(ChannelGroup& group, const std::vector<ChannelGroup>&
 namespace {
 
 /// The first row from `from` on whose time does not come after the one before it.
-size_t runsUntil(const std::vector<double>& time_s, size_t from) {
+size_t runsUntil(std::span<const double> time_s, size_t from) {
     for (size_t i = from; i < time_s.size(); ++i)
         if (!std::isfinite(time_s[i]) || (i > 0 && !(time_s[i] > time_s[i - 1]))) return i;
     return time_s.size();
 }
 
 void cutTo(ChannelGroup& group, size_t rows) {
-    if (!group.group.time_s.empty()) group.group.time_s.resize(rows);
+    if (!group.time_s.empty()) group.time_s.resize(rows);
     for (ColumnMaker& column : group.columns)
-        column.channel.values.resize(rows);
+        column.values.resize(rows);
     group.rows = rows;
 }
 
@@ -427,8 +489,8 @@ void GroupReader::count(ChannelGroup& group, uint64_t data) {
                           " samples, the file holds " + std::to_string(held) + ".");
     if (held <= claimed) return;
     if (!file_.unfinalised() && claimed > 0) return cutTo(group, claimed);
-    if (group.group.time_s.empty()) return;
-    const size_t runs = runsUntil(group.group.time_s, claimed);
+    if (group.time_s.empty()) return;
+    const size_t runs = runsUntil(group.time_s, claimed);
     if (runs == held) return;
     cutTo(group, runs > claimed ? runs - 1 : runs);
     damage_.push_back("At byte " + std::to_string(data) + ": the last " + std::to_string(held - group.rows) +
@@ -437,22 +499,29 @@ void GroupReader::count(ChannelGroup& group, uint64_t data) {
 
 void GroupReader::finish(ChannelGroup& group) {
     Group& out = group.group;
-    const bool hasTime = !out.time_s.empty() || std::any_of(group.columns.begin(), group.columns.end(),
-                                                            [](const ColumnMaker& c) { return c.isTimeMaster(); });
+    const bool hasTime =
+        std::any_of(group.columns.begin(), group.columns.end(), [](const ColumnMaker& c) { return c.isTimeMaster(); });
     out.timed = hasTime;
+    constexpr float kNone = std::numeric_limits<float>::quiet_NaN();
     for (ColumnMaker& column : group.columns) {
         if (column.isTimeMaster()) continue;
-        column.finish(damage_);
-        column.channel.values.resize(group.rows, std::numeric_limits<float>::quiet_NaN());
-        if (column.beside) column.beside->values.resize(group.rows, std::numeric_limits<float>::quiet_NaN());
+        if (!column.later) {
+            column.finish(damage_);
+            column.values.resize(group.rows, kNone);
+            column.channel.values = Column(std::move(column.values));
+        }
         out.channels.push_back(std::move(column.channel));
-        if (column.beside) out.channels.push_back(std::move(*column.beside));
+        if (!column.beside) continue;
+        column.besideValues.resize(group.rows, kNone);
+        column.beside->values = Column(std::move(column.besideValues));
+        out.channels.push_back(std::move(*column.beside));
     }
     if (!hasTime) {
-        out.time_s.resize(group.rows);
-        for (size_t i = 0; i < out.time_s.size(); ++i)
-            out.time_s[i] = static_cast<double>(i);
+        group.time_s.resize(group.rows);
+        for (size_t i = 0; i < group.time_s.size(); ++i)
+            group.time_s[i] = static_cast<double>(i);
     }
+    if (!group.later) out.time_s = Clock(std::move(group.time_s));
     group.columns.clear();
 }
 

@@ -4,6 +4,7 @@
 
 #include "core/recording/mdf/Columns.h"
 #include "core/recording/mdf/Data.h"
+#include "core/storage/Mapped.h"
 
 namespace brusk::recording::mdf {
 
@@ -17,19 +18,28 @@ struct ChannelGroup {
     bool byColumn = false;     ///< what is invalid lies apart from the records
     bool isTexts = false;      ///< it holds the texts of another group's channel
     Group group;
+    Numbers<double> time_s;  ///< of the group, until it is finished
     std::vector<ColumnMaker> columns;
-    Bytes texts;    ///< of isTexts
-    Bytes pending;  ///< records that are not yet in the columns
+    bool later = false;  ///< its clock is decoded when somebody asks
+    Bytes texts;         ///< of isTexts
+    Bytes pending;       ///< records that are not yet in the columns
     uint64_t rows = 0;
     uint64_t fileRow = 0;  ///< as rows, those that are lost counted too
 
     uint64_t recordBytes() const { return dataBytes + (byColumn ? 0 : invalidationBytes); }
 };
 
+/// What is left in the file until somebody asks.
+struct Later {
+    std::shared_ptr<const storage::Mapped> file = {};  ///< null: nothing is, all is decoded at once
+    uint64_t from_bytes = 0;                           ///< of a group's data
+    std::shared_ptr<LateDamage> damage = {};
+};
+
 class GroupReader {
   public:
-    GroupReader(BlockFile& file, std::vector<std::string>& damage)
-        : file_(file), damage_(damage), section_(file, damage) {}
+    GroupReader(BlockFile& file, std::vector<std::string>& damage, const Later& later)
+        : file_(file), damage_(damage), later_(later), section_(file, damage) {}
 
     /// The groups of a data group block that hold something.
     std::vector<ChannelGroup> read(const Block& dg);
@@ -43,6 +53,8 @@ class GroupReader {
     void makeRoom(ChannelGroup& group);
     void skipTo(uint64_t fileRow, ChannelGroup& group);
     void sorted(uint64_t data, ChannelGroup& group);
+    /// Leaves in the file what can be decoded later of a large group without damage.
+    void leave(const DataSection::Entries& entries, ChannelGroup& group);
     void unsorted(uint64_t data, size_t idBytes, std::vector<ChannelGroup>& groups);
     enum class Took { Record, Incomplete, Unknown };
     /// Takes the record or text at the front of `bytes`.
@@ -57,6 +69,7 @@ class GroupReader {
 
     BlockFile& file_;
     std::vector<std::string>& damage_;
+    const Later& later_;
     DataSection section_;
     uint64_t values_ = 0, bytes_ = 0;
 };

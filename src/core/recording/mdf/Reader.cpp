@@ -42,14 +42,14 @@ Mark markOf(BlockFile& file, const Block& ev) {
 
 class Reader {
   public:
-    explicit Reader(ByteSpan file) : file_(file) {}
+    Reader(ByteSpan file, Later later) : later_(std::move(later)), file_(file) {}
 
     Recording run() {
         const Block hd = file_.block(64, "##HD");
         Recording out;
         readHead(hd, out);
         std::vector<ChannelGroup> groups;
-        GroupReader reader(file_, damage_);
+        GroupReader reader(file_, damage_, later_);
         follow(hd.link(0), [&](uint64_t at) {
             const Block dg = file_.block(at, "##DG");
             try {
@@ -63,8 +63,8 @@ class Reader {
         join(groups);
         for (ChannelGroup& group : groups) {
             if (group.group.channels.empty() && group.group.time_s.empty()) continue;
-            if (group.group.timed) inOrder(group);
-            group.group.rate_hz = group.group.timed ? nominalRate(group.group.time_s) : 0;
+            if (group.group.timed && !group.later) inOrder(group);
+            group.group.rate_hz = rateOf(group);
             out.groups.push_back(std::move(group.group));
         }
         follow(hd.link(4), [&](uint64_t at) {
@@ -80,6 +80,7 @@ class Reader {
                          [](const Mark& a, const Mark& b) { return a.at_s < b.at_s; });
         if (out.groups.empty()) noChannels();
         out.damage = std::move(damage_);
+        out.late = later_.damage;
         return out;
     }
 
@@ -134,7 +135,8 @@ class Reader {
                     damage_.push_back("At byte " + std::to_string(group.at) + ": channel " + channel.name + " has " +
                                       std::to_string(channel.values.size()) + " samples, its clock " +
                                       std::to_string(rows) + ".");
-                channel.values.resize(rows, std::numeric_limits<float>::quiet_NaN());
+                if (channel.values.size() != rows)
+                    channel.values.edit().resize(rows, std::numeric_limits<float>::quiet_NaN());
                 owner->group.channels.push_back(std::move(channel));
             }
             group.group = {};
@@ -145,27 +147,37 @@ class Reader {
     /// never falls.
     void inOrder(ChannelGroup& group) {
         Group& g = group.group;
-        size_t kept = 0;
+        const auto times = g.time_s.times();
+        std::vector<size_t> kept;
         double last = -INFINITY;
-        for (size_t row = 0; row < g.time_s.size(); ++row) {
-            const double time_s = g.time_s[row];
-            if (!std::isfinite(time_s) || time_s < last) continue;
-            last = time_s;
-            if (kept != row) {
-                g.time_s[kept] = time_s;
-                for (Channel& channel : g.channels)
-                    channel.values[kept] = channel.values[row];
-            }
-            ++kept;
+        for (size_t row = 0; row < times.size(); ++row) {
+            if (!std::isfinite(times[row]) || times[row] < last) continue;
+            last = times[row];
+            kept.push_back(row);
         }
-        if (kept == g.time_s.size()) return;
-        damage_.push_back("At byte " + std::to_string(group.at) + ": " + std::to_string(g.time_s.size() - kept) +
+        if (kept.size() == times.size()) return;
+        damage_.push_back("At byte " + std::to_string(group.at) + ": " + std::to_string(times.size() - kept.size()) +
                           " samples of group \"" + g.name + "\" tell no time, or one that goes back.");
-        g.time_s.resize(kept);
+        const auto pick = [&](auto& numbers) {
+            for (size_t i = 0; i < kept.size(); ++i)
+                numbers[i] = numbers[kept[i]];
+            numbers.resize(kept.size());
+        };
         for (Channel& channel : g.channels)
-            channel.values.resize(kept);
+            pick(channel.values.edit());
+        pick(g.time_s.edit());
     }
 
+    /// By the first rows alone.
+    static double rateOf(const ChannelGroup& group) {
+        constexpr size_t kLooked = 1001;
+        if (!group.group.timed) return 0;
+        std::vector<double> first(std::min(kLooked, group.group.time_s.size()));
+        group.group.time_s.column().read(0, first);
+        return nominalRate(first);
+    }
+
+    Later later_;
     BlockFile file_;
     std::vector<std::string> damage_;
 };
@@ -173,12 +185,24 @@ class Reader {
 }  // namespace
 }  // namespace mdf
 
-Result<Recording> readMdf4(ByteSpan file) {
+namespace {
+
+Result<Recording> readWith(ByteSpan file, mdf::Later later) {
     try {
-        return mdf::Reader(file).run();
+        return mdf::Reader(file, std::move(later)).run();
     } catch (const mdf::BadMdf& problem) {
         return failIn({.offset = problem.at}, ErrorCode::BadInput, problem.message);
     }
+}
+
+}  // namespace
+
+Result<Recording> readMdf4(ByteSpan file) {
+    return readWith(file, {});
+}
+
+Result<Recording> openMdf4(const std::shared_ptr<const storage::Mapped>& file, uint64_t laterFrom_bytes) {
+    return readWith(file->bytes(), {file, laterFrom_bytes, std::make_shared<LateDamage>()});
 }
 
 }  // namespace brusk::recording

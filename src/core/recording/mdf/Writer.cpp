@@ -130,6 +130,7 @@ uint64_t statesBlock(Blocks& out, const std::vector<State>& states) {
 }
 
 uint64_t channelBlock(Blocks& out, const Channel& channel, bool master, uint64_t offset, uint64_t next) {
+    const bool wide = master || channel.values.isWide();
     const uint64_t name = out.text(channel.name);
     const uint64_t unit = out.text(channel.unit);
     const uint64_t comment =
@@ -141,7 +142,7 @@ uint64_t channelBlock(Blocks& out, const Channel& channel, bool master, uint64_t
     out.u8(4);               // data type: IEEE float, little-endian
     out.u8(0);               // bit offset
     out.u32(offset);
-    out.u32(master ? 64 : 32);
+    out.u32(wide ? 64 : 32);
     out.u32(0);    // flags
     out.u32(0);    // invalidation bit
     out.u8(0xFF);  // precision: no restriction
@@ -188,11 +189,14 @@ Result<std::unique_ptr<Mdf4Writer>> Mdf4Writer::create(storage::FileSystem& file
     for (const Group& group : layout.groups) {
         // Channels are linked forward, so the last is written first.
         OpenGroup open;
-        open.channels = group.channels.size();
+        for (const Channel& channel : group.channels)
+            open.wide.push_back(channel.values.isWide());
         open.timed = group.timed;
-        uint64_t first = 0;
-        for (size_t i = group.channels.size(); i-- > 0;)
-            first = channelBlock(out, group.channels[i], false, (group.timed ? 8 : 0) + 4 * i, first);
+        uint64_t first = 0, end = open.rowBytes();
+        for (size_t i = group.channels.size(); i-- > 0;) {
+            end -= open.bytesOf(i);
+            first = channelBlock(out, group.channels[i], false, end, first);
+        }
         if (group.timed) {
             Channel time;
             time.name = "time";
@@ -237,17 +241,29 @@ Result<std::unique_ptr<Mdf4Writer>> Mdf4Writer::create(storage::FileSystem& file
     return tl::unexpected(done.error());
 }
 
-void Mdf4Writer::append(size_t group, double time_s, std::span<const float> values) {
-    OpenGroup& open = groups_[group];
+template <class Number>
+void Mdf4Writer::appendRow(OpenGroup& open, double time_s, std::span<const Number> values) {
     const size_t at = open.pending.size();
     open.pending.resize(at + open.rowBytes());
     uint8_t* row = open.pending.data() + at;
     if (open.timed) storeUnsigned(row, 8, ByteOrder::LittleEndian, std::bit_cast<uint64_t>(time_s)), row += 8;
-    for (size_t i = 0; i < open.channels; ++i) {
-        const float value = i < values.size() ? values[i] : std::numeric_limits<float>::quiet_NaN();
-        storeUnsigned(row + 4 * i, 4, ByteOrder::LittleEndian, std::bit_cast<uint32_t>(value));
+    for (size_t i = 0; i < open.wide.size(); ++i) {
+        const Number value = i < values.size() ? values[i] : std::numeric_limits<Number>::quiet_NaN();
+        if (open.wide[i])
+            storeUnsigned(row, 8, ByteOrder::LittleEndian, std::bit_cast<uint64_t>(static_cast<double>(value)));
+        else
+            storeUnsigned(row, 4, ByteOrder::LittleEndian, std::bit_cast<uint32_t>(static_cast<float>(value)));
+        row += open.bytesOf(i);
     }
     ++open.pendingRows;
+}
+
+void Mdf4Writer::append(size_t group, double time_s, std::span<const float> values) {
+    appendRow(groups_[group], time_s, values);
+}
+
+void Mdf4Writer::append(size_t group, double time_s, std::span<const double> values) {
+    appendRow(groups_[group], time_s, values);
 }
 
 namespace {
@@ -407,16 +423,23 @@ namespace {
 
 Done appendAll(Mdf4Writer& writer, const Recording& recording) {
     constexpr uint64_t kAtOnce_bytes = uint64_t{4} << 20;
-    std::vector<float> row;
+    constexpr size_t kRows = size_t{1} << 16;
     for (size_t g = 0; g < recording.groups.size(); ++g) {
         const Group& group = recording.groups[g];
-        row.resize(group.channels.size());
-        for (size_t i = 0; i < group.time_s.size(); ++i) {
-            for (size_t c = 0; c < row.size(); ++c)
-                row[c] = group.channels[c].values[i];
-            writer.append(g, group.time_s[i], row);
-            if (writer.pendingBytes() < kAtOnce_bytes) continue;
-            if (auto done = writer.write(); !done) return done;
+        std::vector<Column> columns = {group.time_s.column()};
+        for (const Channel& channel : group.channels)
+            columns.push_back(channel.values);
+        std::vector<double> numbers(columns.size() * std::min(kRows, group.time_s.size())), row(group.channels.size());
+        for (size_t first = 0; first < group.time_s.size(); first += kRows) {
+            const size_t count = std::min(kRows, group.time_s.size() - first);
+            readTogether(columns, first, count, numbers.data());
+            for (size_t i = 0; i < count; ++i) {
+                for (size_t c = 0; c < row.size(); ++c)
+                    row[c] = numbers[(c + 1) * count + i];
+                writer.append(g, numbers[i], std::span<const double>(row));
+                if (writer.pendingBytes() < kAtOnce_bytes) continue;
+                if (auto done = writer.write(); !done) return done;
+            }
         }
         // Each block holds rows of one group: the next begins with its own.
         if (auto done = writer.write(); !done) return done;

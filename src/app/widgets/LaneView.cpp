@@ -1,4 +1,4 @@
-// Draws from pyramids: as many points as pixels, whatever the recording's length.
+// Finds each pixel column's samples, and draws what their pyramid says of them.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/widgets/LaneView.h"
 
@@ -10,60 +10,21 @@
 #include <cmath>
 
 #include "app/theme/Theme.h"
+#include "app/widgets/TraceSpans.h"
 
 namespace brusk::app {
 
-TraceData::TraceData(std::vector<double> time_s, std::vector<float> values)
-    : time_(std::move(time_s)), values_(std::move(values)) {
+TraceData::TraceData(recording::Clock time_s, recording::Column values)
+    : clock_(std::move(time_s)), column_(std::move(values)), time_(clock_), values_(column_) {
+    constexpr size_t kLooked = 1001;
+    constexpr double kLeastGap_s = 0.05;
     std::vector<double> steps;
-    for (size_t i = 1; i < std::min<size_t>(time_.size(), 1001); ++i)
+    for (size_t i = 1; i < std::min(time_.size(), kLooked); ++i)
         steps.push_back(time_[i] - time_[i - 1]);
-    if (!steps.empty()) {
-        std::nth_element(steps.begin(), steps.begin() + static_cast<long>(steps.size() / 2), steps.end());
-        step_s_ = steps[steps.size() / 2];
-    }
-    const auto join = [](Span& into, float least, float most) {
-        if (std::isnan(least)) return;
-        if (std::isnan(into.least))
-            into = {least, most};
-        else
-            into = {std::min(into.least, least), std::max(into.most, most)};
-    };
-    size_t below = values_.size();
-    while (below > kFan) {
-        std::vector<Span> level((below + kFan - 1) / kFan, Span{NAN, NAN});
-        for (size_t i = 0; i < below; ++i) {
-            if (levels_.empty())
-                join(level[i / kFan], values_[i], values_[i]);
-            else
-                join(level[i / kFan], levels_.back()[i].least, levels_.back()[i].most);
-        }
-        below = level.size();
-        levels_.push_back(std::move(level));
-    }
-}
-
-bool TraceData::range(size_t from, size_t to, float& least, float& most) const {
-    least = INFINITY, most = -INFINITY;
-    to = std::min(to, values_.size());
-    const auto take = [&](float low, float high) {
-        if (std::isnan(low)) return;
-        least = std::min(least, low);
-        most = std::max(most, high);
-    };
-    size_t i = from;
-    while (i < to) {
-        // The largest block that begins here and ends inside.
-        size_t level = 0, block = 1;
-        while (level < levels_.size() && i % (block * kFan) == 0 && i + block * kFan <= to)
-            block *= kFan, ++level;
-        if (level == 0)
-            take(values_[i], values_[i]);
-        else
-            take(levels_[level - 1][i / block].least, levels_[level - 1][i / block].most);
-        i += block;
-    }
-    return least <= most;
+    const auto middle = steps.begin() + static_cast<long>(steps.size() / 2);
+    std::nth_element(steps.begin(), middle, steps.end());
+    gap_s_ = std::max(kLeastGap_s, steps.empty() ? 0 : 4 * *middle);
+    (void)column_.pyramid();
 }
 
 float TraceData::at(double t) const {
@@ -145,11 +106,20 @@ void LaneView::paintEvent(QPaintEvent*) {
             painter.drawLine(QPointF(plot.left(), top), QPointF(width() - 8, top));
         }
     }
+    const double dpr = devicePixelRatioF();
+    const QSize size = (plot.size() * dpr).toSize();
+    if (image_.size() != size) image_ = QImage(size, QImage::Format_ARGB32_Premultiplied);
+    image_.fill(Qt::transparent);
+    edges_.clear();
     for (const Trace& trace : traces_) {
         if (trace.lane < 0 || trace.lane >= lanes_ || !trace.data) continue;
         const QRectF lane(plot.left(), plot.top() + trace.lane * laneHeight + 5, plot.width(), laneHeight - 10);
-        paintTrace(painter, trace, lane, labels[static_cast<size_t>(trace.lane)]);
+        paintTrace(painter, trace, lane);
+        paintLabel(painter, trace, lane, labels[static_cast<size_t>(trace.lane)]);
     }
+    image_.setDevicePixelRatio(dpr);
+    painter.drawImage(plot.topLeft(), image_);
+    image_.setDevicePixelRatio(1);
     // Times along the bottom: a step of 1, 2 or 5 that leaves room for its label.
     double step = std::pow(10, std::floor(std::log10((to_ - from_) / 5)));
     while ((to_ - from_) / step > 10)
@@ -166,7 +136,7 @@ void LaneView::paintEvent(QPaintEvent*) {
 }
 
 std::pair<size_t, size_t> LaneView::shownSamples(const TraceData& held) const {
-    const auto& time = held.time();
+    const auto time = held.time();
     const auto first = static_cast<size_t>(std::lower_bound(time.begin(), time.end(), from_) - time.begin());
     const auto last = static_cast<size_t>(std::upper_bound(time.begin(), time.end(), to_) - time.begin());
     return {first > 0 ? first - 1 : 0, std::min(time.size(), last + 1)};
@@ -178,8 +148,8 @@ std::pair<double, double> LaneView::rangeOf(const Trace& trace) const {
     for (const Trace& other : traces_) {
         if (other.lane != trace.lane || other.unit != trace.unit || !other.data) continue;
         const auto [begin, end] = shownSamples(*other.data);
-        float a, b;
-        if (other.data->range(begin, end, a, b)) low = std::min<double>(low, a), high = std::max<double>(high, b);
+        const auto stretch = other.data->over(begin, end);
+        if (stretch.any()) low = std::min<double>(low, stretch.least), high = std::max<double>(high, stretch.most);
     }
     if (!(low <= high)) return {0, 1};
     // Room around, and a flat line does not fill the lane with its noise.
@@ -187,60 +157,88 @@ std::pair<double, double> LaneView::rangeOf(const Trace& trace) const {
     return {low - pad, high + pad};
 }
 
-void LaneView::paintTrace(QPainter& painter, const Trace& trace, const QRectF& lane, double& labelY) {
+const std::vector<size_t>& LaneView::edgesOf(const TraceData& held, int columns) {
+    for (const auto& [clock, edges] : edges_)
+        if (clock == held.time().data()) return edges;
+    const auto time = held.time();
+    const auto [begin, end] = shownSamples(held);
+    std::vector<size_t> out;
+    const double perColumn = static_cast<double>(end - begin) / columns;
+    size_t at = begin;
+    for (int column = 0; column <= columns; ++column) {
+        const double until = from_ + (to_ - from_) * column / columns;
+        // Most clocks run evenly: a look around the place where the edge would be.
+        size_t low = at, high = std::min(end, at + static_cast<size_t>(perColumn) + 2);
+        for (size_t step = 1; high < end && time[high] < until; step *= 2)
+            low = high, high = std::min(end, high + step);
+        at = static_cast<size_t>(
+            std::lower_bound(time.begin() + static_cast<long>(low), time.begin() + static_cast<long>(high), until) -
+            time.begin());
+        out.push_back(at);
+    }
+    return edges_.emplace_back(time.data(), std::move(out)).second;
+}
+
+void LaneView::paintTrace(QPainter& painter, const Trace& trace, const QRectF& lane) {
+    constexpr double kHalfWidth = 0.65;
     const TraceData& held = *trace.data;
-    const auto& time = held.time();
+    const auto time = held.time();
+    const auto values = held.values();
     const auto [begin, end] = shownSamples(held);
     const QColor colour = Theme::instance().trace(trace.colour);
-    float least = 0, most = 1;
-    const bool any = held.range(begin, end, least, most);
+    const auto all = held.over(begin, end);
+    if (!all.any()) return;
     const auto [low, high] = rangeOf(trace);
     const double lowest = low, span = high - low;
-    const auto y = [&](double v) {
-        return std::clamp(lane.bottom() - (v - lowest) / span * lane.height(), lane.top() - 3, lane.bottom() + 3);
-    };
     // Nothing is clipped silently: a bar at the lane's edge says that the trace goes on beyond it.
-    if (any && most > high) painter.fillRect(QRectF(lane.right() + 2, lane.top() - 3, 3, 8), colour);
-    if (any && least < low) painter.fillRect(QRectF(lane.right() + 2, lane.bottom() - 5, 3, 8), colour);
-    painter.setPen(QPen(colour, 1.3));
-    if (any && end - begin > static_cast<size_t>(lane.width()) * 2) {
-        size_t at = begin;
-        double before = NAN;
-        for (int px = 0; px < static_cast<int>(lane.width()); ++px) {
-            const double until = timeAt(lane.left() + px + 1);
-            const auto next = static_cast<size_t>(
-                std::lower_bound(time.begin() + static_cast<long>(at), time.begin() + static_cast<long>(end), until) -
-                time.begin());
-            float a, b;
-            if (next > at && held.range(at, next, a, b)) {
-                double top = y(b), bottom = y(a);
-                if (!std::isnan(before)) top = std::min(top, before), bottom = std::max(bottom, before);
-                painter.drawLine(QPointF(lane.left() + px, top), QPointF(lane.left() + px, bottom + 0.5));
-                before = y(held.values()[next - 1]);
-            }
-            at = std::max(at, next);
+    if (all.most > high) painter.fillRect(QRectF(lane.right() + 2, lane.top() - 3, 3, 8), colour);
+    if (all.least < low) painter.fillRect(QRectF(lane.right() + 2, lane.bottom() - 5, 3, 8), colour);
+
+    // In the image's pixels from here on.
+    const double dpr = devicePixelRatioF();
+    const double above = lane.top() - plotRect().top();
+    const double top = (above - 3) * dpr, bottom = (above + lane.height() + 3) * dpr;
+    const auto y = [&](double v) {
+        return std::clamp((above + lane.height() - (v - lowest) / span * lane.height()) * dpr, top, bottom);
+    };
+    const int columns = image_.width();
+    tops_.resize(static_cast<size_t>(columns));
+    bottoms_.resize(static_cast<size_t>(columns));
+    SpanLine line(tops_, bottoms_, static_cast<float>(kHalfWidth * dpr));
+    double before_s = -INFINITY;
+    if (end - begin > static_cast<size_t>(columns) * 2) {
+        const auto& edges = edgesOf(held, columns);
+        for (size_t x = 0; x + 1 < edges.size(); ++x) {
+            if (edges[x] >= edges[x + 1]) continue;
+            const auto stretch = held.over(edges[x], edges[x + 1]);
+            if (!stretch.any() || time[edges[x]] - before_s > held.gap_s()) line.part();
+            before_s = time[edges[x + 1] - 1];
+            if (!stretch.any()) continue;
+            const auto here = static_cast<double>(x);
+            line.to(here, y(stretch.first));
+            line.to(here, y(stretch.least));
+            line.to(here, y(stretch.most));
+            line.to(here, y(stretch.last));
         }
-    } else if (any) {
-        painter.setRenderHint(QPainter::Antialiasing);
-        QPolygonF path;
-        const auto flush = [&] {
-            painter.drawPolyline(path);
-            path.clear();
-        };
+    } else {
+        const double scale = columns / (to_ - from_);
         for (size_t i = begin; i < end; ++i) {
             // A gap in the samples is a gap in the line.
-            const bool gap = std::isnan(held.values()[i]) ||
-                             (!path.isEmpty() && i > 0 && time[i] - time[i - 1] > std::max(0.05, 4 * held.step_s()));
-            if (gap) flush();
-            if (!std::isnan(held.values()[i]))
-                path << QPointF(std::clamp(xAt(time[i]), lane.left(), lane.right()), y(held.values()[i]));
+            if (std::isnan(values[i]) || time[i] - before_s > held.gap_s()) line.part();
+            if (std::isnan(values[i])) continue;
+            line.to((time[i] - from_) * scale, y(static_cast<double>(values[i])));
+            before_s = time[i];
         }
-        flush();
-        painter.setRenderHint(QPainter::Antialiasing, false);
     }
-    const double shown = cursor_ ? held.at(*cursor_) : (time.empty() ? NAN : held.at(to_));
+    paintSpans(image_, tops_, bottoms_, std::max(0, static_cast<int>(top)),
+               std::min(image_.height(), static_cast<int>(std::ceil(bottom))), colour);
+}
+
+void LaneView::paintLabel(QPainter& painter, const Trace& trace, const QRectF& lane, double& labelY) {
+    const TraceData& held = *trace.data;
+    const double shown = cursor_ ? held.at(*cursor_) : held.at(to_);
     painter.setFont(Theme::instance().text(11));
-    painter.setPen(colour);
+    painter.setPen(Theme::instance().trace(trace.colour));
     const QString value =
         std::isnan(shown) ? "-" : QString::number(trace.shown(shown), 'f', trace.shown.decimals(trace.decimals));
     const QRectF label(lane.right() + 9, labelY, 170, 15);

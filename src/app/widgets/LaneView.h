@@ -1,39 +1,37 @@
-// Lanes of traces over time, with a cursor. Dense stretches are drawn as one vertical span a pixel column, from a
-// pyramid of least and greatest values built once.
+// Lanes of traces over time, with a cursor. However long a recording is, what is drawn is one span a pixel column.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
+#include <QImage>
 #include <QWidget>
 #include <memory>
 #include <optional>
 #include <vector>
 
+#include "core/recording/Column.h"
 #include "core/units/Units.h"
 
 namespace brusk::app {
 
-/// One trace: samples over time, and the pyramid over them. Immutable once shared.
+/// The samples of a trace. Immutable once shared; made on the thread that loads, for the pyramid is built here.
 class TraceData {
   public:
-    TraceData(std::vector<double> time_s, std::vector<float> values);
-    const std::vector<double>& time() const { return time_; }
-    const std::vector<float>& values() const { return values_; }
-    /// Least and greatest of [from, to); false when there is no number in it.
-    bool range(size_t from, size_t to, float& least, float& most) const;
+    TraceData(recording::Clock time_s, recording::Column values);
+    std::span<const double> time() const { return time_; }
+    std::span<const float> values() const { return values_; }
+    /// Of the samples [from, to).
+    recording::Stretch over(size_t from, size_t to) const { return column_.pyramid().over(values_, from, to); }
     /// The value at the last sample not after t; NaN before the first.
     float at(double t) const;
-    /// The usual time between two samples; a longer pause is a gap.
-    double step_s() const { return step_s_; }
+    /// A pause that is longer is a gap, in s.
+    double gap_s() const { return gap_s_; }
 
   private:
-    static constexpr size_t kFan = 16;
-    struct Span {
-        float least, most;
-    };
-    std::vector<double> time_;
-    std::vector<float> values_;
-    std::vector<std::vector<Span>> levels_;
-    double step_s_ = 0;
+    recording::Clock clock_;
+    recording::Column column_;
+    std::span<const double> time_;
+    std::span<const float> values_;
+    double gap_s_ = 0;
 };
 
 struct Trace {
@@ -79,7 +77,10 @@ class LaneView : public QWidget {
     /// Least and greatest of what is shown of all traces in a lane that share a unit, with a little room.
     std::pair<double, double> rangeOf(const Trace& trace) const;
     std::pair<size_t, size_t> shownSamples(const TraceData& held) const;
-    void paintTrace(QPainter& painter, const Trace& trace, const QRectF& lane, double& labelY);
+    /// Where the samples of each pixel column begin; found once for traces that share a clock.
+    const std::vector<size_t>& edgesOf(const TraceData& held, int columns);
+    void paintTrace(QPainter& painter, const Trace& trace, const QRectF& lane);
+    void paintLabel(QPainter& painter, const Trace& trace, const QRectF& lane, double& labelY);
     void moveCursor(double t);
 
     std::vector<Trace> traces_;
@@ -87,6 +88,10 @@ class LaneView : public QWidget {
     double from_ = 0, to_ = 10, most_ = 10;
     std::optional<double> cursor_;
     std::vector<double> marks_;
+    // While it paints.
+    QImage image_;  ///< the plot, in device pixels
+    std::vector<float> tops_, bottoms_;
+    std::vector<std::pair<const double*, std::vector<size_t>>> edges_;  ///< by clock
     double dragFrom_ = 0;
     QPoint dragAt_;
 };

@@ -41,6 +41,7 @@ bool ReviewPresenter::look() {
     if (other) {
         recordings_ = std::move(there);
         recording_.reset();
+        lanes_.clear();
         file_.clear();
         if (round) desks_.evidence.load(round->id);
     }
@@ -50,14 +51,16 @@ bool ReviewPresenter::look() {
 
 void ReviewPresenter::load(size_t at) {
     if (at >= recordings_.size()) return;
-    using Loaded = Result<std::shared_ptr<const recording::Recording>>;
+    using Loaded = Result<Looked>;
     const auto* round = recordings_[at].round ? desks_.round.selected() : nullptr;
     const QString name = QString::fromStdString(recordings_[at].title);
     const QString title = round ? tr("round %1, %2").arg(round->number).arg(name) : tr("of no round, %1").arg(name);
     desks_.background.latest(
         this,
         [folder = desks_.car.folder, entry = recordings_[at]]() -> Loaded {
-            return job::loadRecording(*folder, entry);
+            auto loaded = job::loadRecording(*folder, entry);
+            if (!loaded) return tl::unexpected(loaded.error());
+            return look(std::move(*loaded));
         },
         [this, title, file = recordings_[at].file, of = shown_, from = desks_.car.folder](Loaded loaded) {
             // Another round is looked at by now, or another folder is open, whatever station shows it.
@@ -66,11 +69,25 @@ void ReviewPresenter::load(size_t at) {
                 shown_.clear();  // to be tried again
                 return desks_.messages.failed(loaded.error());
             }
-            recording_ = *loaded;
             file_ = file;
-            emit recordingLoaded();
-            desks_.playback.lookAt(recording_, title);
+            show(std::move(*loaded), title);
         });
+}
+
+ReviewPresenter::Looked ReviewPresenter::look(std::shared_ptr<const recording::Recording> recording) {
+    auto lanes = reviewLanes(*recording);
+    return {std::move(recording), std::move(lanes)};
+}
+
+void ReviewPresenter::show(Looked looked, const QString& title) {
+    recording_ = std::move(looked.recording);
+    lanes_ = std::move(looked.lanes);
+    // What only the decoding brought to light.
+    if (recording_->late)
+        for (const std::string& sentence : recording_->late->sentences())
+            desks_.messages.say(QString::fromStdString(sentence), true);
+    emit recordingLoaded();
+    desks_.playback.lookAt(recording_, title);
 }
 
 void ReviewPresenter::bind(size_t at) {
@@ -87,10 +104,12 @@ QString ReviewPresenter::importedPath() const {
 }
 
 void ReviewPresenter::lookAt(const std::shared_ptr<const recording::Recording>& recording, const QString& title) {
-    recording_ = recording;
-    file_.clear();
-    emit recordingLoaded();
-    desks_.playback.lookAt(recording_, title);
+    desks_.background.latest(
+        this, [recording] { return look(recording); },
+        [this, title](Looked looked) {
+            file_.clear();
+            show(std::move(looked), title);
+        });
 }
 
 void ReviewPresenter::refreshCells() {

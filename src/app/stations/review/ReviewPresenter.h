@@ -4,6 +4,7 @@
 #pragma once
 
 #include "app/stations/RoundPresenter.h"
+#include "app/stations/review/ReviewLanes.h"
 #include "core/evidence/MapSamples.h"
 
 namespace brusk::app {
@@ -29,6 +30,8 @@ class ReviewPresenter : public RoundPresenter {
     void load(size_t recording);
     /// The one that was loaded last.
     const std::shared_ptr<const recording::Recording>& recording() const { return recording_; }
+    /// What is drawn of it.
+    const std::vector<ReviewLane>& lanes() const { return lanes_; }
 
     /// The map whose cells are shown, of the bytes that were in the car; without values while that is not known.
     const calibration::Table& map() const { return map_; }
@@ -60,10 +63,18 @@ class ReviewPresenter : public RoundPresenter {
 
   private:
     void refreshCells();
+    /// Off the interface thread: what is looked at, with its lanes.
+    struct Looked {
+        std::shared_ptr<const recording::Recording> recording;
+        std::vector<ReviewLane> lanes;
+    };
+    static Looked look(std::shared_ptr<const recording::Recording> recording);
+    void show(Looked looked, const QString& title);
 
     std::vector<carfolder::RecordingEntry> recordings_;
     QString shown_;  ///< folder, round and number of recordings in the list
     std::shared_ptr<const recording::Recording> recording_;
+    std::vector<ReviewLane> lanes_;
     std::string file_;  ///< of the recording
     bool noMap_ = false;
     calibration::Table map_;

@@ -20,45 +20,6 @@ namespace brusk::app {
 
 namespace {
 
-struct LaneChoice {
-    roles::Role role;
-    int lane, colour, decimals;
-    double low = 0, high = 0;
-};
-const LaneChoice kLanes[] = {{"engine_speed", 0, 0, 0},
-                             {"vehicle_speed", 0, 4, 0},
-                             {"manifold_pressure", 1, 1, 1},
-                             {"throttle", 1, 3, 1},
-                             {"lambda_measured", 2, 2, 3, 0.7, 1.3},
-                             {"lambda_asked", 2, 4, 3, 0.7, 1.3},
-                             {"short_trim", 3, 3, 1},
-                             {"long_trim", 3, 5, 1}};
-
-/// Of a recording whose channels play no role, the first that move.
-std::vector<Trace> anyTraces(const recording::Recording& recording) {
-    constexpr int kMost = 8, kLanesThere = 4;
-    std::vector<Trace> out;
-    for (const auto& group : recording.groups)
-        for (const auto& channel : group.channels) {
-            const auto& values = channel.values;
-            const bool moves = std::adjacent_find(values.begin(), values.end(),
-                                                  [](float a, float b) { return a < b || b < a; }) != values.end();
-            const int at = static_cast<int>(out.size());
-            if (!group.timed || at >= kMost || !moves) continue;
-            const std::string name = channel.name + (channel.unit.empty() ? "" : " " + channel.unit);
-            out.push_back({QString::fromStdString(name),
-                           QString::fromStdString(channel.unit),
-                           at % kLanesThere,
-                           at,
-                           3,
-                           std::make_shared<const TraceData>(group.time_s, channel.values),
-                           0,
-                           0,
-                           {}});
-        }
-    return out;
-}
-
 enum Shown { kMean, kCount, kSpread, kLeast, kMost };
 
 double shownOf(const evidence::CellStat& cell, int what) {
@@ -196,22 +157,16 @@ void ReviewStation::refresh() {
 }
 
 void ReviewStation::showRecording() {
-    const auto& recording = *presenter_.recording();
     std::vector<Trace> traces;
-    for (const LaneChoice& choice : kLanes) {
-        const auto place = recording.findRole(choice.role);
-        if (!place) continue;
-        const std::string& name = place.channel->description.empty() ? place.channel->name : place.channel->description;
-        const auto shown = presenter_.units().shown(place.channel->unit);
-        traces.push_back(
-            {QString::fromStdString(name + (shown.unit.empty() || name.ends_with(shown.unit) ? "" : " " + shown.unit)),
-             QString::fromStdString(place.channel->unit), choice.lane, choice.colour, choice.decimals,
-             std::make_shared<const TraceData>(place.group->time_s, place.channel->values), choice.low, choice.high,
-             shown});
+    for (const ReviewLane& lane : presenter_.lanes()) {
+        const auto shown = lane.played ? presenter_.units().shown(lane.unit.toStdString()) : units::Shown{};
+        const QString unit = QString::fromStdString(shown.unit);
+        const bool named = unit.isEmpty() || lane.name.endsWith(unit);
+        traces.push_back({lane.name + (named ? QString() : " " + unit), lane.unit, lane.lane, lane.colour,
+                          lane.decimals, lane.data, lane.low, lane.high, shown});
     }
-    if (traces.empty()) traces = anyTraces(recording);
     lanes_->setTraces(std::move(traces), 4);
-    lanes_->setSpan(0, recording.duration_s());
+    lanes_->setSpan(0, presenter_.recording()->duration_s());
     showMoments();
 }
 

@@ -1,0 +1,85 @@
+// Straight to the pixels: strokes of smoothed lines through thousands of points are a hundred times dearer.
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "app/widgets/TraceSpans.h"
+
+#include <algorithm>
+#include <cmath>
+#include <limits>
+
+namespace brusk::app {
+
+namespace {
+
+/// `share`: 0 to 256 of the colour over what is there.
+QRgb mixed(QRgb below, QRgb colour, unsigned share) {
+    const auto channel = [&](int shift) {
+        const unsigned a = colour >> shift & 0xFF, b = below >> shift & 0xFF;
+        return ((a * share + b * (256 - share)) >> 8) << shift;
+    };
+    return channel(0) | channel(8) | channel(16) | channel(24);
+}
+
+}  // namespace
+
+void paintSpans(QImage& image, std::span<const float> tops, std::span<const float> bottoms, int least, int most,
+                const QColor& colour) {
+    const QRgb full = qPremultiply(colour.rgba());
+    auto* const pixels = reinterpret_cast<QRgb*>(image.bits());  // NOLINT: what its format says
+    const auto line = image.bytesPerLine() / static_cast<qsizetype>(sizeof(QRgb));
+    const auto columns = std::min<size_t>(tops.size(), static_cast<size_t>(image.width()));
+    for (size_t x = 0; x < columns; ++x) {
+        if (std::isnan(tops[x])) continue;
+        const float top = std::max(tops[x], static_cast<float>(least)),
+                    bottom = std::min(bottoms[x], static_cast<float>(most));
+        if (!(top < bottom)) continue;
+        const int first = static_cast<int>(top), last = std::min(static_cast<int>(bottom), most - 1);
+        QRgb* at = pixels + first * line + static_cast<qsizetype>(x);
+        for (int y = first; y <= last; ++y, at += line) {
+            const float covered = std::min(bottom, static_cast<float>(y + 1)) - std::max(top, static_cast<float>(y));
+            if (covered >= 1)
+                *at = full;
+            else if (covered > 0)
+                *at = mixed(*at, full, static_cast<unsigned>(covered * 256));
+        }
+    }
+}
+
+SpanLine::SpanLine(std::span<float> tops, std::span<float> bottoms, float halfWidth)
+    : tops_(tops), bottoms_(bottoms), half_(halfWidth) {
+    std::fill(tops.begin(), tops.end(), std::numeric_limits<float>::quiet_NaN());
+    std::fill(bottoms.begin(), bottoms.end(), std::numeric_limits<float>::quiet_NaN());
+}
+
+void SpanLine::cover(long column, double a, double b) {
+    if (column < 0 || column >= static_cast<long>(tops_.size())) return;
+    const auto i = static_cast<size_t>(column);
+    const float top = static_cast<float>(std::min(a, b)) - half_, bottom = static_cast<float>(std::max(a, b)) + half_;
+    if (!(tops_[i] <= top)) tops_[i] = top;
+    if (!(bottoms_[i] >= bottom)) bottoms_[i] = bottom;
+}
+
+void SpanLine::to(double x, double y) {
+    const auto width = static_cast<double>(tops_.size());
+    if (apart_) {
+        cover(static_cast<long>(std::floor(x)), y, y);
+    } else {
+        const double from = std::max(0.0, x_), end = std::min(width, x);
+        const double slope = x > x_ ? (y - y_) / (x - x_) : 0;
+        const auto at = [&](double where) { return y_ + (where - x_) * slope; };
+        auto column = static_cast<long>(std::floor(from));
+        if (x <= x_ || column == static_cast<long>(std::floor(x))) {
+            cover(column, from > x_ ? at(from) : y_, y);
+        } else {
+            for (double left = from; left < end; left = static_cast<double>(column)) {
+                const double right = std::min(end, static_cast<double>(column + 1));
+                cover(column, at(left), right < x ? at(right) : y);
+                ++column;
+            }
+            if (x < width && std::floor(x) == x) cover(static_cast<long>(x), y, y);
+        }
+    }
+    x_ = x, y_ = y;
+    apart_ = false;
+}
+
+}  // namespace brusk::app

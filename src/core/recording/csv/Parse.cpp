@@ -80,7 +80,8 @@ class Part {
         for (size_t c = 0; c < table.count(); ++c) {
             const Kind kind = table.dialect.columns[c].kind;
             Cells& cells = out.columns[c];
-            columns_.push_back({kind, table.wide[c], cells.narrow.data(), cells.wide.data(), table.toSeconds[c]});
+            columns_.push_back({kind, table.wide[c], cells.narrow.data(), cells.wide.data(), table.toSeconds[c],
+                                kind == Kind::Number || table.toSeconds[c] != 0});
         }
         codes_.resize(table.count());
     }
@@ -158,6 +159,7 @@ class Part {
         float* narrow;
         double* wide;
         double toSeconds;
+        bool isPlain;  ///< its cells are numbers
         size_t missing = 0;
         bool tooLarge = false;
         // Of states: the cell before, and what it was.
@@ -232,14 +234,14 @@ class Part {
 
     /// A number at `p` whose digits one integer and one exact division hold, up to the separator or the line's end.
     static bool plainNumber(const char*& p, char separator, char decimal, double& out) {
-        constexpr double kPowers[] = {1e0, 1e1, 1e2,  1e3,  1e4,  1e5,  1e6,  1e7,
-                                      1e8, 1e9, 1e10, 1e11, 1e12, 1e13, 1e14, 1e15};
+        static constexpr double kPowers[] = {1e0, 1e1, 1e2,  1e3,  1e4,  1e5,  1e6,  1e7,
+                                             1e8, 1e9, 1e10, 1e11, 1e12, 1e13, 1e14, 1e15};
         constexpr ptrdiff_t kMostDigits = 15;  // fewer than 2^53 whatever they are
         const char* q = p;
         const bool negative = *q == '-';
         q += negative;
         const char* const first = q;
-        uint64_t digits = 0;
+        int64_t digits = 0;
         for (unsigned d = 0; (d = static_cast<unsigned char>(*q) - unsigned{'0'}) <= 9; ++q)
             digits = digits * 10 + d;
         ptrdiff_t count = q - first, behind = 0;
@@ -260,19 +262,21 @@ class Part {
     /// A line of plain fields that needs no complaint: where the next begins. Null for any other, as if nothing was.
     const char* takePlain(const char* p, size_t line) {
         const char separator = table_.dialect.separator, decimal = table_.dialect.decimal;
-        const size_t count = table_.count();
+        const size_t count = table_.count(), row = row_;
         size_t c = 0;
         bool anything = false;
         for (;; ++p, ++c) {
-            if (c >= count || *p == '"') break;
+            if (c >= count) break;
             Target& column = columns_[c];
             double value = NAN;
-            if ((column.kind == Kind::Number || column.toSeconds != 0) && plainNumber(p, separator, decimal, value)) {
+            if (column.isPlain && plainNumber(p, separator, decimal, value)) {
                 anything = true;
                 if (column.toSeconds != 0)
-                    column.wide[row_] = value * column.toSeconds;
+                    column.wide[row] = value * column.toSeconds;
                 else
                     putNumber(c, value);
+            } else if (*p == '"') {
+                break;
             } else {
                 const char* q = p;
                 while (*q != separator && *q != '\n' && *q != '\r')
@@ -337,6 +341,13 @@ class Parser {
     }
 
   private:
+    static size_t linesIn(std::string_view text) {
+        size_t out = 0;
+        for (size_t at = text.find('\n'); at != std::string_view::npos; at = text.find('\n', at + 1))
+            ++out;
+        return out;
+    }
+
     void makeRoom(size_t rows) {
         out_.columns.resize(table_.count());
         out_.lines.resize(rows);
@@ -417,9 +428,7 @@ class Parser {
             pieces.push_back({text_.substr(at, end - at)});
             at = end;
         }
-        inParallel(pieces.size(), [&](size_t i) {
-            pieces[i].lines = static_cast<size_t>(std::count(pieces[i].text.begin(), pieces[i].text.end(), '\n'));
-        });
+        inParallel(pieces.size(), [&](size_t i) { pieces[i].lines = linesIn(pieces[i].text); });
         size_t lines = 0;
         for (Piece& piece : pieces) {
             piece.firstLine = table_.dialect.firstLine + lines;

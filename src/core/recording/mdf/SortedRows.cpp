@@ -30,37 +30,55 @@ SortedRows::SortedRows(std::shared_ptr<const storage::Mapped> file, std::vector<
       damage_(std::move(damage)) {}
 
 void SortedRows::read(std::span<const Wanted> columns, size_t first, size_t count) const {
-    decode(columns, first, count);
     // A look at a few rows does not pay for a walk through all times.
-    if (!clock_ || count < std::min(rows_, kRows)) return;
-    for (const size_t row : badRows()) {
+    if (!clock_ || count < std::min(rows_, kRows)) return decode(columns, first, count);
+    if (walked_) {
+        decode(columns, first, count);
+    } else if (first == 0 && count == rows_) {
+        // The clock comes in the same walk through the file, asked for or not.
+        std::vector<Wanted> all(columns.begin(), columns.end());
+        const auto clock = std::find_if(all.begin(), all.end(),
+                                        [&](const Wanted& w) { return w.column == *clock_ && w.wide; });
+        Numbers<double> own;
+        const double* times = clock != all.end() ? clock->wide : nullptr;
+        if (!times) {
+            own.resize(rows_);
+            times = own.data();
+            all.push_back({*clock_, nullptr, own.data()});
+        }
+        decode(all, 0, rows_);
+        walk({times, rows_});
+    } else {
+        Numbers<double> times(rows_);
+        const Wanted wanted[] = {{*clock_, nullptr, times.data()}};
+        decode(wanted, 0, rows_);
+        walk(times);
+        decode(columns, first, count);
+    }
+    for (const size_t row : badRows_) {
         if (row < first || row >= first + count) continue;
         const size_t i = row - first;
         for (const Wanted& wanted : columns) {
-            const bool isClock = wanted.column == *clock_;
             if (wanted.narrow) wanted.narrow[i] = NAN;
             // Times follow one behind the other: the one before is right already.
-            if (wanted.wide) wanted.wide[i] = !isClock ? NAN : i > 0 ? wanted.wide[i - 1] : 0;
+            if (wanted.wide) wanted.wide[i] = wanted.column != *clock_ ? NAN : i > 0 ? wanted.wide[i - 1] : 0;
         }
     }
 }
 
-const std::vector<size_t>& SortedRows::badRows() const {
-    std::call_once(walked_, [&] {
-        Numbers<double> times(rows_);
-        const Wanted wanted[] = {{*clock_, nullptr, times.data()}};
-        decode(wanted, 0, rows_);
-        double last = -INFINITY;
-        for (size_t row = 0; row < rows_; ++row)
-            if (times[row] >= last && times[row] < INFINITY)
-                last = times[row];
-            else
-                badRows_.push_back(row);
-        if (!badRows_.empty())
-            damage_->add("At byte " + std::to_string(at_) + ": " + std::to_string(badRows_.size()) +
-                         " samples of group \"" + name_ + "\" tell no time, or one that goes back.");
-    });
-    return badRows_;
+void SortedRows::walk(std::span<const double> times) const {
+    const std::scoped_lock lock(walking_);
+    if (walked_) return;
+    double last = -INFINITY;
+    for (size_t row = 0; row < rows_; ++row)
+        if (times[row] >= last && times[row] < INFINITY)
+            last = times[row];
+        else
+            badRows_.push_back(row);
+    if (!badRows_.empty())
+        damage_->add("At byte " + std::to_string(at_) + ": " + std::to_string(badRows_.size()) +
+                     " samples of group \"" + name_ + "\" tell no time, or one that goes back.");
+    walked_ = true;
 }
 
 void SortedRows::decode(std::span<const Wanted> columns, size_t first, size_t count) const {

@@ -33,8 +33,8 @@ class SortedRows final : public RowSource {
     void takeTurned(std::span<const Wanted> columns, ByteSpan bytes, size_t from, size_t count,
                     uint64_t firstRow) const;
     void putNothing(std::span<const Wanted> columns, size_t skip, size_t count) const;
-    /// The rows that rule 3 is about; walks through the clock when it is first asked for.
-    const std::vector<size_t>& badRows() const;
+    /// Finds the rows that rule 3 is about.
+    void walk(std::span<const double> times) const;
     void noteBroken() const;
 
     std::shared_ptr<const storage::Mapped> file_;
@@ -46,8 +46,9 @@ class SortedRows final : public RowSource {
     std::string name_;
     uint64_t at_;
     std::shared_ptr<LateDamage> damage_;
-    mutable std::once_flag walked_;
-    mutable std::vector<size_t> badRows_;
+    mutable std::mutex walking_;
+    mutable std::atomic<bool> walked_{false};
+    mutable std::vector<size_t> badRows_;  ///< by rule 3, once it walked
 };
 
 }  // namespace brusk::recording::mdf

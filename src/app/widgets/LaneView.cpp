@@ -164,6 +164,11 @@ const std::vector<size_t>& LaneView::edgesOf(const TraceData& held, int columns)
     const auto [begin, end] = shownSamples(held);
     std::vector<size_t> out;
     const double perColumn = static_cast<double>(end - begin) / columns;
+    // Moved by less than a sixteenth of a pixel, to where the pyramid's blocks begin.
+    size_t block = 1;
+    for (size_t next = recording::Pyramid::kBase; static_cast<double>(next) * 16 <= perColumn;
+         next *= recording::Pyramid::kFan)
+        block = next;
     size_t at = begin;
     for (int column = 0; column <= columns; ++column) {
         const double until = from_ + (to_ - from_) * column / columns;
@@ -174,7 +179,7 @@ const std::vector<size_t>& LaneView::edgesOf(const TraceData& held, int columns)
         at = static_cast<size_t>(
             std::lower_bound(time.begin() + static_cast<long>(low), time.begin() + static_cast<long>(high), until) -
             time.begin());
-        out.push_back(at);
+        out.push_back(column == 0 || column == columns ? at : std::max(out.back(), at / block * block));
     }
     return edges_.emplace_back(time.data(), std::move(out)).second;
 }

@@ -3,6 +3,7 @@
 #include "app/widgets/TraceSpans.h"
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 #include <limits>
 
@@ -23,23 +24,45 @@ QRgb mixed(QRgb below, QRgb colour, unsigned share) {
 
 void paintSpans(QImage& image, std::span<const float> tops, std::span<const float> bottoms, int least, int most,
                 const QColor& colour) {
+    // Side by side as many columns as a line of the fast memory holds, or each row would be fetched for each column.
+    constexpr size_t kTile = 16;
     const QRgb full = qPremultiply(colour.rgba());
     auto* const pixels = reinterpret_cast<QRgb*>(image.bits());  // NOLINT: what its format says
     const auto line = image.bytesPerLine() / static_cast<qsizetype>(sizeof(QRgb));
     const auto columns = std::min<size_t>(tops.size(), static_cast<size_t>(image.width()));
-    for (size_t x = 0; x < columns; ++x) {
-        if (std::isnan(tops[x])) continue;
-        const float top = std::max(tops[x], static_cast<float>(least)),
-                    bottom = std::min(bottoms[x], static_cast<float>(most));
-        if (!(top < bottom)) continue;
-        const int first = static_cast<int>(top), last = std::min(static_cast<int>(bottom), most - 1);
-        QRgb* at = pixels + first * line + static_cast<qsizetype>(x);
-        for (int y = first; y <= last; ++y, at += line) {
-            const float covered = std::min(bottom, static_cast<float>(y + 1)) - std::max(top, static_cast<float>(y));
-            if (covered >= 1)
-                *at = full;
-            else if (covered > 0)
-                *at = mixed(*at, full, static_cast<unsigned>(covered * 256));
+    for (size_t tile = 0; tile < columns; tile += kTile) {
+        const size_t count = std::min(kTile, columns - tile);
+        // Rows that are covered whole.
+        std::array<int, kTile> first{}, last{};
+        int from = most, to = least;
+        QRgb* const begin = pixels + static_cast<qsizetype>(tile);
+        for (size_t k = 0; k < count; ++k) {
+            const float top = std::max(tops[tile + k], static_cast<float>(least)),
+                        bottom = std::min(bottoms[tile + k], static_cast<float>(most));
+            if (!(top < bottom)) continue;  // nothing, or NaN
+            const int above = static_cast<int>(top), below = static_cast<int>(bottom);
+            first[k] = static_cast<float>(above) < top ? above + 1 : above;
+            last[k] = below;
+            const auto soften = [&](int y, float covered) {
+                QRgb& pixel = begin[y * line + static_cast<qsizetype>(k)];
+                pixel = mixed(pixel, full, static_cast<unsigned>(covered * 256));
+            };
+            if (first[k] > below) {
+                soften(above, bottom - top);
+            } else {
+                if (first[k] > above) soften(above, static_cast<float>(first[k]) - top);
+                if (static_cast<float>(below) < bottom) soften(below, bottom - static_cast<float>(below));
+            }
+            from = std::min(from, first[k]), to = std::max(to, last[k]);
+        }
+        for (int y = from; y < to; ++y) {
+            QRgb* const at = begin + y * line;
+            if (count == kTile)
+                for (size_t k = 0; k < kTile; ++k)
+                    at[k] = first[k] <= y && y < last[k] ? full : at[k];
+            else
+                for (size_t k = 0; k < count; ++k)
+                    at[k] = first[k] <= y && y < last[k] ? full : at[k];
         }
     }
 }

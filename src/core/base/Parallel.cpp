@@ -15,8 +15,10 @@ std::atomic<size_t> wanted{0};
 }
 
 size_t threads() {
+    // The operating system is asked once: each time it reads a file for it.
+    static const size_t there = std::max(1u, std::thread::hardware_concurrency());
     const size_t said = wanted;
-    return said ? said : std::max(1u, std::thread::hardware_concurrency());
+    return said ? said : there;
 }
 
 void setThreads(size_t count) {

@@ -369,6 +369,7 @@ Result<ImportFile> ImportFile::open(std::string title, std::shared_ptr<const sto
     std::vector<std::string> names;
     const ByteSpan bytes = out.file_->bytes();
     const bool mdf = namedMdf || isMdf(bytes);
+    if (!mdf) out.file_->willNeed(0, bytes.size());  // texts are read whole
     if (mdf || isCandump(asText(bytes))) {
         out.kind_ = mdf ? FileKind::Mdf4 : FileKind::CanLog;
         auto read = out.kind_ == FileKind::Mdf4 ? openMdf4(out.file_) : readCanLog(asText(bytes), messages);

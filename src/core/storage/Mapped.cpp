@@ -113,6 +113,8 @@ std::shared_ptr<const Mapped> mapFile(int descriptor, size_t size) {
         range->begin = 0;
         return nullptr;
     }
+    // Heads of blocks lie far apart: what is between them is read when somebody says that it is needed.
+    ::madvise(at, size, MADV_RANDOM);
     return std::make_shared<MappedFile>(range, at, size);
 }
 

@@ -16,7 +16,7 @@ class Mapped {
     virtual ByteSpan bytes() const = 0;
     /// Something of it could not be read. May be asked from any thread.
     virtual bool broken() const { return false; }
-    /// Bytes [from, from + count) will be read soon.
+    /// Bytes [from, from + count) will be read soon: without this, page by page.
     virtual void willNeed(size_t /*from*/, size_t /*count*/) const {}
 };
 

@@ -37,8 +37,8 @@ void SortedRows::read(std::span<const Wanted> columns, size_t first, size_t coun
     } else if (first == 0 && count == rows_) {
         // The clock comes in the same walk through the file, asked for or not.
         std::vector<Wanted> all(columns.begin(), columns.end());
-        const auto clock = std::find_if(all.begin(), all.end(),
-                                        [&](const Wanted& w) { return w.column == *clock_ && w.wide; });
+        const auto clock =
+            std::find_if(all.begin(), all.end(), [&](const Wanted& w) { return w.column == *clock_ && w.wide; });
         Numbers<double> own;
         const double* times = clock != all.end() ? clock->wide : nullptr;
         if (!times) {
@@ -90,7 +90,11 @@ void SortedRows::decode(std::span<const Wanted> columns, size_t first, size_t co
     const auto beginOf = [&](const DataPiece& piece) {
         return static_cast<size_t>((piece.offset + recordBytes_ - 1) / recordBytes_);
     };
-    for (size_t p = 0; p < pieces_.size(); ++p) {
+    const auto behind = std::upper_bound(pieces_.begin(), pieces_.end(), first,
+                                         [&](size_t row, const DataPiece& piece) { return row < beginOf(piece); });
+    for (auto p = static_cast<size_t>(behind - pieces_.begin()) - (behind == pieces_.begin() ? 0 : 1);
+         p < pieces_.size(); ++p) {
+        if (beginOf(pieces_[p]) >= first + count) break;
         size_t from = std::max(first, beginOf(pieces_[p]));
         const size_t end = p + 1 < pieces_.size() ? beginOf(pieces_[p + 1]) : rows_;
         const size_t to = std::min(first + count, end);
@@ -102,8 +106,20 @@ void SortedRows::decode(std::span<const Wanted> columns, size_t first, size_t co
         for (; from < to; from += kRows)
             parts.push_back({p, from, std::min(kRows, to - from)});
     }
+    const auto fetch = [&](size_t i) {
+        if (i >= parts.size() || count < kRows) return;
+        const DataPiece& piece = pieces_[parts[i].piece];
+        if (piece.packed) return file_->willNeed(piece.at, piece.stored);
+        const uint64_t begin = parts[i].first * recordBytes_ - piece.offset;
+        file_->willNeed(piece.at + begin, std::min(parts[i].count * recordBytes_, piece.stored - begin));
+    };
     const auto work = [&](size_t i) {
         const Part& part = parts[i];
+        // The disk works ahead of the processors.
+        if (i == 0)
+            for (size_t ahead = 0; ahead < threads(); ++ahead)
+                fetch(ahead);
+        fetch(i + threads());
         std::vector<Wanted> here(columns.begin(), columns.end());
         for (Wanted& wanted : here) {
             if (wanted.narrow) wanted.narrow += part.first - first;

@@ -1,6 +1,6 @@
 // Four traces of five million noisy samples at 1200 x 600: loading, a frame at every zoom, and a walk of panning and
-// zooming, each frame with its own time. Beside them what painting alone costs: spans whose ends are known. Draws on the
-// offscreen raster.
+// zooming, each frame with its own time. Beside them what painting alone costs: spans whose ends are known. Draws on
+// the offscreen raster.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include <QApplication>
 #include <QPainter>
@@ -29,7 +29,8 @@ double percentile(std::vector<double> times, double share) {
 
 /// Spans that are there already, as high as noise makes them.
 double paintingAlone() {
-    QImage image(kWidth - 194, kHeight - 30, QImage::Format_ARGB32_Premultiplied), window(kWidth, kHeight, image.format());
+    QImage image(kWidth - 194, kHeight - 30, QImage::Format_ARGB32_Premultiplied),
+        window(kWidth, kHeight, image.format());
     std::vector<float> tops(static_cast<size_t>(image.width())), bottoms(tops.size());
     std::vector<double> times;
     for (int frame = 0; frame < 30; ++frame)
@@ -86,14 +87,15 @@ int main(int argc, char** argv) {
     };
     const double whole = static_cast<double>(kSamples) * 0.01;
     std::printf("painting of known spans alone %.1f ms\n", paintingAlone());
-    for (const double share : {1.0, 0.3, 0.1, 0.03, 0.01, 0.003, 0.001, 0.0005, 0.0003, 0.0002, 0.0001, 0.00003, 0.00001}) {
+    for (const double share :
+         {1.0, 0.3, 0.1, 0.03, 0.01, 0.003, 0.001, 0.0005, 0.0003, 0.0002, 0.0001, 0.00003, 0.00001}) {
         std::vector<double> times;
         for (int i = 0; i < 21; ++i) {
             const double from = (1 - share) * whole * static_cast<double>(random() % 1000) / 1000;
             times.push_back(frame(from, from + share * whole));
         }
-        std::printf("%9.0f samples shown: %5.1f ms a frame, %5.1f ms at worst\n", share * kSamples, percentile(times, 0.5),
-                    percentile(times, 1));
+        std::printf("%9.0f samples shown: %5.1f ms a frame, %5.1f ms at worst\n", share * kSamples,
+                    percentile(times, 0.5), percentile(times, 1));
     }
     // As a hand moves it: a little further, a little nearer.
     std::vector<double> times;
@@ -104,7 +106,8 @@ int main(int argc, char** argv) {
         times.push_back(frame(from, from + width));
     }
     const auto slow = std::count_if(times.begin(), times.end(), [](double ms) { return ms > 16.7; });
-    std::printf("1000 frames of panning and zooming: median %.1f ms, 95 %% under %.1f ms, at worst %.1f ms, %ld over 16.7\n",
-                percentile(times, 0.5), percentile(times, 0.95), percentile(times, 1), static_cast<long>(slow));
+    std::printf(
+        "1000 frames of panning and zooming: median %.1f ms, 95 %% under %.1f ms, at worst %.1f ms, %ld over 16.7\n",
+        percentile(times, 0.5), percentile(times, 0.95), percentile(times, 1), static_cast<long>(slow));
     return 0;
 }

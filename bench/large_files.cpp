@@ -36,8 +36,8 @@ void addGroup(Recording& out, double rate_hz, double length_s, size_t channels, 
         for (size_t i = 0; i < rows; ++i)
             values[i] = static_cast<double>(random() % 4000) * 0.05 + static_cast<double>(i % 5000) * 0.01;
         const std::string name = group.name + " " + std::to_string(c);
-        Column column = wide ? Column(std::move(values))
-                             : Column(recording::Numbers<float>(values.begin(), values.end()));
+        Column column =
+            wide ? Column(std::move(values)) : Column(recording::Numbers<float>(values.begin(), values.end()));
         group.channels.push_back({name, "kPa", "", "", std::move(column)});
     }
 }
@@ -105,10 +105,11 @@ int open(const std::string& path, const char* what) {
         }
     });
     const auto [allKb, lastUnused] = memory_kb();
-    std::printf("  %s: %zu channels, up to %zu rows; opened in %.2f s (%ld MB of its own), four lanes after %.2f s more "
-                "(%ld MB), every sample looked at once %.2f s (%ld MB)%s\n",
-                what, channels, rows, opened, openKb / 1024, drawn, lanesKb / 1024, all, allKb / 1024,
-                std::isfinite(sum) ? "" : ", with gaps");
+    std::printf(
+        "  %s: %zu channels, up to %zu rows; opened in %.2f s (%ld MB of its own), four lanes after %.2f s more "
+        "(%ld MB), every sample looked at once %.2f s (%ld MB)%s\n",
+        what, channels, rows, opened, openKb / 1024, drawn, lanesKb / 1024, all, allKb / 1024,
+        std::isfinite(sum) ? "" : ", with gaps");
     return 0;
 }
 
@@ -124,7 +125,8 @@ int main(int argc, char** argv) {
     for (const std::string kind : {"even", "mixed"}) {
         const std::string path = (folder / (kind + ".mf4")).string();
         failed += std::system((self + " make " + path + " " + kind).c_str());
-        std::printf("%s, %.2f GB\n", kind == "even" ? "Twenty channels" : "Four hundred channels at 1000, 100 and 10 Hz",
+        std::printf("%s, %.2f GB\n",
+                    kind == "even" ? "Twenty channels" : "Four hundred channels at 1000, 100 and 10 Hz",
                     static_cast<double>(files.stamp(path).size) / 1e9);
         std::fflush(stdout);
         forgetCache(path);

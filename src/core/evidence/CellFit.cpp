@@ -8,6 +8,7 @@
 #include <array>
 #include <cmath>
 
+#include "core/base/Parallel.h"
 #include "core/evidence/MapSamples.h"
 
 namespace brusk::evidence {
@@ -50,17 +51,65 @@ struct Visit {
     double left = 0;  ///< mean less fit
 };
 
+/// Two numbers that the processor adds at once.
+using Pair = double __attribute__((vector_size(16)));
+
+/// Of samples in one quarter of a cell: the sums from which the mean and the spread of what any surface leaves of them
+/// follow, whatever their number. There the surface is a + b u + c w + d uw, with u and w from the lower to the upper
+/// nodes. Two lines of the fast memory each.
+struct alignas(64) Moments {
+    Pair n_u{}, w_uw{}, uu_uuw{}, ww_uww{}, v_vu{}, vw_vuw{}, uuww_vv{};
+    float least = INFINITY, most = -INFINITY;
+
+    void add(float sample, double u, double w) {
+        const auto v = static_cast<double>(sample);
+        const Pair one = {1, u}, down = one * w;
+        const double uw = u * w;
+        n_u += one, w_uw += down, uu_uuw += Pair{u, uw} * u, ww_uww += down * w;
+        v_vu += one * v, vw_vuw += down * v, uuww_vv += Pair{uw * uw, v * v};
+        least = sample < least ? sample : least, most = sample > most ? sample : most;
+    }
+    void add(const Moments& o) {
+        n_u += o.n_u, w_uw += o.w_uw, uu_uuw += o.uu_uuw, ww_uww += o.ww_uww;
+        v_vu += o.v_vu, vw_vuw += o.vw_vuw, uuww_vv += o.uuww_vv;
+        least = std::min(least, o.least), most = std::max(most, o.most);
+    }
+    double samples() const { return n_u[0]; }
+    double values() const { return v_vu[0]; }
+    double squares() const { return uuww_vv[1]; }
+    /// Sum of the surface over the samples.
+    double sumOf(double a, double b, double c, double d) const {
+        return a * n_u[0] + b * n_u[1] + c * w_uw[0] + d * w_uw[1];
+    }
+    /// Sum of (value - surface)^2.
+    double squaresLeft(double a, double b, double c, double d) const {
+        return squares() - 2 * (a * v_vu[0] + b * v_vu[1] + c * vw_vuw[0] + d * vw_vuw[1]) + a * a * n_u[0] +
+               b * b * uu_uuw[0] + c * c * ww_uww[0] + d * d * uuww_vv[0] +
+               2 * (a * b * n_u[1] + a * c * w_uw[0] + (a * d + b * c) * w_uw[1] + b * d * uu_uuw[1] +
+                    c * d * ww_uww[1]);
+    }
+};
+static_assert(sizeof(Moments) == 128);
+
+/// All samples of one cell: its quarters by row and column of their lower node, seen from the cell.
+using CellMoments = std::array<Moments, 4>;
+
 class Visits {
+    static constexpr uint32_t kNone = UINT32_MAX;
+
   public:
     Visits(const AxisLookup& xAxis, const AxisLookup& yAxis, const FitSamples& samples)
-        : x_(xAxis),
-          y_(yAxis),
+        : x_(xAxis.view()),
+          y_(yAxis.view()),
           s_(samples),
           columns_(std::max<size_t>(1, xAxis.size())),
           rows_(std::max<size_t>(1, yAxis.size())),
           count(rows_ * columns_) {
-        takeIn();
-        tame();
+        // Samples that are all independent of each other need be looked at only once.
+        if (!s_.time_s.empty() || !s_.airChange_s.empty() || !s_.drive.empty() || !takeMoments()) {
+            takeIn();
+            tame();
+        }
         independence();
     }
 
@@ -69,23 +118,22 @@ class Visits {
 
     /// Takes out of every sample what the surface itself changes within its visit: that is no noise.
     template <class Surface>
-    void flatten(Surface surface) {
-        std::vector<double> level(all.size()), squares(all.size());
-        for (int pass = 0; pass < 2; ++pass)
-            for (size_t i = 0; i < value_.size(); ++i) {
-                const uint32_t visit = visitOf_[i];
-                if (visit == UINT32_MAX) continue;
-                Visit& v = all[visit];
-                if (pass == 0) {
-                    value_[i] -= static_cast<float>(surface(place(i)));
-                    level[visit] += static_cast<double>(value_[i]) / v.n;
-                } else {
-                    value_[i] += static_cast<float>(v.mean - level[visit]);
-                    squares[visit] += std::pow(static_cast<double>(value_[i]) - v.mean, 2);
-                }
-            }
-        for (size_t k = 0; k < all.size(); ++k)
-            all[k].squares = squares[k] / all[k].n;
+    void flatten(std::span<const double> nodes, Surface surface) {
+        if (!moments_.empty()) return flattenMoments(nodes);
+        eachChunk<Level>(
+            [&](size_t i, Level& level) {
+                value_[i] -= static_cast<float>(surface(place(i)));
+                const auto left = static_cast<double>(value_[i]);
+                level.sum += left, level.squares += left * left;
+            },
+            [this](uint32_t visit, const Level& level) {
+                levels_[visit].sum += level.sum, levels_[visit].squares += level.squares;
+            },
+            [this] { levels_.assign(all.size(), {}); });
+        for (size_t k = 0; k < all.size(); ++k) {
+            base_[k] = levels_[k].sum / all[k].n;
+            all[k].squares = std::max(0.0, levels_[k].squares / all[k].n - base_[k] * base_[k]);
+        }
         within = pooledSpread();
         independence();
     }
@@ -96,52 +144,214 @@ class Visits {
                 rows_ > 1 ? y_.locate(static_cast<double>(s_.y[i])) : AxisLookup::Place{}};
     }
 
-    /// One pass: every sample into its visit.
+    struct Level {
+        double sum = 0, squares = 0;
+    };
+
+    /// Goes through all samples that are in a visit, chunk by chunk side by side: `add` puts one into what its visit
+    /// comes to in that chunk, `join` takes these, in order.
+    template <class Part, class Add, class Join, class Begin>
+    void eachChunk(Add add, Join join, Begin begin) {
+        begin();
+        const size_t n = visitOf_.size();
+        struct Chunk {
+            uint32_t first = 0;
+            std::vector<Part> parts = {};
+        };
+        std::vector<Chunk> chunks((n + kChunk - 1) / kChunk);
+        inParallel(chunks.size(), [&](size_t c) {
+            const size_t from = c * kChunk, to = std::min(n, from + kChunk);
+            // Visits of a chunk lie close together.
+            uint32_t least = kNone, most = 0;
+            for (size_t i = from; i < to; ++i)
+                if (visitOf_[i] != kNone) least = std::min(least, visitOf_[i]), most = std::max(most, visitOf_[i]);
+            if (least == kNone) return;
+            chunks[c] = {least, std::vector<Part>(most - least + 1)};
+            Part* const parts = chunks[c].parts.data();
+            for (size_t i = from; i < to; ++i)
+                if (visitOf_[i] != kNone) add(i, parts[visitOf_[i] - least]);
+        });
+        for (const Chunk& chunk : chunks)
+            for (size_t k = 0; k < chunk.parts.size(); ++k)
+                join(chunk.first + static_cast<uint32_t>(k), chunk.parts[k]);
+    }
+
+    /// Every sample into its visit.
     void takeIn() {
-        constexpr uint32_t kNone = UINT32_MAX;
+        const size_t n = s_.ratio.size();
+        visitOf_.resize(n);
+        value_.resize(n);
+        inParallel((n + kChunk - 1) / kChunk, [&](size_t chunk) {
+            for (size_t i = chunk * kChunk; i < std::min(n, (chunk + 1) * kChunk); ++i) {
+                visitOf_[i] = kNone;
+                if (!counts(i)) continue;
+                visitOf_[i] = quarter(place(i)).cell;
+                value_[i] = std::log(s_.ratio[i]);
+            }
+        });
+        visitsOfCells();
+        eachChunk<Visit>([this](size_t i, Visit& v) { add(i, v); },
+                         [this](uint32_t visit, const Visit& part) {
+                             Visit& v = all[visit];
+                             if (part.n == 0) return;
+                             v.least = v.n == 0 ? part.least : std::min(v.least, part.least);
+                             v.most = v.n == 0 ? part.most : std::max(v.most, part.most);
+                             v.n += part.n, v.mean += part.mean, v.squares += part.squares, v.change += part.change;
+                             for (size_t k = 0; k < v.share.size(); ++k)
+                                 v.share[k] += part.share[k];
+                         },
+                         [] {});
+        for (Visit& v : all)
+            finish(v);
+    }
+
+    bool counts(size_t i) const {
+        // Nothing where one of them is no number.
+        const float r = s_.ratio[i], y = rows_ > 1 ? s_.y[i] : 0;
+        return r > 0 && (r - r) + (s_.x[i] - s_.x[i]) + (y - y) == 0;
+    }
+    /// The cell of a place, and which of its quarters that is.
+    struct Quarter {
+        uint32_t cell;
+        size_t at;
+    };
+    Quarter quarter(const std::pair<AxisLookup::Place, AxisLookup::Place>& place) const {
+        const size_t right = place.first.fraction >= 0.5f, below = place.second.fraction >= 0.5f;
+        return {static_cast<uint32_t>((place.second.index + below) * columns_ + place.first.index + right),
+                2 * (1 - below) + 1 - right};
+    }
+
+    /// One pass, one visit a cell; false, with nothing taken, where there are wild samples among them.
+    bool takeMoments() {
+        const size_t n = s_.ratio.size();
+        std::vector<std::vector<CellMoments>> chunks((n + kChunk - 1) / kChunk);
+        inParallel(chunks.size(), [&](size_t chunk) {
+            std::vector<CellMoments> cells(rows_ * columns_);
+            const auto across = x_, down = y_;
+            // First where a few samples belong, then all of them there: no sample waits for the place of another.
+            struct Found {
+                Moments* quarter;
+                float value, u, w;
+            };
+            std::array<Found, 64> found;
+            const size_t end = std::min(n, (chunk + 1) * kChunk);
+            for (size_t i = chunk * kChunk; i < end;) {
+                size_t some = 0;
+                for (; some < found.size() && i < end; ++i) {
+                    if (!counts(i)) continue;
+                    const std::pair at(across.locate(static_cast<double>(s_.x[i])),
+                                       rows_ > 1 ? down.locate(static_cast<double>(s_.y[i])) : AxisLookup::Place{});
+                    const Quarter here = quarter(at);
+                    found[some++] = {&cells[here.cell][here.at], std::log(s_.ratio[i]), at.first.fraction,
+                                     at.second.fraction};
+                }
+                for (size_t k = 0; k < some; ++k)
+                    found[k].quarter->add(found[k].value, static_cast<double>(found[k].u),
+                                          static_cast<double>(found[k].w));
+            }
+            chunks[chunk] = std::move(cells);
+        });
+        for (uint32_t k = 0; k < rows_ * columns_; ++k) {
+            CellMoments cell;
+            for (const auto& chunk : chunks)
+                for (size_t q = 0; q < cell.size(); ++q)
+                    cell[q].add(chunk[k][q]);
+            Visit v{k, 0};
+            v.least = INFINITY, v.most = -INFINITY;
+            for (size_t q = 0; q < cell.size(); ++q) {
+                const Moments& m = cell[q];
+                const size_t at = q / 2 * 3 + q % 2;
+                v.n += m.samples(), v.mean += m.values(), v.squares += m.squares();
+                v.least = std::min(v.least, m.least), v.most = std::max(v.most, m.most);
+                v.share[at] += m.sumOf(1, -1, -1, 1);
+                if (columns_ > 1) v.share[at + 1] += m.sumOf(0, 1, 0, -1);
+                if (rows_ > 1) v.share[at + 3] += m.sumOf(0, 0, 1, -1);
+                if (columns_ > 1 && rows_ > 1) v.share[at + 4] += m.sumOf(0, 0, 0, 1);
+            }
+            if (v.n == 0) continue;
+            finish(v);
+            count[k] = 1;
+            all.push_back(v);
+            moments_.push_back(cell);
+        }
+        within = pooledSpread();
+        if (!anyWild(usualSpread([this](size_t i) -> std::optional<std::pair<double, const Visit*>> {
+                if (!counts(i)) return std::nullopt;
+                const auto cell = quarter(place(i)).cell;
+                const auto visit = std::lower_bound(all.begin(), all.end(), cell,
+                                                    [](const Visit& v, uint32_t c) { return v.cell < c; });
+                return std::pair(static_cast<double>(std::log(s_.ratio[i])), &*visit);
+            })))
+            return true;
+        all.clear(), moments_.clear();
+        count.assign(count.size(), 0);
+        return false;
+    }
+
+    void flattenMoments(std::span<const double> nodes) {
+        for (size_t k = 0; k < all.size(); ++k) {
+            Visit& v = all[k];
+            double sum = 0, squares = 0;
+            for (size_t q = 0; q < moments_[k].size(); ++q) {
+                const Moments& m = moments_[k][q];
+                if (m.samples() == 0) continue;
+                const size_t lower = v.cell - (q / 2 == 0 ? columns_ : 0) - (q % 2 == 0 ? 1 : 0);
+                const size_t right = columns_ > 1 ? 1 : 0, below = rows_ > 1 ? columns_ : 0;
+                const double a = nodes[lower], b = nodes[lower + right] - a, c = nodes[lower + below] - a,
+                             d = nodes[lower + right + below] - a - b - c;
+                sum += m.values() - m.sumOf(a, b, c, d);
+                squares += m.squaresLeft(a, b, c, d);
+            }
+            v.squares = std::max(0.0, squares / v.n - sum / v.n * (sum / v.n));
+        }
+        within = pooledSpread();
+        independence();
+    }
+
+    /// From sums to means.
+    static void finish(Visit& v) {
+        v.mean /= v.n, v.change /= v.n;
+        v.squares = std::max(0.0, v.squares / v.n - v.mean * v.mean);
+        for (double& share : v.share)
+            share /= v.n;
+    }
+
+    /// From the cell of each sample to its visit.
+    void visitsOfCells() {
         const bool timed = !s_.time_s.empty();
         VisitCounter counter(rows_, columns_);
         std::vector<uint32_t> current(rows_ * columns_, kNone);
-        visitOf_.assign(s_.ratio.size(), kNone);
-        value_.resize(s_.ratio.size());
-        for (size_t i = 0; i < s_.ratio.size(); ++i) {
-            const float r = s_.ratio[i];
-            if (!(r > 0) || !std::isfinite(r) || !std::isfinite(s_.x[i]) || (rows_ > 1 && !std::isfinite(s_.y[i])))
-                continue;
-            const auto [px, py] = place(i);
-            const size_t right = px.fraction >= 0.5f, below = py.fraction >= 0.5f;
-            const size_t row = py.index + below, column = px.index + right, cell = row * columns_ + column;
+        for (size_t i = 0; i < visitOf_.size(); ++i) {
+            const uint32_t cell = visitOf_[i];
+            if (cell == kNone) continue;
             const uint16_t drive = s_.drive.empty() ? uint16_t{0} : s_.drive[i];
-            const bool begins = timed ? counter.step(drive, s_.time_s[i], row, column) : current[cell] == kNone;
+            const bool begins = timed && counter.step(drive, s_.time_s[i], cell / columns_, cell % columns_);
             if (begins || current[cell] == kNone) {
                 current[cell] = static_cast<uint32_t>(all.size());
-                all.push_back({static_cast<uint32_t>(cell), drive});
+                all.push_back({cell, drive});
                 count[cell]++;
             }
             visitOf_[i] = current[cell];
-            Visit& v = all[current[cell]];
-            const float value = std::log(r);
-            value_[i] = value;
-            if (v.n == 0) v.least = v.most = value;
-            v.least = std::min(v.least, value), v.most = std::max(v.most, value);
-            v.n += 1;
-            v.mean += static_cast<double>(value);
-            v.squares += static_cast<double>(value) * static_cast<double>(value);
-            if (!s_.airChange_s.empty()) v.change += static_cast<double>(s_.airChange_s[i]);
-            // The lower corner of the interval, seen from the cell.
-            const double u = static_cast<double>(px.fraction), w = static_cast<double>(py.fraction);
-            const size_t at = (1 - below) * 3 + (1 - right);
-            v.share[at] += (1 - u) * (1 - w);
-            if (columns_ > 1) v.share[at + 1] += u * (1 - w);
-            if (rows_ > 1) v.share[at + 3] += (1 - u) * w;
-            if (columns_ > 1 && rows_ > 1) v.share[at + 4] += u * w;
         }
-        for (Visit& v : all) {
-            v.mean /= v.n, v.change /= v.n;
-            v.squares = std::max(0.0, v.squares / v.n - v.mean * v.mean);
-            for (double& share : v.share)
-                share /= v.n;
-        }
+    }
+
+    void add(size_t i, Visit& v) const {
+        const auto [px, py] = place(i);
+        const size_t right = px.fraction >= 0.5f, below = py.fraction >= 0.5f;
+        const float value = value_[i];
+        if (v.n == 0) v.least = v.most = value;
+        v.least = std::min(v.least, value), v.most = std::max(v.most, value);
+        v.n += 1;
+        v.mean += static_cast<double>(value);
+        v.squares += static_cast<double>(value) * static_cast<double>(value);
+        if (!s_.airChange_s.empty()) v.change += static_cast<double>(s_.airChange_s[i]);
+        // The lower corner of the interval, seen from the cell.
+        const double u = static_cast<double>(px.fraction), w = static_cast<double>(py.fraction);
+        const size_t at = (1 - below) * 3 + (1 - right);
+        v.share[at] += (1 - u) * (1 - w);
+        if (columns_ > 1) v.share[at + 1] += u * (1 - w);
+        if (rows_ > 1) v.share[at + 3] += (1 - u) * w;
+        if (columns_ > 1 && rows_ > 1) v.share[at + 4] += u * w;
     }
 
     double pooledSpread() const {
@@ -152,29 +362,36 @@ class Visits {
     }
 
     /// Of the samples about their visits' means, by the median of up to a few thousand of them: wild ones do not move
-    /// it.
-    double usualSpread() const {
+    /// it. `sample`: a sample's value and its visit; nothing where it does not count.
+    template <class Sample>
+    double usualSpread(Sample sample) const {
         constexpr size_t kMost = 4096;
         std::vector<double> off;
-        const size_t stride = std::max<size_t>(1, value_.size() / kMost);
-        for (size_t i = 0; i < value_.size(); i += stride)
-            if (visitOf_[i] != UINT32_MAX && all[visitOf_[i]].n > kFew)
-                off.push_back(std::abs(static_cast<double>(value_[i]) - all[visitOf_[i]].mean));
+        const size_t n = s_.ratio.size(), stride = std::max<size_t>(1, n / kMost);
+        for (size_t i = 0; i < n; i += stride)
+            if (const auto found = sample(i); found && found->second->n > kFew)
+                off.push_back(std::abs(found->first - found->second->mean));
         if (off.empty()) return kNobodyKnows;
         std::nth_element(off.begin(), off.begin() + static_cast<long>(off.size() / 2), off.end());
         return std::max(kLeastWithin, 1.4826 * off[off.size() / 2]);
     }
+    bool anyWild(double usual) const {
+        constexpr double kWild = 8;
+        return std::any_of(all.begin(), all.end(), [&](const Visit& v) {
+            return static_cast<double>(v.most) - v.mean > kWild * usual ||
+                   v.mean - static_cast<double>(v.least) > kWild * usual;
+        });
+    }
 
     /// Wild samples are drawn towards their visit's mean, as long as there are any.
     void tame() {
-        constexpr double kWild = 8, kTamed = 4;
+        constexpr double kTamed = 4;
         for (int pass = 0; pass < 5; ++pass) {
-            const double usual = usualSpread();
-            const bool wild = std::any_of(all.begin(), all.end(), [&](const Visit& v) {
-                return static_cast<double>(v.most) - v.mean > kWild * usual ||
-                       v.mean - static_cast<double>(v.least) > kWild * usual;
+            const double usual = usualSpread([this](size_t i) -> std::optional<std::pair<double, const Visit*>> {
+                if (visitOf_[i] == kNone) return std::nullopt;
+                return std::pair(static_cast<double>(value_[i]), &all[visitOf_[i]]);
             });
-            if (!wild) break;
+            if (!anyWild(usual)) break;
             std::vector<double> sum(all.size()), squares(all.size());
             for (size_t i = 0; i < value_.size(); ++i) {
                 if (visitOf_[i] == UINT32_MAX) continue;
@@ -192,6 +409,8 @@ class Visits {
                 v.mean += by;
             }
         }
+        for (const Visit& v : all)
+            base_.push_back(v.mean);
         within = pooledSpread();
     }
 
@@ -253,8 +472,8 @@ class Visits {
                 if (visit == UINT32_MAX || visit != visitOf_[i - lag]) continue;
                 if (all[visit].n < 3 * static_cast<double>(lag)) continue;
                 if (s_.time_s[i] - s_.time_s[i - lag] > (static_cast<double>(lag) + 0.5) * step_s) continue;
-                const double mean = all[visit].mean;
-                const double a = static_cast<double>(value_[i]) - mean, b = static_cast<double>(value_[i - lag]) - mean;
+                const double base = base_[visit];
+                const double a = static_cast<double>(value_[i]) - base, b = static_cast<double>(value_[i - lag]) - base;
                 products += a * b;
                 squares += (a * a + b * b) / 2;
             }
@@ -267,11 +486,14 @@ class Visits {
         return out;
     }
 
-    const AxisLookup &x_, &y_;
+    const AxisLookup::View x_, y_;
     const FitSamples& s_;
     size_t columns_, rows_;
-    std::vector<uint32_t> visitOf_;
-    std::vector<float> value_;
+    recording::Numbers<uint32_t> visitOf_;  ///< of each sample; kNone: it does not count
+    recording::Numbers<float> value_;       ///< ln of the ratio; once flattened, what the surface does not explain
+    std::vector<double> base_;              ///< of each visit, what its values are around
+    std::vector<Level> levels_;
+    std::vector<CellMoments> moments_;  ///< of each visit, where one pass was enough; then the above are empty
 
   public:
     std::vector<uint32_t> count;  ///< per cell
@@ -299,7 +521,7 @@ class Fitter {
         Vector m = Vector::Zero(static_cast<Index>(size_));
         for (int pass = 0; pass < options_.passes; ++pass) {
             if (pass == 1)
-                visits_.flatten([&](const auto& place) {
+                visits_.flatten({m.data(), nodes_}, [&](const auto& place) {
                     return bilinear(std::span(m.data(), nodes_), columns_, rows_, place.first, place.second);
                 });
             const double within = visits_.within;
@@ -433,7 +655,47 @@ class Fitter {
 
     void assemble(double curvature) {
         prior_ = priorOf(curvature);
-        solver_.compute(Matrix(samples_ + prior_));
+        factorise(solver_, analysed_, samples_ + prior_);
+    }
+
+    /// Which nodes hang together is the same in every pass: the order of elimination is found once.
+    static void factorise(Solver& solver, bool& analysed, const Matrix& matrix) {
+        if (!analysed) solver.analyzePattern(matrix);
+        analysed = true;
+        solver.factorize(matrix);
+    }
+
+    /// The columns of the inverse of what was assembled, eight at a time, which is how many the processor takes at
+    /// once.
+    template <class Take>
+    void eachOfInverse(Take take) const {
+        constexpr int kAtOnce = 8;
+        using Block = Eigen::Matrix<double, Eigen::Dynamic, kAtOnce, Eigen::RowMajor>;
+        const auto& lower = solver_.matrixL().nestedExpression();
+        const auto& order = solver_.permutationP().indices();
+        const auto n = static_cast<Index>(size_);
+        Block x(n, kAtOnce);
+        Vector column(n);
+        for (Index first = 0; first < n; first += kAtOnce) {
+            const Index some = std::min<Index>(kAtOnce, n - first);
+            x.setZero();
+            for (Index k = 0; k < some; ++k)
+                x(order[first + k], k) = 1;
+            // Before the first of them all is nil.
+            for (Index j = order.segment(first, some).minCoeff(); j < n; ++j)
+                for (Matrix::InnerIterator it(lower, j); it; ++it)
+                    if (it.index() > j) x.row(it.index()) -= it.value() * x.row(j);
+            for (Index j = 0; j < n; ++j)
+                x.row(j) /= solver_.vectorD()[j];
+            for (Index j = n - 1; j >= 0; --j)
+                for (Matrix::InnerIterator it(lower, j); it; ++it)
+                    if (it.index() > j) x.row(j) -= it.value() * x.row(it.index());
+            for (Index k = 0; k < some; ++k) {
+                for (Index i = 0; i < n; ++i)
+                    column[i] = x(order[i], k);
+                take(first + k, column);
+            }
+        }
     }
 
     static double logDeterminant(const Solver& solver) { return solver.vectorD().array().abs().log().sum(); }
@@ -443,9 +705,9 @@ class Fitter {
         double best = kCurvatures[0], top = -std::numeric_limits<double>::max();
         for (const double curvature : kCurvatures) {
             assemble(curvature);
-            const Solver prior(prior_);
+            factorise(priorSolver_, priorAnalysed_, prior_);
             m = solver_.solve(target_);
-            double cost = m.dot(prior_ * m) + logDeterminant(solver_) - logDeterminant(prior);
+            double cost = m.dot(prior_ * m) + logDeterminant(solver_) - logDeterminant(priorSolver_);
             for (const Visit& v : visits_.all) {
                 const double left = v.mean - predicted(v, m);
                 cost += v.weight * left * left;
@@ -458,11 +720,7 @@ class Fitter {
     /// How many visits' worth of freedom the surface has: the trace of A^-1 B'WB.
     double explained() const {
         double out = 0;
-        for (Index i = 0; i < static_cast<Index>(size_); ++i) {
-            if (samples_.coeff(i, i) == 0) continue;
-            const Vector column = solver_.solve(Vector(samples_.col(i)));
-            out += column[i];
-        }
+        eachOfInverse([&](Index i, const Vector& column) { out += samples_.col(i).dot(column); });
         return out;
     }
 
@@ -477,9 +735,9 @@ class Fitter {
             each(v, [&](size_t i, double share) {
                 if (i < nodes_) out.evidence[i] += share * v.n;
             });
-        for (size_t k = 0; k < nodes_; ++k) {
-            const auto i = static_cast<Index>(k);
-            const Vector column = solver_.solve(Vector(Vector::Unit(static_cast<Index>(size_), i)));
+        eachOfInverse([&](Index i, const Vector& column) {
+            const auto k = static_cast<size_t>(i);
+            if (k >= nodes_) return;
             out.factor.push_back(std::exp(m[i]));
             out.doubt.push_back(std::sqrt(std::max(0.0, column[i])));
             // What samples at the cell itself and at those beside it add to the answer.
@@ -489,7 +747,7 @@ class Fitter {
                 for (size_t c = at > 0 ? at - 1 : 0; c <= std::min(at + 1, columns_ - 1); ++c)
                     near += samples_.col(static_cast<Index>(r * columns_ + c)).dot(column);
             out.resolution.push_back(std::clamp(near, 0.0, 1.0));
-        }
+        });
         if (lead_) out.airLead_s = m[static_cast<Index>(nodes_)];
         if (drives_ > 1)
             for (size_t d = 0; d < drives_; ++d)
@@ -508,7 +766,8 @@ class Fitter {
     std::vector<Eigen::Triplet<double>> data_;
     Matrix samples_, bend_, hold_, prior_;
     Vector target_;
-    Solver solver_;
+    Solver solver_, priorSolver_;
+    bool analysed_ = false, priorAnalysed_ = false;
 };
 
 }  // namespace

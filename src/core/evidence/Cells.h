@@ -3,6 +3,7 @@
 #pragma once
 
 #include <cstdint>
+#include <limits>
 #include <span>
 #include <vector>
 
@@ -18,26 +19,62 @@ class AxisLookup {
         uint32_t index = 0;  ///< lower node
         float fraction = 0;  ///< 0 to 1 towards the upper node; held at the ends
     };
-    Place locate(double value) const;
+    /// What a look takes, for a loop that keeps it in registers. Lives as long as the axis.
+    class View {
+      public:
+        Place locate(double value) const {
+            if (!(value > first_)) return {};
+            if (value >= last_) return {intervals_ - 1, 1.0f};
+            uint32_t i = table_[slotOf(value)];
+            while (value >= points_[i + 1])
+                ++i;
+            return {i, static_cast<float>((value - points_[i]) * inverse_[i])};
+        }
+        uint32_t nearest(double value) const {
+            if (!(value > first_)) return 0;
+            if (value >= last_) return intervals_;
+            uint32_t i = nearTable_[slotOf(value)];
+            while (value >= middles_[i])
+                ++i;
+            return i;
+        }
+
+      private:
+        friend class AxisLookup;
+        /// Of a value between the first and the last point. By way of an int, which is one instruction.
+        size_t slotOf(double value) const { return static_cast<size_t>(static_cast<int>((value - first_) * scale_)); }
+
+        double first_ = std::numeric_limits<double>::infinity(), last_ = 0, scale_ = 0;
+        uint32_t intervals_ = 0;
+        const double *points_ = nullptr, *middles_ = nullptr, *inverse_ = nullptr;
+        const uint16_t *table_ = nullptr, *nearTable_ = nullptr;
+    };
+    View view() const;
+
+    Place locate(double value) const { return view().locate(value); }
     /// The node nearest to a value; without a division.
-    uint32_t nearest(double value) const {
-        if (middles_.empty() || !(value > points_.front())) return 0;
-        if (value >= points_.back()) return static_cast<uint32_t>(middles_.size());
-        uint32_t i = nearTable_[static_cast<size_t>((value - points_.front()) * scale_)];
-        while (i < middles_.size() && value >= middles_[i])
-            ++i;
-        return i;
-    }
+    uint32_t nearest(double value) const { return view().nearest(value); }
     size_t size() const { return points_.size(); }
     const std::vector<double>& points() const { return points_; }
 
   private:
     std::vector<double> points_;
-    std::vector<double> middles_;      ///< between neighbouring points
+    std::vector<double> middles_;      ///< between neighbouring points, and one that nothing reaches
+    std::vector<double> inverse_;      ///< of each interval's width; 0 for one without
     std::vector<uint16_t> table_;      ///< slot to interval
     std::vector<uint16_t> nearTable_;  ///< slot to the node nearest to its beginning
     double scale_ = 0;
 };
+
+inline AxisLookup::View AxisLookup::view() const {
+    View out;
+    if (points_.size() < 2) return out;
+    out.first_ = points_.front(), out.last_ = points_.back(), out.scale_ = scale_;
+    out.intervals_ = static_cast<uint32_t>(points_.size() - 1);
+    out.points_ = points_.data(), out.middles_ = middles_.data(), out.inverse_ = inverse_.data();
+    out.table_ = table_.data(), out.nearTable_ = nearTable_.data();
+    return out;
+}
 
 struct CellStat {
     uint32_t count = 0;
@@ -47,6 +84,10 @@ struct CellStat {
     float most = 0;
     float last = 0;
 };
+
+/// Work on many samples goes in chunks of so many, side by side. The same samples give the same numbers on any machine:
+/// chunks do not depend on the number of processors, and what they give is joined in order.
+constexpr size_t kChunk = size_t{1} << 18;
 
 /// rows x columns statistics (a row is one y node); one pass over the samples. NaN values are left out.
 std::vector<CellStat> cellStatistics(const AxisLookup& xAxis, const AxisLookup& yAxis, std::span<const float> x,

@@ -231,7 +231,7 @@ class Visits {
             // First where a few samples belong, then all of them there: no sample waits for the place of another.
             struct Found {
                 Moments* quarter;
-                float value, u, w;
+                float ratio, u, w;
             };
             std::array<Found, 64> found;
             const size_t end = std::min(n, (chunk + 1) * kChunk);
@@ -242,11 +242,10 @@ class Visits {
                     const std::pair at(across.locate(static_cast<double>(s_.x[i])),
                                        rows_ > 1 ? down.locate(static_cast<double>(s_.y[i])) : AxisLookup::Place{});
                     const Quarter here = quarter(at);
-                    found[some++] = {&cells[here.cell][here.at], std::log(s_.ratio[i]), at.first.fraction,
-                                     at.second.fraction};
+                    found[some++] = {&cells[here.cell][here.at], s_.ratio[i], at.first.fraction, at.second.fraction};
                 }
                 for (size_t k = 0; k < some; ++k)
-                    found[k].quarter->add(found[k].value, static_cast<double>(found[k].u),
+                    found[k].quarter->add(std::log(found[k].ratio), static_cast<double>(found[k].u),
                                           static_cast<double>(found[k].w));
             }
             chunks[chunk] = std::move(cells);
@@ -460,27 +459,36 @@ class Visits {
     std::vector<double> correlations(double step_s) const {
         constexpr size_t kMost = 200000;
         constexpr double kFarthest_s = 2;
-        const size_t n = value_.size();
+        const size_t n = value_.size(), stride = std::max<size_t>(1, n / kMost);
         const auto farthest = static_cast<size_t>(kFarthest_s / step_s);
+        struct Lag {
+            size_t steps;
+            double products = 0, squares = 0;
+        };
+        std::vector<Lag> lags;
+        for (size_t lag = 1; lag <= farthest; lag = lag < 4 ? lag + 1 : lag * 5 / 4)
+            lags.push_back({lag});
+        // All lags from one sample on: they lie side by side.
+        for (size_t i = 0; i < n; i += stride) {
+            const uint32_t visit = visitOf_[i];
+            if (visit == kNone) continue;
+            const double length = all[visit].n, base = base_[visit], b = static_cast<double>(value_[i]) - base;
+            for (Lag& lag : lags) {
+                if (i + lag.steps >= n || length < 3 * static_cast<double>(lag.steps)) break;
+                if (visitOf_[i + lag.steps] != visit) continue;
+                if (s_.time_s[i + lag.steps] - s_.time_s[i] > (static_cast<double>(lag.steps) + 0.5) * step_s) continue;
+                const double a = static_cast<double>(value_[i + lag.steps]) - base;
+                lag.products += a * b;
+                lag.squares += (a * a + b * b) / 2;
+            }
+        }
         std::vector<double> out;
         double before = 1;
-        for (size_t lag = 1; lag <= farthest; lag = lag < 4 ? lag + 1 : lag * 5 / 4) {
-            double products = 0, squares = 0;
-            const size_t stride = std::max<size_t>(1, n / kMost);
-            for (size_t i = lag; i < n; i += stride) {
-                const uint32_t visit = visitOf_[i];
-                if (visit == UINT32_MAX || visit != visitOf_[i - lag]) continue;
-                if (all[visit].n < 3 * static_cast<double>(lag)) continue;
-                if (s_.time_s[i] - s_.time_s[i - lag] > (static_cast<double>(lag) + 0.5) * step_s) continue;
-                const double base = base_[visit];
-                const double a = static_cast<double>(value_[i]) - base, b = static_cast<double>(value_[i - lag]) - base;
-                products += a * b;
-                squares += (a * a + b * b) / 2;
-            }
-            const double rho = squares > 0 ? products / squares : 0;
-            for (size_t from = out.size(), k = from + 1; k <= lag; ++k)
+        for (const Lag& lag : lags) {
+            const double rho = lag.squares > 0 ? lag.products / lag.squares : 0;
+            for (size_t from = out.size(), k = from + 1; k <= lag.steps; ++k)
                 out.push_back(before +
-                              (rho - before) * static_cast<double>(k - from) / static_cast<double>(lag - from));
+                              (rho - before) * static_cast<double>(k - from) / static_cast<double>(lag.steps - from));
             before = rho;
         }
         return out;
@@ -571,6 +579,10 @@ class Fitter {
         const size_t row = v.cell / columns_, column = v.cell % columns_;
         for (size_t k = 0; k < 9; ++k)
             if (v.share[k] != 0) call((row + k / 3 - 1) * columns_ + column + k % 3 - 1, v.share[k]);
+        eachOther(v, call);
+    }
+    template <class Each>
+    void eachOther(const Visit& v, Each call) const {
         if (lead_) call(nodes_, v.change);
         if (drives_ > 1) call(nodes_ + (lead_ ? 1 : 0) + v.drive, 1.0);
     }
@@ -580,21 +592,50 @@ class Fitter {
         return out;
     }
 
-    /// Sums over the visits: B'WB and B'We.
+    /// Sums over the visits: B'WB and B'We. What the nodes around a cell have in common is added up cell by cell first.
     void normal() {
-        data_.clear();
+        constexpr size_t kAround = 9;
+        struct Around {
+            std::array<double, kAround * kAround> products{};
+            std::array<double, kAround> target{};
+        };
+        std::vector<Around> cells(nodes_);
+        // The nuisances' rows are short, and full.
+        const size_t others = size_ - nodes_;
+        std::vector<double> rows(others * size_);
         target_ = Vector::Zero(static_cast<Index>(size_));
-        std::array<std::pair<size_t, double>, 12> parts;
         for (const Visit& v : visits_.all) {
-            size_t n = 0;
-            each(v, [&](size_t i, double share) { parts[n++] = {i, share}; });
-            for (size_t a = 0; a < n; ++a) {
-                target_[static_cast<Index>(parts[a].first)] += v.weight * parts[a].second * v.mean;
-                for (size_t b = 0; b < n; ++b)
-                    data_.emplace_back(static_cast<int>(parts[a].first), static_cast<int>(parts[b].first),
-                                       v.weight * parts[a].second * parts[b].second);
+            Around& cell = cells[v.cell];
+            for (size_t a = 0; a < kAround; ++a) {
+                const double weighed = v.weight * v.share[a];
+                cell.target[a] += weighed * v.mean;
+                for (size_t b = 0; b < kAround; ++b)
+                    cell.products[a * kAround + b] += weighed * v.share[b];
+            }
+            if (others == 0) continue;
+            eachOther(v, [&](size_t i, double share) {
+                target_[static_cast<Index>(i)] += v.weight * share * v.mean;
+                each(v, [&](size_t k, double with) { rows[(i - nodes_) * size_ + k] += v.weight * share * with; });
+            });
+        }
+        data_.clear();
+        for (size_t c = 0; c < nodes_; ++c) {
+            const auto node = [&](size_t k) { return static_cast<int>(c + k / 3 * columns_ + k % 3 - columns_ - 1); };
+            for (size_t a = 0; a < kAround; ++a) {
+                if (cells[c].products[a * kAround + a] == 0) continue;
+                target_[node(a)] += cells[c].target[a];
+                for (size_t b = 0; b < kAround; ++b)
+                    if (const double product = cells[c].products[a * kAround + b]; product != 0)
+                        data_.emplace_back(node(a), node(b), product);
             }
         }
+        for (size_t i = 0; i < others; ++i)
+            for (size_t k = 0; k < size_; ++k)
+                if (const double product = rows[i * size_ + k]; product != 0) {
+                    const auto row = static_cast<int>(nodes_ + i), column = static_cast<int>(k);
+                    data_.emplace_back(row, column, product);
+                    if (k < nodes_) data_.emplace_back(column, row, product);
+                }
         const auto n = static_cast<Index>(size_);
         samples_.resize(n, n);
         samples_.setFromTriplets(data_.begin(), data_.end());
@@ -719,8 +760,49 @@ class Fitter {
 
     /// How many visits' worth of freedom the surface has: the trace of A^-1 B'WB.
     double explained() const {
+        const auto& lower = solver_.matrixL().nestedExpression();
+        const auto& order = solver_.permutationP().indices();
+        const auto n = static_cast<Index>(size_);
+        const auto *begins = lower.outerIndexPtr(), *rows = lower.innerIndexPtr();
+        const double* factors = lower.valuePtr();
+        // Those elements of the inverse that stand where L has some, column by column from the last: each follows from
+        // later ones (Takahashi). The products ask for no others.
+        std::vector<double> inverse(static_cast<size_t>(lower.nonZeros())), diagonal(size_), here(size_), sum(size_);
+        const auto at = [&](Index p) -> double& { return inverse[static_cast<size_t>(p)]; };
+        const auto of = [](std::vector<double>& values, Index i) -> double& { return values[static_cast<size_t>(i)]; };
+        for (Index j = n - 1; j >= 0; --j) {
+            for (auto p = begins[j]; p < begins[j + 1]; ++p)
+                of(here, rows[p]) = factors[p], of(sum, rows[p]) = 0;
+            double own = 1 / solver_.vectorD()[j];
+            for (auto p = begins[j]; p < begins[j + 1]; ++p) {
+                const Index k = rows[p];
+                if (k <= j) continue;
+                double& mine = of(sum, k);
+                mine -= factors[p] * of(diagonal, k);
+                for (auto q = begins[k]; q < begins[k + 1]; ++q) {
+                    const double other = of(here, rows[q]);
+                    if (rows[q] <= k || other == 0) continue;
+                    of(sum, rows[q]) -= factors[p] * at(q);
+                    mine -= other * at(q);
+                }
+            }
+            for (auto p = begins[j]; p < begins[j + 1]; ++p) {
+                if (rows[p] > j) at(p) = of(sum, rows[p]), own -= factors[p] * at(p);
+                of(here, rows[p]) = 0;
+            }
+            of(diagonal, j) = own;
+        }
         double out = 0;
-        eachOfInverse([&](Index i, const Vector& column) { out += samples_.col(i).dot(column); });
+        for (Index c = 0; c < n; ++c)
+            for (Matrix::InnerIterator it(samples_, c); it; ++it) {
+                const Index a = std::max(order[it.row()], order[c]), b = std::min(order[it.row()], order[c]);
+                if (a == b) {
+                    out += it.value() * of(diagonal, a);
+                    continue;
+                }
+                const auto* found = std::lower_bound(rows + begins[b], rows + begins[b + 1], static_cast<int>(a));
+                if (found != rows + begins[b + 1] && *found == a) out += it.value() * at(found - rows);
+            }
         return out;
     }
 

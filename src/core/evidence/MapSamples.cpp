@@ -156,15 +156,18 @@ VisitCounter::VisitCounter(size_t rows, size_t columns)
 bool VisitCounter::step(uint32_t drive, double time_s, size_t row, size_t column) {
     // A sample that follows no other leaves a hole, so that no neighbourhood goes on.
     const bool pause = drive != drive_ || time_s - time_s_ > kPause_s || time_s < time_s_;
-    sample_ += pause ? 2 : 1;
     drive_ = drive, time_s_ = time_s;
+    // Where it stays in its cell nothing changes for any other.
+    const size_t here = row * columns_ + column;
+    if (!pause && here == here_) return false;
+    here_ = here;
+    sample_ += pause ? 2 : 1;
     for (size_t r = row > 0 ? row - 1 : 0; r <= std::min(row + 1, rows_ - 1); ++r)
         for (size_t c = column > 0 ? column - 1 : 0; c <= std::min(column + 1, columns_ - 1); ++c) {
             const size_t k = r * columns_ + c;
             if (near_[k] + 1 != sample_) open_[k] = false;
             near_[k] = sample_;
         }
-    const size_t here = row * columns_ + column;
     const bool begins = !open_[here];
     open_[here] = true;
     return begins;

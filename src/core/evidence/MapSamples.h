@@ -94,7 +94,8 @@ class VisitCounter {
     size_t rows_, columns_;
     std::vector<uint64_t> near_;  ///< per cell the last sample at which the engine was in its neighbourhood
     std::vector<bool> open_;      ///< whether a visit goes on as long as it stays there
-    uint64_t sample_ = 1;         ///< nil: never
+    uint64_t sample_ = 1;         ///< of those that change cells; nil: never
+    size_t here_ = SIZE_MAX;
     uint32_t drive_ = 0;
     double time_s_ = 0;
 };

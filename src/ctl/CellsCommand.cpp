@@ -21,7 +21,7 @@ struct Options {
 Result<std::vector<float>> column(const std::string& expression, const recording::Recording& recording,
                                   const recording::Group& clock) {
     const auto values = recording::evaluate(expression, recording, clock);
-    if (!values) return tl::unexpected(values.error());
+    if (!values) return failBecause("\"" + expression + "\" can't be computed.", values.error());
     return std::vector<float>(values->begin(), values->end());
 }
 
@@ -49,7 +49,7 @@ Done cells(Context& c, const Options& o) {
         const auto where = column(o.where, *recording, clock);
         if (!where) return tl::unexpected(where.error());
         for (size_t i = 0; i < value->size(); ++i)
-            if (!((*where)[i] != 0)) (*value)[i] = std::nanf("");
+            if (!(std::abs((*where)[i]) > 0)) (*value)[i] = std::nanf("");  // NaN: nobody can tell
     }
     const evidence::AxisLookup xAxis(o.xBreaks);
     const evidence::AxisLookup yAxis(o.yBreaks);

@@ -16,7 +16,7 @@ struct Watched {
     std::span<const uint32_t> row;
     Column value;
     Column airChange_s;
-    std::vector<float> own;  ///< what `value` looks at where nobody else keeps it
+    recording::Column own;  ///< what `value` looks at where nobody else keeps it
     bool there = false;
     std::optional<Error> problem;
 };
@@ -50,9 +50,9 @@ Watched watched(const Drives& drives, size_t i, const Measure& measure) {
         case Measure::What::Expression:
             for (const auto& group : drives.recording(i).groups) {
                 if (group.time_s.begin() != drives[i].time_s().data()) continue;
-                if (const auto values = recording::evaluate(measure.expression, drives.recording(i), group)) {
-                    out.own.assign(values->begin(), values->end());
-                    out.value = out.own;
+                if (auto values = recording::evaluate(measure.expression, drives.recording(i), group)) {
+                    out.own = std::move(*values);
+                    out.value = out.own.values();
                     out.there = true;
                 } else {
                     out.problem = values.error();

@@ -148,13 +148,13 @@ Result<MixtureSamples> mixtureSamples(const Sampled& drive, const EngineColumns&
     const Unrest unrest(c, rules);
     const auto soak = soaked(c, rules.afterStop_s);
     Filter filter = filterOf(c, rules, window, unrest, soak, pulses);
-    std::vector<double> wanted;
+    recording::Column wanted;
     if (!rules.expression.empty()) {
         const auto place = drive.recording().findRole("engine_speed");
         auto values = recording::evaluate(rules.expression, drive.recording(), *place.group);
         if (!values) return tl::unexpected(values.error());
         wanted = std::move(*values);
-        filter.add("expression", "not wanted", [&](size_t i) { return !(wanted[i] != 0); });
+        filter.add("expression", "not wanted", [&, wish = wanted.values()](size_t i) { return !(std::abs(wish[i]) > 0); });
     }
     MixtureSamples out;
     recording::Follower around(c.wideband.time_s), before(c.time_s);

@@ -12,6 +12,7 @@
 #include "app/widgets/LaneView.h"
 #include "app/widgets/MapGrid.h"
 #include "app/widgets/ProfileView.h"
+#include "app/widgets/TraceSpans.h"
 
 using namespace brusk;
 using namespace brusk::app;
@@ -60,6 +61,8 @@ class WidgetTest : public QObject {
     void compactGridsTakeNoMouse();
     void thePyramidGivesTheSameRangeAsAScan();
     void gapsAndMissingSamplesAreNotBridged();
+    void spansCoverWhatALineThroughThePointsCovers();
+    void denseAndSparseLanesShowTheSameTrace();
     void tracesAreReadAtTheirLastSample();
     void theCursorFollowsMouseAndKeys();
     void theWheelZoomsAroundThePointer();
@@ -357,6 +360,101 @@ void WidgetTest::gapsAndMissingSamplesAreNotBridged() {
     const int middle = 8 + static_cast<int>(plot / 2), quarter = 8 + static_cast<int>(plot / 4);
     QVERIFY(differentPixels(whole, broken, QRect(middle - 10, 10, 20, 120)) > 10);
     QCOMPARE(differentPixels(whole, broken, QRect(quarter - 10, 10, 20, 120)), 0);
+}
+
+void WidgetTest::spansCoverWhatALineThroughThePointsCovers() {
+    std::mt19937 random(4);
+    for (int round = 0; round < 50; ++round) {
+        // Points that stand anywhere, some of them apart from those before.
+        struct Point {
+            double x, y;
+            bool apart;
+        };
+        std::vector<Point> points;
+        double x = -5;
+        for (int i = 0; i < 30; ++i) {
+            x += static_cast<double>(random() % 1000) / 200;
+            points.push_back({x, 5 + static_cast<double>(random() % 400) / 10, i == 0 || random() % 8 == 0});
+        }
+        std::vector<float> tops(60), bottoms(60);
+        SpanLine line(tops, bottoms, 0.5f);
+        for (const Point& p : points) {
+            if (p.apart) line.part();
+            line.to(p.x, p.y);
+        }
+        // Each column by walking along the line in small steps.
+        for (size_t column = 0; column < tops.size(); ++column) {
+            double least = INFINITY, most = -INFINITY;
+            for (size_t i = 0; i < points.size(); ++i) {
+                const Point &to = points[i], &from = points[to.apart ? i : i - 1];
+                for (int k = 0; k <= 2000; ++k) {
+                    const double share = k / 2000.0, at = from.x + share * (to.x - from.x);
+                    if (std::floor(at) != static_cast<double>(column)) continue;
+                    const double y = from.y + share * (to.y - from.y);
+                    least = std::min(least, y), most = std::max(most, y);
+                }
+            }
+            if (least > most) {
+                QVERIFY(std::isnan(tops[column]));
+                continue;
+            }
+            QVERIFY(std::abs(static_cast<double>(tops[column]) - (least - 0.5)) < 0.2);
+            QVERIFY(std::abs(static_cast<double>(bottoms[column]) - (most + 0.5)) < 0.2);
+        }
+    }
+    // Soft ends: a pixel that is half covered is half coloured, and nothing outside its rows.
+    QImage image(33, 10, QImage::Format_ARGB32_Premultiplied);
+    image.fill(Qt::transparent);
+    std::vector<float> tops(33, 2.5f), bottoms(33, 6.25f);
+    tops[5] = bottoms[5] = NAN;
+    tops[6] = 3.25f, bottoms[6] = 3.5f;
+    paintSpans(image, tops, bottoms, 0, 6, Qt::red);
+    for (const int x : {0, 16, 32}) {
+        QCOMPARE(qAlpha(image.pixel(x, 1)), 0);
+        QVERIFY(std::abs(qAlpha(image.pixel(x, 2)) - 128) <= 1);
+        QCOMPARE(image.pixel(x, 3), qRgba(255, 0, 0, 255));
+        QCOMPARE(image.pixel(x, 5), qRgba(255, 0, 0, 255));
+        QCOMPARE(qAlpha(image.pixel(x, 6)), 0);
+    }
+    QCOMPARE(qAlpha(image.pixel(5, 3)), 0);
+    QVERIFY(std::abs(qAlpha(image.pixel(6, 3)) - 64) <= 1);
+}
+
+void WidgetTest::denseAndSparseLanesShowTheSameTrace() {
+    // The same curve, by a few samples a pixel and by many.
+    const auto picture = [](size_t samples) {
+        std::vector<double> time(samples);
+        std::vector<float> values(samples);
+        for (size_t i = 0; i < samples; ++i)
+            time[i] = 10 * static_cast<double>(i) / static_cast<double>(samples),
+            values[i] = static_cast<float>(std::sin(time[i]));
+        LaneView lanes;
+        lanes.resize(600, 160);
+        lanes.setTraces({{"a", "", 0, 0, 1, std::make_shared<const TraceData>(time, values), -2, 2}}, 1);
+        lanes.setSpan(0, 9);
+        return lanes.grab().toImage();
+    };
+    const QImage sparse = picture(800), dense = picture(200000);
+    // Where one has the line the other has it within a pixel.
+    int lines = 0, apart = 0;
+    const auto isLine = [](const QImage& image, int x, int y) {
+        const QColor c = image.pixelColor(x, y), background = image.pixelColor(20, 20);
+        return std::abs(c.red() - background.red()) + std::abs(c.green() - background.green()) +
+                   std::abs(c.blue() - background.blue()) >
+               120;
+    };
+    for (int x = 12; x < 380; ++x)
+        for (int y = 22; y < 130; ++y) {
+            if (!isLine(dense, x, y)) continue;
+            ++lines;
+            bool near = false;
+            for (int dx = -1; dx <= 1; ++dx)
+                for (int dy = -1; dy <= 1; ++dy)
+                    near = near || isLine(sparse, x + dx, y + dy);
+            apart += !near;
+        }
+    QVERIFY(lines > 300);
+    QCOMPARE(apart, 0);
 }
 
 void WidgetTest::tracesAreReadAtTheirLastSample() {

@@ -125,6 +125,8 @@ struct MapOfTwo {
 class EvidenceTest : public QObject {
     Q_OBJECT
   private slots:
+    void aFitFromSumsIsAFitFromSamples();
+    void theFitGivesWhatItGaveBefore();
     void axisLookupFindsTheSameIntervalAsASearch();
     void cellStatisticsMatchAPlainSecondComputation();
     void fuelErrorCountsVisitedCellsOnly();
@@ -742,6 +744,78 @@ void EvidenceTest::driveFiguresWithoutChannelsSayNothing() {
     const auto f = evidence::driveFigures({&sampled});
     QVERIFY(!f.knocks && !f.boostError_kPa && !f.idleSpread_rpm && !f.idleOff_rpm);
     QVERIFY(!evidence::driveFigures({}).knocks);
+}
+
+namespace {
+
+/// Numbers that are the same everywhere.
+struct FitData {
+    std::vector<float> x, y, ratio;
+    std::vector<double> time_s;
+    std::vector<uint16_t> drive;
+
+    explicit FitData(size_t n, bool wild = false) {
+        std::mt19937 random(1);
+        double speed = 3000, load = 80;
+        for (size_t i = 0; i < n; ++i) {
+            speed = std::clamp(speed + (static_cast<double>(random() % 2001) - 1000) * 0.2, 500.0, 7000.0);
+            load = std::clamp(load + (static_cast<double>(random() % 2001) - 1000) * 0.006, 10.0, 215.0);
+            x.push_back(static_cast<float>(speed)), y.push_back(static_cast<float>(load));
+            ratio.push_back(static_cast<float>(1 + (speed - 3000) * 1e-5 + (load - 100) * 2e-4 +
+                                               (static_cast<double>(random() % 2001) - 1000) * 2e-5));
+            if (i % 1000 == 7) ratio.back() = NAN;
+            if (wild && i % 500 == 3) ratio.back() *= 3;
+            time_s.push_back(static_cast<double>(i) * 0.01 + static_cast<double>(i / 20000) * 3);
+            drive.push_back(static_cast<uint16_t>(i * 2 / n));
+        }
+    }
+};
+
+const evidence::AxisLookup& fitAcross() {
+    static const evidence::AxisLookup axis({600, 1000, 1500, 2000, 2500, 3000, 3500, 4000, 5000, 6000, 6800});
+    return axis;
+}
+const evidence::AxisLookup& fitDown() {
+    static const evidence::AxisLookup axis({15, 30, 45, 60, 80, 100, 130, 160, 205});
+    return axis;
+}
+
+}  // namespace
+
+void EvidenceTest::aFitFromSumsIsAFitFromSamples() {
+    const FitData d(120000);
+    // Of one drive nothing is known of its own: the samples are as independent as without one.
+    const std::vector<uint16_t> one(d.x.size(), 0);
+    const auto sums = evidence::fitCells(fitAcross(), fitDown(), {d.x, d.y, d.ratio, {}, {}, {}}),
+               samples = evidence::fitCells(fitAcross(), fitDown(), {d.x, d.y, d.ratio, {}, one, {}});
+    for (size_t k = 0; k < sums.factor.size(); ++k) {
+        QVERIFY(std::abs(sums.factor[k] - samples.factor[k]) < 1e-9);
+        QVERIFY(std::abs(sums.doubt[k] / samples.doubt[k] - 1) < 1e-6);
+        QVERIFY(std::abs(sums.resolution[k] - samples.resolution[k]) < 1e-9);
+    }
+    QVERIFY(sums.visits == samples.visits);
+    QVERIFY(std::abs(sums.within / samples.within - 1) < 1e-6);
+}
+
+/// Figures of the fit as it was when it went over the samples four times.
+void EvidenceTest::theFitGivesWhatItGaveBefore() {
+    const FitData plain(120000), wild(120000, true);
+    const auto fits = {
+        evidence::fitCells(fitAcross(), fitDown(), {plain.x, plain.y, plain.ratio, {}, {}, {}}),
+        evidence::fitCells(fitAcross(), fitDown(), {wild.x, wild.y, wild.ratio, {}, {}, {}}),
+        evidence::fitCells(fitAcross(), fitDown(), {plain.x, plain.y, plain.ratio, plain.time_s, plain.drive, {}})};
+    const double was[] = {0.970651030, 0.000757412565, 0.991890027, 0.000742083755, 1.004730778, 0.000721438222,
+                          1.025713141, 0.000728354673, 0.970833202, 0.000756882892, 0.992065505, 0.000741534147,
+                          1.004833545, 0.000721101217, 1.025834024, 0.000728236394, 0.970642777, 0.000550323768,
+                          0.991731669, 0.000544910183, 1.004572612, 0.000473938894, 1.025902876, 0.000369049625};
+    const double* next = was;
+    for (const auto& fit : fits)
+        for (const size_t k : {13, 38, 61, 74}) {
+            QVERIFY2(std::abs(fit.factor[k] - *next) < 1e-6, QByteArray::number(fit.factor[k], 'f', 9));
+            ++next;
+            QVERIFY2(std::abs(fit.doubt[k] / *next - 1) < 1e-5, QByteArray::number(fit.doubt[k], 'g', 9));
+            ++next;
+        }
 }
 
 QTEST_APPLESS_MAIN(EvidenceTest)

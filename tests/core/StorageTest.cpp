@@ -3,6 +3,7 @@
 #include <QTemporaryDir>
 
 #include <sys/stat.h>
+#include <unistd.h>
 
 #include "Expect.h"
 #include "core/storage/FileSystem.h"
@@ -31,6 +32,8 @@ class StorageTest : public QObject {
     void movingReplacesNothing();
     void aLockKeepsOthersOutAndGoesWithItsHolder();
     void aPipeIsNoFile();
+    void aMappedFileIsReadWhenItIsLookedAt();
+    void aMappedFileThatIsCutShortReadsAsZeros();
 };
 
 void StorageTest::savedBytesReadBack() {
@@ -251,6 +254,45 @@ void StorageTest::aPipeIsNoFile() {
     EXPECT_FAILS(files.read(path), "is not a file");
     EXPECT_FAILS(files.save(path, Bytes{1}), "is not a file");
     QVERIFY(files.exists(path) && !files.isFile(path));
+}
+
+void StorageTest::aMappedFileIsReadWhenItIsLookedAt() {
+    QTemporaryDir folder;
+    RealFileSystem files;
+    const Path path = folder.filePath("a.bin").toStdString();
+    Bytes bytes(100000);
+    for (size_t i = 0; i < bytes.size(); ++i)
+        bytes[i] = static_cast<uint8_t>(i * 7);
+    EXPECT_OK(files.save(path, bytes));
+    const auto mapped = files.map(path);
+    EXPECT_OK(mapped);
+    // It stays what it was, though another file takes its name.
+    EXPECT_OK(files.save(path, Bytes{1}));
+    QVERIFY(std::equal(bytes.begin(), bytes.end(), (*mapped)->bytes().begin(), (*mapped)->bytes().end()));
+    QVERIFY(!(*mapped)->broken());
+    EXPECT_OK(files.save(path, Bytes{}));
+    QVERIFY((*files.map(path))->bytes().empty());
+    EXPECT_FAILS(files.map(folder.path().toStdString()), "is not a file");
+    EXPECT_FAILS(files.map("/nowhere/at/all"), "No such file");
+    MemoryFileSystem memory;
+    EXPECT_OK(memory.save("/a", Bytes{1, 2}));
+    QCOMPARE((*memory.map("/a"))->bytes().size(), size_t{2});
+}
+
+void StorageTest::aMappedFileThatIsCutShortReadsAsZeros() {
+    QTemporaryDir folder;
+    RealFileSystem files;
+    const Path path = folder.filePath("a.bin").toStdString();
+    const size_t size = 1 << 20;
+    EXPECT_OK(files.save(path, Bytes(size, 9)));
+    const auto mapped = *files.map(path), other = *files.map(path);
+    QCOMPARE(mapped->bytes()[size / 2 - 1], uint8_t{9});
+    // A stick that is pulled looks the same: the program that reads on must not die of it.
+    QCOMPARE(::truncate(path.c_str(), size / 2), 0);
+    QCOMPARE(mapped->bytes()[size - 1], uint8_t{0});
+    QVERIFY(mapped->broken());
+    QVERIFY(!other->broken());
+    QCOMPARE(mapped->bytes()[0], uint8_t{9});
 }
 
 QTEST_APPLESS_MAIN(StorageTest)

@@ -125,6 +125,12 @@ bool Column::isWide() const {
     return held_ && held_->wide;
 }
 
+bool Column::needsWide(double value) {
+    constexpr double kExact = 16777216;  // 2^24
+    return (value > kExact || value < -kExact) && std::trunc(value) == value &&
+           static_cast<double>(static_cast<float>(value)) != value;
+}
+
 bool Column::decoded() const {
     return !held_ || held_->narrowThere || held_->wideThere;
 }

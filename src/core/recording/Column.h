@@ -68,6 +68,8 @@ class Column {
     bool empty() const { return size() == 0; }
     /// Whether it has more than float32 holds; exact() is for such ones.
     bool isWide() const;
+    /// A whole number that float32 can't hold: one of a counter, of a time.
+    static bool needsWide(double value);
     /// Whether its numbers are in memory.
     bool decoded() const;
 

@@ -78,9 +78,8 @@ class ExpressionRun {
     double step(double time_s, std::span<const double> inputs);
 
   private:
+    friend Column evaluate(const Expression& expression, const Recording& recording, const Group& clock);
     struct State;
-    Expression expression_;
-    double gap_s_;
     std::unique_ptr<State> state_;
 };
 

@@ -55,13 +55,6 @@ constexpr float kNone = std::numeric_limits<float>::quiet_NaN();
 using About = Complaints::About;
 using Kind = Column::Kind;
 
-/// What only shows when all chunks are there: a counter too large for float32.
-bool needsWide(double value) {
-    constexpr double kExact = 16777216;  // 2^24
-    return (value > kExact || value < -kExact) && std::trunc(value) == value &&
-           static_cast<double>(static_cast<float>(value)) != value;
-}
-
 /// What all parts of the text share.
 struct Table {
     const Dialect& dialect;
@@ -196,7 +189,7 @@ class Part {
 
     void putNumber(size_t c, double value) {
         Target& column = columns_[c];
-        if (needsWide(value)) column.tooLarge = true;
+        if (recording::Column::needsWide(value)) column.tooLarge = true;
         if (column.isWide)
             column.wide[row_] = value;
         else

@@ -614,7 +614,7 @@ class ExpressionCompiler {
     static void emit(const Node& node, Program& out, size_t depth) {
         constexpr size_t kDeepest = 256;
         if (depth > kDeepest) wrong(node.at, "the expression is nested too deep");
-        Step step{node.op, node.a, node.b, false, false, node.index};
+        Step step{node.op, node.a, node.b, false, false, false, node.index};
         const bool binary = node.op >= Op::Add && node.op <= Op::Max;
         size_t pushed = 0;
         for (size_t i = 0; i < node.parts.size(); ++i) {
@@ -623,6 +623,10 @@ class ExpressionCompiler {
             if (binary && part.isConstant() && (i == 1 || !other.isConstant())) {
                 (i == 1 ? step.constant : step.constantLeft) = true;
                 step.a = part.a;
+                continue;
+            }
+            if (binary && i == 1 && part.op == Op::Input && !other.isConstant()) {
+                step.input = true, step.index = part.index;
                 continue;
             }
             emit(part, out, depth + pushed++);

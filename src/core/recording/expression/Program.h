@@ -52,7 +52,8 @@ struct Step {
     Op op = Op::Constant;
     double a = 0, b = 0;
     bool constant = false, constantLeft = false;
-    size_t index = 0;  ///< of an input; of a memory
+    bool input = false;  ///< the right one is a column, the index-th
+    size_t index = 0;    ///< of an input; of a memory
 };
 
 struct Program {

@@ -54,10 +54,8 @@ void binary(const Step& step, double* __restrict left, const double* __restrict 
 template <class Compare>
 auto known(Compare compare) {
     return [compare](double x, double y) {
-        const double nothing = (x - x) + (y - y);  // NaN for infinities too; those are compared below
-        return nothing == 0                     ? static_cast<double>(compare(x, y))
-               : std::isnan(x) || std::isnan(y) ? kNone
-                                                : static_cast<double>(compare(x, y));
+        const double is = compare(x, y) ? 1 : 0;
+        return x == x && y == y ? is : kNone;
     };
 }
 
@@ -97,14 +95,14 @@ class Memory {
         return kept_.front().t <= t - length_s ? kept_.front().x : kNone;
     }
     double mean(double t, double x, double length_s) {
-        constexpr size_t kSumAnew = 4096, kFew = 64;
+        constexpr size_t kFew = 16;
         if (!std::isnan(x)) kept_.push_back({t, x}), sum_ += x, ++count_;
         while (!kept_.empty() && kept_.front().t < t - length_s) {
             sum_ -= kept_.front().x, ++count_;
             kept_.pop_front();
         }
-        // What was taken out again leaves rounding behind.
-        if (kept_.size() <= kFew || count_ >= kSumAnew || !std::isfinite(sum_)) {
+        // What was taken out again leaves rounding behind: once a window's length all is added anew.
+        if (kept_.size() <= kFew || count_ >= kept_.size() || !std::isfinite(sum_)) {
             sum_ = 0, count_ = 0;
             for (const Kept& k : kept_)
                 sum_ += k.x;
@@ -139,16 +137,22 @@ class Memory {
 }  // namespace
 
 struct ExpressionRun::State {
+    State(Expression e, double gap) : expression(std::move(e)), gap_s(gap) {
+        stack.resize(expression.program().depth * kPiece);
+        memories.resize(expression.program().memories);
+    }
+    /// At most a piece of rows; what they give is good until the next.
+    const double* piece(std::span<const double> times, std::span<const double* const> inputs);
+
+    Expression expression;
+    double gap_s;
     std::vector<double> stack;  ///< a piece for each place
     std::vector<Memory> memories;
     double last_s = -INFINITY;
 };
 
 ExpressionRun::ExpressionRun(Expression expression, double gap_s)
-    : expression_(std::move(expression)), gap_s_(gap_s), state_(std::make_unique<State>()) {
-    state_->stack.resize(expression_.program().depth * kPiece);
-    state_->memories.resize(expression_.program().memories);
-}
+    : state_(std::make_unique<State>(std::move(expression), gap_s)) {}
 ExpressionRun::~ExpressionRun() = default;
 ExpressionRun::ExpressionRun(ExpressionRun&&) noexcept = default;
 ExpressionRun& ExpressionRun::operator=(ExpressionRun&&) noexcept = default;
@@ -187,11 +191,11 @@ void lookBack(const Step& step, std::span<const double> time_s, double gap_s, do
     }
 }
 
-/// What needs no memory. `top`: the piece behind the last on the stack.
-void compute(const Step& step, double* top, size_t n) {
+/// What needs no memory. `top`: the piece behind the last on the stack; `input`: the right operand, where that is one.
+void compute(const Step& step, double* top, const double* input, size_t n) {
     double *const z = top - kPiece, *const y = z - kPiece;  // the last, the one before
-    const bool single = step.constant || step.constantLeft;
-    const auto two = [&](auto function) { binary(step, single ? z : y, z, n, function); };
+    const bool single = step.constant || step.constantLeft || step.input;
+    const auto two = [&](auto function) { binary(step, single ? z : y, step.input ? input : z, n, function); };
     switch (step.op) {
         case Op::Turn:
             // Nil stays as it is, its sign too.
@@ -262,31 +266,37 @@ void compute(const Step& step, double* top, size_t n) {
 int change(const Step& step) {
     if (step.op == Op::Input || step.op == Op::Constant) return 1;
     if (step.op == Op::Choose || step.op == Op::Clamp) return -2;
-    if (step.op >= Op::Add && step.op <= Op::Max && !step.constant && !step.constantLeft) return -1;
+    if (step.op >= Op::Add && step.op <= Op::Max && !step.constant && !step.constantLeft && !step.input) return -1;
     return 0;
 }
 
 }  // namespace
 
+const double* ExpressionRun::State::piece(std::span<const double> times, std::span<const double* const> inputs) {
+    const size_t n = times.size();
+    double* top = stack.data();
+    for (const Step& step : expression.program().steps) {
+        if (step.op == Op::Input)
+            std::copy_n(inputs[step.index], n, top);
+        else if (step.op == Op::Constant)
+            std::fill_n(top, n, step.a);
+        else if (expression::looksBack(step.op))
+            lookBack(step, times, gap_s, last_s, memories[step.index], top - kPiece);
+        else
+            compute(step, top, step.input ? inputs[step.index] : nullptr, n);
+        top += change(step) * static_cast<long>(kPiece);
+    }
+    last_s = times.back();
+    return top - kPiece;
+}
+
 void ExpressionRun::feed(std::span<const double> time_s, std::span<const double* const> inputs, std::span<double> out) {
-    const auto& steps = expression_.program().steps;
+    std::vector<const double*> here(inputs.begin(), inputs.end());
     for (size_t from = 0; from < time_s.size(); from += kPiece) {
-        const size_t n = std::min(kPiece, time_s.size() - from);
-        const auto times = time_s.subspan(from, n);
-        double* top = state_->stack.data();
-        for (const Step& step : steps) {
-            if (step.op == Op::Input)
-                std::copy_n(inputs[step.index] + from, n, top);
-            else if (step.op == Op::Constant)
-                std::fill_n(top, n, step.a);
-            else if (expression::looksBack(step.op))
-                lookBack(step, times, gap_s_, state_->last_s, state_->memories[step.index], top - kPiece);
-            else
-                compute(step, top, n);
-            top += change(step) * static_cast<long>(kPiece);
-        }
-        std::copy_n(top - kPiece, n, out.begin() + static_cast<long>(from));
-        state_->last_s = times.back();
+        const auto times = time_s.subspan(from, std::min(kPiece, time_s.size() - from));
+        std::copy_n(state_->piece(times, here), times.size(), out.begin() + static_cast<long>(from));
+        for (const double*& column : here)
+            column += times.size();
     }
 }
 
@@ -297,9 +307,7 @@ double ExpressionRun::step(double time_s, std::span<const double> inputs) {
     if (inputs.size() > few.size()) many.resize(inputs.size()), places = many;
     for (size_t i = 0; i < inputs.size(); ++i)
         places[i] = &inputs[i];
-    double out = kNone;
-    feed({&time_s, 1}, places.first(inputs.size()), {&out, 1});
-    return out;
+    return *state_->piece({&time_s, 1}, places.first(inputs.size()));
 }
 
 namespace {
@@ -320,10 +328,13 @@ class Input {
         if (place.group->rate_hz > 0) stale_s_ = 3 / place.group->rate_hz;
     }
     void take(std::span<const double> clock, size_t from, double* out) {
-        if (own_) {
-            for (size_t i = 0; i < clock.size(); ++i)
-                out[i] = at(from + i);
+        if (own_ && wide_) {
+            std::copy_n(exact_.data() + from, clock.size(), out);
             return;
+        }
+        if (own_) {
+            const float* const values = values_.data() + from;
+            return over(clock.size(), [=](size_t i) { out[i] = static_cast<double>(values[i]); });
         }
         for (size_t i = 0; i < clock.size(); ++i) {
             const size_t k = follower_.at(clock[i]);
@@ -364,7 +375,7 @@ Column evaluate(const Expression& expression, const Recording& recording, const 
     const auto times = clock.time_s.times();
     Numbers<float> out(times.size());
     const auto run = [&](size_t from, size_t to) {
-        ExpressionRun walk(expression, clock.rate_hz > 0 ? 3 / clock.rate_hz : INFINITY);
+        ExpressionRun::State walk(expression, clock.rate_hz > 0 ? 3 / clock.rate_hz : INFINITY);
         std::vector<Input> inputs;
         for (const auto& place : places)
             inputs.emplace_back(place, clock);
@@ -372,13 +383,13 @@ Column evaluate(const Expression& expression, const Recording& recording, const 
         std::vector<const double*> pointers;
         for (const auto& piece : pieces)
             pointers.push_back(piece.data());
-        std::array<double, kPiece> result;
         for (; from < to; from += kPiece) {
             const auto part = times.subspan(from, std::min(kPiece, to - from));
             for (size_t k = 0; k < inputs.size(); ++k)
                 inputs[k].take(part, from, pieces[k].data());
-            walk.feed(part, pointers, {result.data(), part.size()});
-            std::copy_n(result.begin(), part.size(), out.begin() + static_cast<long>(from));
+            const double* const result = walk.piece(part, pointers);
+            float* const here = out.data() + from;
+            over(part.size(), [=](size_t i) { here[i] = static_cast<float>(result[i]); });
         }
     };
     // What looks back goes from the beginning to the end; all else in parts.

@@ -23,9 +23,10 @@ bool ColumnMaker::mayBeLater() const {
     return !conversion.givesTexts() || (conversion.isStates() && !conversion.hasDefault());
 }
 
-bool ColumnMaker::isCounter() const {
+bool ColumnMaker::mayBeWide() const {
     constexpr uint64_t kFloatBits = 24;
-    return field.isInteger() && field.bits > kFloatBits && conversion.linear() && !isVirtual();
+    return !textual() && !conversion.givesTexts() && !isVirtual() && field.bits > kFloatBits &&
+           (field.isInteger() || (field.isReal() && field.bits == 64));
 }
 
 template <class Number>
@@ -75,6 +76,11 @@ void ColumnMaker::put(const Physical& physical, double raw) {
 }
 
 void ColumnMaker::takeNumbers(const Records& records) {
+    if (mayBeWide()) {
+        const size_t before = exact.size();
+        exact.resize(before + records.count);
+        return decodeNumbers(field, conversion, false, records, exact.data() + before);
+    }
     if (!conversion.givesTexts()) {
         const size_t before = values.size();
         values.resize(before + records.count);
@@ -97,7 +103,7 @@ void ColumnMaker::takeTexts(const Records& records) {
 }
 
 void ColumnMaker::take(const Records& records, std::optional<uint64_t> validAt) {
-    const size_t before = values.size();
+    const size_t before = mayBeWide() ? exact.size() : values.size();
     if (isVariable()) {
         const size_t bytes = std::min<size_t>(8, static_cast<size_t>(field.bytes()));
         for (size_t row = 0; row < records.count; ++row)
@@ -117,6 +123,7 @@ void ColumnMaker::take(const Records& records, std::optional<uint64_t> validAt) 
 
 void ColumnMaker::lose(size_t rows) {
     constexpr uint64_t kNowhere = UINT64_MAX;
+    if (mayBeWide()) return exact.resize(exact.size() + rows, std::numeric_limits<double>::quiet_NaN());
     values.resize(values.size() + rows, kNone);
     if (!besideValues.empty()) besideValues.resize(values.size(), kNone);
     if (isVariable()) offsets_.resize(values.size(), kNowhere);
@@ -124,6 +131,7 @@ void ColumnMaker::lose(size_t rows) {
 
 void ColumnMaker::invalidate(size_t row) {
     constexpr uint64_t kNowhere = UINT64_MAX;
+    if (row < exact.size()) exact[row] = std::numeric_limits<double>::quiet_NaN();
     if (row < values.size()) values[row] = kNone;
     if (row < besideValues.size()) besideValues[row] = kNone;
     if (row < offsets_.size()) offsets_[row] = kNowhere;
@@ -153,7 +161,22 @@ void ColumnMaker::resolveTexts(ByteSpan texts) {
     values.resize(kept.size(), kNone);
 }
 
-void ColumnMaker::finish(std::vector<std::string>& damage) {
+void ColumnMaker::cutTo(size_t rows) {
+    if (mayBeWide())
+        exact.resize(rows, std::numeric_limits<double>::quiet_NaN());
+    else
+        values.resize(rows, kNone);
+}
+
+void ColumnMaker::finish(std::vector<std::string>& damage, size_t rows) {
+    cutTo(rows);
+    if (mayBeWide()) {
+        if (alwaysInvalid) std::fill(exact.begin(), exact.end(), std::numeric_limits<double>::quiet_NaN());
+        const bool wide = std::any_of(exact.begin(), exact.end(), Column::needsWide);
+        channel.values = wide ? Column(std::move(exact)) : Column(Numbers<float>(exact.begin(), exact.end()));
+        exact = {};
+        return;
+    }
     if (alwaysInvalid) {
         std::fill(values.begin(), values.end(), kNone);
         std::fill(besideValues.begin(), besideValues.end(), kNone);
@@ -161,6 +184,7 @@ void ColumnMaker::finish(std::vector<std::string>& damage) {
     if (codes_.full())
         damage.push_back("At byte " + std::to_string(block) + ": channel " + channel.name + " has more than " +
                          std::to_string(TextCodes::kMost) + " different texts; the later ones are left out.");
+    channel.values = Column(std::move(values));
     if (conversion.isStates()) {
         for (const State& state : conversion.states())
             states_.try_emplace(state.value, state.text);

@@ -26,6 +26,7 @@ class ColumnMaker {
     uint64_t block = 0;  ///< its CN block
     Channel channel;
     Numbers<float> values;  ///< of the channel, until finish()
+    Numbers<double> exact;  ///< instead, where it mayBeWide()
     ChannelType type = ChannelType::Value;
     uint64_t sync = 0;  ///< of a master: 1 time, 2 angle, 3 distance, 4 index
     Field field;
@@ -44,15 +45,17 @@ class ColumnMaker {
     uint64_t end() const;
 
     /// So many rows are to come.
-    void expect(size_t rows) { values.reserve(rows); }
+    void expect(size_t rows) { mayBeWide() ? exact.reserve(rows) : values.reserve(rows); }
+    /// So many rows are whole.
+    void cutTo(size_t rows);
     /// So many rows are lost.
     void lose(size_t rows);
     /// Adds the records' values. `validAt`: where the invalidation bytes begin in a record that has them.
     void take(const Records& records, std::optional<uint64_t> validAt);
     /// Whether its numbers can be decoded in any order, from any thread.
     bool mayBeLater() const;
-    /// Whether float32 would lose some of what it has: a counter beyond 2^24.
-    bool isCounter() const;
+    /// Whether float32 could lose some of what it has.
+    bool mayBeWide() const;
     /// Of mayBeLater(), a time master in s: the numbers of these records, NaN for invalid ones. `validAt`: as in
     /// take().
     template <class Number>
@@ -67,7 +70,7 @@ class ColumnMaker {
     /// Now that all records came: the texts of varying length from where they lie.
     void resolveTexts(ByteSpan texts);
     /// Puts what was collected into `channel`, and what stands beside it (the texts of a channel of numbers).
-    void finish(std::vector<std::string>& damage);
+    void finish(std::vector<std::string>& damage, size_t rows);
     std::optional<Channel> beside;
     Numbers<float> besideValues;  ///< of it
 

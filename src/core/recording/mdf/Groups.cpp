@@ -322,6 +322,21 @@ void GroupReader::sorted(uint64_t data, ChannelGroup& group) {
     section_.each(entries, take, takeInvalidation);
 }
 
+namespace {
+
+/// Whether a column of a large group counts beyond what float32 holds, by its first, middle and last row.
+bool counts(const RowSource& source, size_t column) {
+    for (const size_t row : {size_t{0}, source.rows() / 2, source.rows() - 1}) {
+        double value = 0;
+        const RowSource::Wanted wanted[] = {{column, nullptr, &value}};
+        source.read(wanted, row, 1);
+        if (Column::needsWide(value)) return true;
+    }
+    return false;
+}
+
+}  // namespace
+
 void GroupReader::leave(const DataSection::Entries& entries, ChannelGroup& group) {
     const uint64_t bytes = group.recordBytes();
     if (!later_.file || file_.unfinalised() || group.byColumn || group.masterGroup != 0 || bytes == 0 ||
@@ -355,9 +370,9 @@ void GroupReader::leave(const DataSection::Entries& entries, ChannelGroup& group
         return;
     }
     const auto rows = static_cast<size_t>(group.claimedRows);
-    std::vector<bool> counters;
+    std::vector<bool> mayBeWide;
     for (const ColumnMaker& column : left)
-        counters.push_back(column.isCounter());
+        mayBeWide.push_back(column.mayBeWide());
     std::vector<std::vector<State>> states;
     for (const ColumnMaker& column : left)
         states.push_back(column.conversion.isStates() ? column.conversion.states() : std::vector<State>());
@@ -365,7 +380,7 @@ void GroupReader::leave(const DataSection::Entries& entries, ChannelGroup& group
                                                      std::move(left), clock, group.group.name, group.at, later_.damage);
     for (size_t i = 0; i < places.size(); ++i) {
         ColumnMaker& place = group.columns[places[i]];
-        place.channel.values = Column(source, i, i == clock || counters[i]);
+        place.channel.values = Column(source, i, i == clock || (mayBeWide[i] && counts(*source, i)));
         std::sort(states[i].begin(), states[i].end(), [](const State& a, const State& b) { return a.value < b.value; });
         place.channel.states = std::move(states[i]);
     }
@@ -473,7 +488,7 @@ size_t runsUntil(std::span<const double> time_s, size_t from) {
 void cutTo(ChannelGroup& group, size_t rows) {
     if (!group.time_s.empty()) group.time_s.resize(rows);
     for (ColumnMaker& column : group.columns)
-        column.values.resize(rows);
+        column.cutTo(rows);
     group.rows = rows;
 }
 
@@ -506,9 +521,7 @@ void GroupReader::finish(ChannelGroup& group) {
     for (ColumnMaker& column : group.columns) {
         if (column.isTimeMaster()) continue;
         if (!column.later) {
-            column.finish(damage_);
-            column.values.resize(group.rows, kNone);
-            column.channel.values = Column(std::move(column.values));
+            column.finish(damage_, group.rows);
         }
         out.channels.push_back(std::move(column.channel));
         if (!column.beside) continue;

@@ -38,7 +38,8 @@ Recording drawn(unsigned seed, size_t rows = 240) {
         fast.time_s.push_back(t);
         const double values[] = {number(800, 6500), number(20, 220), number(-5, 20), number(0.8, 1.2), number(-9, 9)};
         for (size_t c = 0; c < 5; ++c)
-            fast.channels[c].values.push_back(random() % 17 == 0 ? NAN : static_cast<float>(std::round(values[c])) + 0.0f);
+            fast.channels[c].values.push_back(random() % 17 == 0 ? NAN
+                                                                 : static_cast<float>(std::round(values[c])) + 0.0f);
         counter.push_back(1e9 + static_cast<double>(i));
     }
     fast.channels.push_back({"counter", "", "", "", Column(std::move(counter))});

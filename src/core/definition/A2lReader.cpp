@@ -81,6 +81,11 @@ class Reader {
     }
 
     void readModule() {
+        // Room for as many as a text of this length mostly has; what is not used costs no memory.
+        constexpr size_t kUsual_bytes = 600;
+        const size_t usual = in_.textSize() / kUsual_bytes;
+        out_.parameters.reserve(out_.parameters.size() + usual);
+        out_.measurements.reserve(out_.measurements.size() + usual);
         out_.module = in_.string("a name");
         out_.description = in_.string("a description");
         static const std::map<std::string_view, Step> steps = {{"MOD_PAR", &Reader::readModPar},

@@ -20,6 +20,7 @@ class A2lStream {
   public:
     A2lStream(SourceText& source, std::vector<Diagnostic>& diagnostics);
 
+    size_t textSize() const { return source_.text.size(); }
     const A2lToken& peek() const { return token_; }
     size_t depth() const { return open_.size(); }
     std::string_view keyword() const { return open_.empty() ? std::string_view() : open_.back().keyword; }

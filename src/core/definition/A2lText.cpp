@@ -42,6 +42,18 @@ void appendUtf8(std::string& out, uint32_t point) {
     }
 }
 
+bool isAscii(std::string_view text) {
+    uint64_t bits = 0;
+    size_t at = 0;
+    for (uint64_t word = 0; at + sizeof word <= text.size(); at += sizeof word) {
+        std::memcpy(&word, text.data() + at, sizeof word);
+        bits |= word;
+    }
+    for (; at < text.size(); ++at)
+        bits |= static_cast<uint8_t>(text[at]);
+    return (bits & 0x8080808080808080) == 0;
+}
+
 bool isUtf8(std::string_view text) {
     for (size_t i = 0; i < text.size();) {
         const auto lead = static_cast<uint8_t>(text[i++]);
@@ -140,10 +152,12 @@ class Includer {
 
 void A2lTokens::skipBlanks() {
     while (at_ < text_.size()) {
-        if (classOf(text_[at_]) & kBlank) {
-            ++at_;
-            continue;
-        }
+        const char* p = text_.data() + at_;
+        const char* const last = text_.data() + text_.size();
+        while (p < last && (classOf(*p) & kBlank))
+            ++p;
+        at_ = static_cast<size_t>(p - text_.data());
+        if (at_ >= text_.size()) return;
         if (text_[at_] != '/' || at_ + 1 >= text_.size()) return;
         if (text_[at_ + 1] == '/') {
             at_ = std::min(text_.find('\n', at_), text_.size());
@@ -170,13 +184,14 @@ void A2lTokens::skipToEndOf(std::string_view keyword) {
 }
 
 A2lToken A2lTokens::word() {
-    A2lToken token{A2lToken::Kind::Word, {}, at_, 0};
-    ++at_;  // a word may begin with a slash
-    while (at_ < text_.size() && !(classOf(text_[at_]) & kEndsWord))
-        ++at_;
-    token.text = text_.substr(token.begin, at_ - token.begin);
-    token.end = at_;
-    return token;
+    const char* const begin = text_.data();
+    const char *const end = begin + text_.size(), *const first = begin + at_;
+    const char* p = first + 1;  // a word may begin with a slash
+    while (p < end && !(classOf(*p) & kEndsWord))
+        ++p;
+    const size_t from = at_;
+    at_ = static_cast<size_t>(p - begin);
+    return {A2lToken::Kind::Word, {first, static_cast<size_t>(p - first)}, from, at_};
 }
 
 A2lToken A2lTokens::string() {
@@ -265,12 +280,8 @@ LineFinder::Place LineFinder::of(size_t offset) {
 }
 
 std::string plainString(std::string_view between, bool& latin1) {
-    uint8_t bits = 0;
-    bool escaped = false;
-    for (const char c : between) {
-        bits |= static_cast<uint8_t>(c);
-        escaped |= c == '\\' || c == '"';
-    }
+    const bool escaped = std::memchr(between.data(), '\\', between.size()) != nullptr ||
+                         std::memchr(between.data(), '"', between.size()) != nullptr;
     std::string out;
     if (!escaped) {
         out = between;
@@ -286,7 +297,7 @@ std::string plainString(std::string_view between, bool& latin1) {
             out += c;
         }
     }
-    if (bits < 0x80 || isUtf8(out)) return out;
+    if (isAscii(between) || isUtf8(out)) return out;
     latin1 = true;
     return utf8FromLatin1(out);
 }

@@ -154,7 +154,8 @@ Result<MixtureSamples> mixtureSamples(const Sampled& drive, const EngineColumns&
         auto values = recording::evaluate(rules.expression, drive.recording(), *place.group);
         if (!values) return tl::unexpected(values.error());
         wanted = std::move(*values);
-        filter.add("expression", "not wanted", [&, wish = wanted.values()](size_t i) { return !(std::abs(wish[i]) > 0); });
+        filter.add("expression", "not wanted",
+                   [&, wish = wanted.values()](size_t i) { return !(std::abs(wish[i]) > 0); });
     }
     MixtureSamples out;
     recording::Follower around(c.wideband.time_s), before(c.time_s);

@@ -44,30 +44,16 @@ Done recordings(Context& c, const std::string& car) {
     return {};
 }
 
-json channelJson(const recording::Channel& channel, std::string& text) {
-    double sum = 0, least = INFINITY, most = -INFINITY;
-    size_t count = 0;
-    const float* first = nullptr;
-    const float* last = nullptr;
-    for (const float& v : channel.values) {
-        if (!std::isfinite(v)) continue;
-        const auto value = static_cast<double>(v);
-        sum += value, least = std::min(least, value), most = std::max(most, value), ++count;
-        if (!first) first = &v;
-        last = &v;
-    }
-    json out{{"name", channel.name}, {"unit", channel.unit}, {"count", count}};
+json channelJson(const recording::Channel& channel, const recording::ColumnSummary& all, std::string& text) {
+    json out{{"name", channel.name}, {"unit", channel.unit}, {"count", all.count}};
     if (!channel.role.empty()) out["role"] = channel.role;
     for (const auto& state : channel.states)
         out["states"].push_back({{"value", state.value}, {"text", state.text}});
-    if (count)
-        out.update({{"first", *first},
-                    {"last", *last},
-                    {"min", least},
-                    {"max", most},
-                    {"mean", sum / static_cast<double>(count)}});
-    text += "  " + channel.name + " " + channel.unit + ": " + std::to_string(count) + " samples" +
-            (count ? ", " + formatNumber(least, 3) + " to " + formatNumber(most, 3) : "") + "\n";
+    if (all.count)
+        out.update(
+            {{"first", all.first}, {"last", all.last}, {"min", all.least}, {"max", all.most}, {"mean", all.mean}});
+    text += "  " + channel.name + " " + channel.unit + ": " + std::to_string(all.count) + " samples" +
+            (all.count ? ", " + formatNumber(all.least, 3) + " to " + formatNumber(all.most, 3) : "") + "\n";
     return out;
 }
 
@@ -79,8 +65,12 @@ Done info(Context& c, const std::string& file, const std::vector<std::string>& d
         json channels = json::array();
         c.outcome.text +=
             group.name + (group.timed ? " at " + formatNumber(group.rate_hz, 0) + " Hz\n" : ", no time\n");
+        std::vector<recording::Column> columns;
         for (const auto& channel : group.channels)
-            channels.push_back(channelJson(channel, c.outcome.text));
+            columns.push_back(channel.values);
+        const auto summaries = recording::summariesOf(columns);
+        for (size_t i = 0; i < group.channels.size(); ++i)
+            channels.push_back(channelJson(group.channels[i], summaries[i], c.outcome.text));
         groups.push_back({{"rate_hz", group.rate_hz}, {"timed", group.timed}, {"channels", channels}});
     }
     for (const auto& mark : recording->marks)
@@ -91,8 +81,9 @@ Done info(Context& c, const std::string& file, const std::vector<std::string>& d
                       {"vin", recording->vin},
                       {"marks", marks},
                       {"groups", groups}};
-    if (!recording->damage.empty()) c.outcome.json["damage"] = recording->damage;
-    for (const std::string& damage : recording->damage)
+    const auto damaged = recording->allDamage();
+    if (!damaged.empty()) c.outcome.json["damage"] = damaged;
+    for (const std::string& damage : damaged)
         c.outcome.text += "Damaged: " + damage + "\n";
     return {};
 }
@@ -188,6 +179,10 @@ Done convert(Context& c, const Options& o) {
     if (o.decimalComma) table.decimal = ',', table.separator = ';';
     table.oneClock = !o.ownClocks;
     if (auto done = job::writeRecording(c.files, o.out, *recording, *as, table); !done) return done;
+    // What only the decoding brought to light.
+    if (recording->late)
+        for (const std::string& damage : recording->late->sentences())
+            c.outcome.text += "Damaged: " + damage + "\n";
     c.outcome.json = {{"file", o.out}};
     tell(c, *recording);
     return {};

@@ -171,7 +171,7 @@ void ImportDesk::readAll(Then then) {
 void ImportDesk::look() {
     readAll([this](const std::shared_ptr<const recording::Recording>& all) {
         const QString title = QString::fromStdString(path_.filename().string());
-        for (const std::string& damage : all->damage)
+        for (const std::string& damage : all->allDamage())
             messages_.say(QString::fromStdString(damage), true);
         putAside();
         emit lookedAt(all, title);
@@ -194,7 +194,8 @@ void ImportDesk::keep(std::optional<int64_t> round) {
                     return emit changed();
                 }
                 const QString file = QString::fromStdString(entry->file);
-                const QString damage = all->damage.empty() ? QString() : " " + QString::fromStdString(all->damage[0]);
+                const auto damaged = all->allDamage();
+                const QString damage = damaged.empty() ? QString() : " " + QString::fromStdString(damaged[0]);
                 messages_.say(tr("Kept as recordings/%1.%2").arg(file, damage), !damage.isEmpty());
                 putAside();
                 if (car_.folder == folder) emit kept(entry->round.value_or(-1));

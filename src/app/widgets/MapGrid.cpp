@@ -6,9 +6,9 @@
 #include <QKeyEvent>
 #include <QMouseEvent>
 #include <QPainter>
-#include <QPixmapCache>
 #include <QRawFont>
 #include <algorithm>
+#include <array>
 #include <cmath>
 #include <utility>
 
@@ -31,26 +31,19 @@ double barHeight(const QRectF& cell) {
     return cell.height() < 20 ? 1.5 : 2.4;
 }
 
-/// The dot of evidence: larger with more samples, emptier the wider they spread. Drawn once for each look it has.
-QPixmap evidenceDot(double radius, float doubt, double ratio) {
-    constexpr int kSteps = 8;  // of emptiness
-    const int tenths = static_cast<int>(std::lround(radius * 10));
-    const int empty = std::clamp(static_cast<int>(std::lround(doubt * kSteps)), 0, kSteps);
-    const QString key = QString("dot %1 %2 %3 %4").arg(tenths).arg(empty).arg(ratio).arg(tokens().faint.name());
-    QPixmap dot;
-    if (QPixmapCache::find(key, &dot)) return dot;
+/// The dot of evidence: larger with more samples, emptier the wider they spread.
+QPixmap drawnDot(double radius, float fullness, double ratio) {
     constexpr int kSide = 8;
-    dot = QPixmap(QSize(kSide, kSide) * ratio);
+    QPixmap dot(QSize(kSide, kSide) * ratio);
     dot.setDevicePixelRatio(ratio);
     dot.fill(Qt::transparent);
     QPainter painter(&dot);
     painter.setRenderHint(QPainter::Antialiasing);
     QColor fill = tokens().faint;
-    fill.setAlphaF(1.0f - static_cast<float>(empty) / kSteps);
+    fill.setAlphaF(fullness);
     painter.setPen(QPen(tokens().faint, 0.8));
     painter.setBrush(fill);
-    painter.drawEllipse(QPointF(kSide / 2.0, kSide / 2.0), tenths / 10.0, tenths / 10.0);
-    QPixmapCache::insert(key, dot);
+    painter.drawEllipse(QPointF(kSide / 2.0, kSide / 2.0), radius, radius);
     return dot;
 }
 }  // namespace
@@ -62,6 +55,41 @@ void GridContents::setDot(size_t cell, double samples, double spread, double wid
         samples < 1 ? 0.0f : static_cast<float>(std::min(1.0, 0.15 + 0.85 * std::log10(samples) / kPlenty));
     doubt[cell] = wide > 0 ? static_cast<float>(std::clamp(spread / wide, 0.0, 1.0)) : 0.0f;
 }
+
+/// Marks that many cells have, each look drawn once.
+class MapGrid::Stamps {
+  public:
+    explicit Stamps(double ratio) : ratio_(ratio) {}
+
+    const QPixmap& dot(double radius, float doubt) {
+        const auto tenths = static_cast<size_t>(std::clamp<long>(std::lround(radius * 10), 0, kTenths - 1));
+        const auto empty = static_cast<size_t>(std::clamp<long>(std::lround(doubt * kSteps), 0, kSteps));
+        QPixmap& dot = dots_[tenths][empty];
+        if (dot.isNull())
+            dot = drawnDot(static_cast<double>(tenths) / 10, 1.0f - static_cast<float>(empty) / kSteps, ratio_);
+        return dot;
+    }
+    /// The corner of a cell that was edited.
+    const QPixmap& corner() {
+        constexpr int kSide = 5;
+        if (!corner_.isNull()) return corner_;
+        corner_ = QPixmap(QSize(kSide, kSide) * ratio_);
+        corner_.setDevicePixelRatio(ratio_);
+        corner_.fill(Qt::transparent);
+        QPainter painter(&corner_);
+        painter.setPen(Qt::NoPen);
+        painter.setBrush(tokens().accent);
+        const QPointF triangle[] = {{0, 0}, {kSide, 0}, {0, kSide}};
+        painter.drawPolygon(triangle, 3);
+        return corner_;
+    }
+
+  private:
+    static constexpr long kTenths = 30, kSteps = 8;  // of the radius, of emptiness
+    double ratio_;
+    std::array<std::array<QPixmap, kSteps + 1>, kTenths> dots_;
+    QPixmap corner_;
+};
 
 /// Numbers of one fixed-width font, laid out here and drawn in one go: laying out each by itself is most of the work of
 /// painting a large map.
@@ -295,13 +323,14 @@ void MapGrid::paintEvent(QPaintEvent*) {
 void MapGrid::paintCells(QPainter& painter, const Geometry& g) {
     if (!compact_) paintHeaders(painter, g);
     NumberRun numbers(Theme::instance().numbers(g.cellWidth < 50 || g.cellHeight < 20 ? 11 : 12));
+    Stamps stamps(painter.device()->devicePixelRatioF());
     const int seenRows = static_cast<int>(std::ceil((height() - g.top) / g.cellHeight));
     const int seenColumns = static_cast<int>(std::ceil((width() - g.left) / g.cellWidth));
     const int lastRow = std::min(static_cast<int>(contents_.rows), firstRow_ + seenRows);
     const int lastColumn = std::min(static_cast<int>(contents_.columns), firstColumn_ + seenColumns);
     for (int r = firstRow_; r < lastRow; ++r)
         for (int c = firstColumn_; c < lastColumn; ++c)
-            paintCell(painter, numbers, cellRect(g, static_cast<size_t>(r), static_cast<size_t>(c)),
+            paintCell(painter, numbers, stamps, cellRect(g, static_cast<size_t>(r), static_cast<size_t>(c)),
                       static_cast<size_t>(r) * contents_.columns + static_cast<size_t>(c));
     if (compact_) return;
     numbers.paint(painter);
@@ -341,7 +370,7 @@ void MapGrid::paintHeaders(QPainter& painter, const Geometry& g) {
     }
 }
 
-void MapGrid::paintCell(QPainter& painter, NumberRun& numbers, const QRectF& r, size_t cell) {
+void MapGrid::paintCell(QPainter& painter, NumberRun& numbers, Stamps& stamps, const QRectF& r, size_t cell) {
     painter.fillRect(compact_ ? r.adjusted(0.5, 0.5, -0.5, -0.5) : r, shadeOf(cell));
     if (compact_) return;
     const bool blank = cell < contents_.blank.size() && contents_.blank[cell];
@@ -351,27 +380,21 @@ void MapGrid::paintCell(QPainter& painter, NumberRun& numbers, const QRectF& r, 
     if (!blank && contents_.showSign && contents_.values[cell] > 0 && text.toDouble() != 0) text.prepend('+');
     if (text.startsWith('-') && text.toDouble() == 0) text.remove(0, 1);
     numbers.add(text, r.right() - (r.width() < 40 ? 2.5 : 5), r.center().y(), blank);
-    paintMarks(painter, r, cell);
+    paintMarks(painter, stamps, r, cell);
 }
 
-void MapGrid::paintMarks(QPainter& painter, const QRectF& r, size_t cell) {
+void MapGrid::paintMarks(QPainter& painter, Stamps& stamps, const QRectF& r, size_t cell) {
     const Tokens& t = tokens();
     if (cell < contents_.evidence.size() && contents_.evidence[cell] > 0) {
         const bool narrow = r.width() < 40;
         const double radius = narrow ? 0.6 + 1.2 * contents_.evidence[cell] : 0.8 + 1.4 * contents_.evidence[cell];
         const float doubt = cell < contents_.doubt.size() ? contents_.doubt[cell] : 0.0f;
-        const QPixmap dot = evidenceDot(radius, doubt, painter.device()->devicePixelRatioF());
+        const QPixmap& dot = stamps.dot(radius, doubt);
         const double half = dot.width() / dot.devicePixelRatio() / 2;
         painter.drawPixmap(QPointF(r.left() + (narrow ? 2.5 : 3.6) - half, std::round(r.center().y()) - half), dot);
     }
-    if (cell < contents_.edited.size() && contents_.edited[cell]) {
-        painter.setPen(Qt::NoPen);
-        painter.setBrush(t.accent);
-        const QPointF corner = r.topLeft() + QPointF(1, 1);
-        const QPointF triangle[] = {corner, corner + QPointF(5, 0), corner + QPointF(0, 5)};
-        painter.drawPolygon(triangle, 3);
-        painter.setBrush(Qt::NoBrush);
-    }
+    if (cell < contents_.edited.size() && contents_.edited[cell])
+        painter.drawPixmap(QPointF(std::round(r.left() + 1), std::round(r.top() + 1)), stamps.corner());
     if (cell < contents_.differs.size() && contents_.differs[cell])
         painter.fillRect(QRectF(r.right() - 30, r.bottom() - barHeight(r) - 2, 26, r.height() < 20 ? 1 : 1.3),
                          t.violet);

@@ -138,9 +138,10 @@ class MapGrid : public QWidget {
     void changed();
     void paintCells(QPainter& painter, const Geometry& g);
     void paintHeaders(QPainter& painter, const Geometry& g);
-    void paintMarks(QPainter& painter, const QRectF& r, size_t cell);
     class NumberRun;
-    void paintCell(QPainter& painter, NumberRun& numbers, const QRectF& r, size_t cell);
+    class Stamps;
+    void paintMarks(QPainter& painter, Stamps& stamps, const QRectF& r, size_t cell);
+    void paintCell(QPainter& painter, NumberRun& numbers, Stamps& stamps, const QRectF& r, size_t cell);
     void paintHeaderTicks(QPainter& painter, const Geometry& g);
     void paintSelection(QPainter& painter, const Geometry& g);
     void paintFootprint(QPainter& painter, const Geometry& g);

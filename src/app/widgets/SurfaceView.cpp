@@ -6,6 +6,7 @@
 #include <QMouseEvent>
 #include <QPainter>
 #include <algorithm>
+#include <array>
 #include <cmath>
 
 #include "app/theme/Theme.h"
@@ -157,7 +158,11 @@ void SurfaceView::paintSurface(QPainter& painter) {
             order[i] = last ? count - 1 - i : i;
         return order;
     };
+    // Soft edges are those of the mesh: what is filled lies below it.
     const QPen mesh(Tokens::mix(t.sheet, t.ink, 0.42), 0.8);
+    std::array<QColor, 256> colours;
+    for (size_t i = 0; i < colours.size(); ++i)
+        colours[i] = Tokens::mix(t.sheet, t.accent, 0.10 + 0.55 * static_cast<double>(i) / (colours.size() - 1));
     for (const size_t r : range(shape_.rows - 1, rowsFirst))
         for (const size_t c : range(shape_.columns - 1, columnsFirst)) {
             const size_t i = r * shape_.columns + c, down = i + shape_.columns;
@@ -165,8 +170,13 @@ void SurfaceView::paintSurface(QPainter& painter) {
             const double mean =
                 (shape_.values[i] + shape_.values[i + 1] + shape_.values[down] + shape_.values[down + 1]) / 4;
             const double share = std::clamp((mean - least_) / (most_ - least_), 0.0, 1.0);
+            painter.setRenderHint(QPainter::Antialiasing, false);
+            painter.setPen(Qt::NoPen);
+            painter.setBrush(colours[static_cast<size_t>(share * (colours.size() - 1))]);
+            painter.drawConvexPolygon(quad, 4);
+            painter.setRenderHint(QPainter::Antialiasing);
             painter.setPen(mesh);
-            painter.setBrush(Tokens::mix(t.sheet, t.accent, 0.10 + 0.55 * share));
+            painter.setBrush(Qt::NoBrush);
             painter.drawConvexPolygon(quad, 4);
         }
     if (shape_.reference.size() != shape_.values.size()) return;

@@ -274,6 +274,29 @@ bool Column::operator==(const Column& other) const {
     return isWide() ? sameNumbers(exact(), other.exact()) : sameNumbers(values(), other.values());
 }
 
+std::vector<ColumnSummary> summariesOf(std::span<const Column> columns) {
+    constexpr size_t kRows = size_t{1} << 16;
+    std::vector<ColumnSummary> out(columns.size());
+    const size_t rows = columns.empty() ? 0 : columns[0].size();
+    std::vector<double> numbers(columns.size() * std::min(kRows, rows));
+    for (size_t first = 0; first < rows; first += kRows) {
+        const size_t count = std::min(kRows, rows - first);
+        readTogether(columns, first, count, numbers.data());
+        inParallel(columns.size(), [&](size_t c) {
+            ColumnSummary& all = out[c];
+            for (const double v : std::span(numbers).subspan(c * count, count)) {
+                if (!std::isfinite(v)) continue;
+                if (all.count++ == 0) all.first = all.least = all.most = v;
+                all.least = std::min(all.least, v), all.most = std::max(all.most, v);
+                all.last = v, all.mean += v;  // a sum until the end
+            }
+        });
+    }
+    for (ColumnSummary& one : out)
+        if (one.count) one.mean /= static_cast<double>(one.count);
+    return out;
+}
+
 void decode(std::span<const Column> columns) {
     std::vector<Column::Held*> wanted;
     for (const Column& column : columns)

@@ -116,6 +116,14 @@ void decode(std::span<const Column> columns);
 /// The same rows of several columns, one column behind the other, nothing of which is kept.
 void readTogether(std::span<const Column> columns, size_t first, size_t count, double* out);
 
+/// Of the numbers of a column that are finite.
+struct ColumnSummary {
+    size_t count = 0;
+    double first = 0, last = 0, least = 0, most = 0, mean = 0;
+};
+/// Of columns of one length, in one walk, nothing of which is kept.
+std::vector<ColumnSummary> summariesOf(std::span<const Column> columns);
+
 /// Times in s, of a group's rows.
 class Clock {
   public:

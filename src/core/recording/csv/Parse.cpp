@@ -20,12 +20,11 @@ void Complaints::add(const std::string& kind, size_t line, About about, const st
     if (++k.count <= kInFull) k.first.emplace_back(line, about, what);
 }
 
-void Complaints::add(Complaints other) {
-    for (auto& [kind, theirs] : other.kinds_) {
+void Complaints::add(const Complaints& other) {
+    for (const auto& [kind, theirs] : other.kinds_) {
         Kind& k = kinds_[kind];
         k.count += theirs.count;
-        for (auto& one : theirs.first)
-            k.first.push_back(std::move(one));
+        k.first.insert(k.first.end(), theirs.first.begin(), theirs.first.end());
     }
 }
 
@@ -42,6 +41,7 @@ std::vector<std::string> Complaints::all() const {
         return std::tie(std::get<0>(a), std::get<1>(a)) < std::tie(std::get<0>(b), std::get<1>(b));
     });
     std::vector<std::string> out;
+    out.reserve(sentences.size() + kinds_.size());
     for (const auto& [line, about, what] : sentences)
         out.push_back("Line " + std::to_string(line) + ": " + what + ".");
     for (const auto& [kind, k] : kinds_)

@@ -15,7 +15,7 @@ class Complaints {
     /// In a line, shapes of rows come before times, times before cells.
     enum class About { Row, Time, Cell };
     void add(const std::string& kind, size_t line, About about, const std::string& what);
-    void add(Complaints other);
+    void add(const Complaints& other);
     /// By line.
     std::vector<std::string> all() const;
 

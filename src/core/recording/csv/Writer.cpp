@@ -15,6 +15,13 @@ class Writer {
     Writer(const Recording& recording, const CsvOptions& options) : recording_(recording), options_(options) {}
 
     std::string run() {
+        std::vector<recording::Column> columns;
+        for (const Group& group : recording_.groups) {
+            columns.push_back(group.time_s.column());
+            for (const Channel& channel : group.channels)
+                columns.push_back(channel.values);
+        }
+        decode(columns);
         header();
         options_.oneClock ? onOneClock() : sideBySide();
         return std::move(out_);

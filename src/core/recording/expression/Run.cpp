@@ -377,10 +377,12 @@ Column evaluate(const Expression& expression, const Recording& recording, const 
     const auto run = [&](size_t from, size_t to) {
         ExpressionRun::State walk(expression, clock.rate_hz > 0 ? 3 / clock.rate_hz : INFINITY);
         std::vector<Input> inputs;
+        inputs.reserve(places.size());
         for (const auto& place : places)
             inputs.emplace_back(place, clock);
         std::vector<std::array<double, kPiece>> pieces(places.size());
         std::vector<const double*> pointers;
+        pointers.reserve(pieces.size());
         for (const auto& piece : pieces)
             pointers.push_back(piece.data());
         for (; from < to; from += kPiece) {

@@ -370,12 +370,12 @@ void GroupReader::leave(const DataSection::Entries& entries, ChannelGroup& group
         return;
     }
     const auto rows = static_cast<size_t>(group.claimedRows);
-    std::vector<bool> mayBeWide;
-    for (const ColumnMaker& column : left)
-        mayBeWide.push_back(column.mayBeWide());
-    std::vector<std::vector<State>> states;
-    for (const ColumnMaker& column : left)
-        states.push_back(column.conversion.isStates() ? column.conversion.states() : std::vector<State>());
+    std::vector<bool> mayBeWide(left.size());
+    std::vector<std::vector<State>> states(left.size());
+    for (size_t i = 0; i < left.size(); ++i) {
+        mayBeWide[i] = left[i].mayBeWide();
+        if (left[i].conversion.isStates()) states[i] = left[i].conversion.states();
+    }
     const auto source = std::make_shared<SortedRows>(later_.file, std::move(*pieces), bytes, group.dataBytes, rows,
                                                      std::move(left), clock, group.group.name, group.at, later_.damage);
     for (size_t i = 0; i < places.size(); ++i) {

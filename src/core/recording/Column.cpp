@@ -154,6 +154,7 @@ std::span<const double> Column::exact() const {
 }
 
 double Column::at(size_t i) const {
+    if (i >= size()) return NAN;
     if (held_->wideThere) return held_->exact[i];
     if (held_->narrowThere) return static_cast<double>(held_->narrow[i]);
     double out = NAN;
@@ -341,6 +342,7 @@ Clock::Clock(std::initializer_list<double> times) : column_(Numbers<double>(time
 Clock::Clock(const std::vector<double>& times) : column_(Numbers<double>(times.begin(), times.end())) {}
 
 double Clock::back() const {
+    if (empty()) return NAN;
     const double last = column_.at(size() - 1);
     // Rows whose time is none take that of the row before: only who sees them all knows it.
     return std::isfinite(last) || column_.decoded() ? last : times().back();

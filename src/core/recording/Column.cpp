@@ -306,6 +306,7 @@ void decode(std::span<const Column> columns) {
     wanted.erase(std::unique(wanted.begin(), wanted.end()), wanted.end());
     // In one order, whoever asks: two who want the same columns do not wait for each other.
     std::vector<std::unique_lock<std::mutex>> locks;
+    locks.reserve(wanted.size());
     for (Column::Held* held : wanted)
         locks.emplace_back(held->mutex);
     std::erase_if(wanted, [](Column::Held* h) { return h->narrowThere || h->wideThere; });

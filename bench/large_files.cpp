@@ -5,7 +5,6 @@
 #include <fcntl.h>
 #include <unistd.h>
 
-#include <cmath>
 #include <cstdlib>
 #include <cstring>
 #include <random>
@@ -88,28 +87,21 @@ int open(const std::string& path, const char* what) {
         rows = std::max(rows, group.time_s.size());
     }
     // All channels once, none of them kept: as "recording info" does.
-    std::vector<double> chunk;
-    double sum = 0;
+    size_t samples = 0;
     const double all = seconds([&] {
         for (const auto& group : shown.groups) {
             std::vector<Column> columns;
             for (const auto& channel : group.channels)
                 columns.push_back(channel.values);
-            constexpr size_t kRows = size_t{1} << 16;
-            for (size_t first = 0; first < group.time_s.size(); first += kRows) {
-                const size_t count = std::min(kRows, group.time_s.size() - first);
-                chunk.resize(columns.size() * count);
-                recording::readTogether(columns, first, count, chunk.data());
-                sum += chunk[count / 2];
-            }
+            for (const auto& one : recording::summariesOf(columns))
+                samples += one.count;
         }
     });
     const auto [allKb, lastUnused] = memory_kb();
     std::printf(
         "  %s: %zu channels, up to %zu rows; opened in %.2f s (%ld MB of its own), four lanes after %.2f s more "
-        "(%ld MB), every sample looked at once %.2f s (%ld MB)%s\n",
-        what, channels, rows, opened, openKb / 1024, drawn, lanesKb / 1024, all, allKb / 1024,
-        std::isfinite(sum) ? "" : ", with gaps");
+        "(%ld MB), every sample looked at once %.2f s (%ld MB, %zu numbers)\n",
+        what, channels, rows, opened, openKb / 1024, drawn, lanesKb / 1024, all, allKb / 1024, samples);
     return 0;
 }
 

@@ -69,7 +69,9 @@ class ColumnTest : public QObject {
     void severalThreadsGetTheSameNumbers();
     void damageThatShowsLateIsSaid();
     void rowsWhoseTimeGoesBackHaveNoNumbers();
+    void rowsReadInPartsAreThoseReadAtOnce();
     void aFileThatIsCutShortWhileItIsOpenIsSaid();
+    void aSmallFileThatIsCutShortBeforeItIsReadIsSaid();
     void aColumnIsSharedUntilItIsEdited();
     void thePyramidKnowsFirstAndLast();
     void largeCountersInATableKeepTheirWidth();
@@ -186,6 +188,53 @@ void ColumnTest::rowsWhoseTimeGoesBackHaveNoNumbers() {
     QVERIFY(recording->allDamage()[0].find("2 samples of group \"all\" tell no time") != std::string::npos);
 }
 
+void ColumnTest::rowsReadInPartsAreThoseReadAtOnce() {
+    Recording all = drawn(150000);
+    auto& times = all.groups[0].time_s.edit();
+    // At the very beginning, where parts begin, and in the last part, which is a short one.
+    times[0] = NAN;
+    for (const size_t row : {size_t{50000}, size_t{100000}, size_t{149999}})
+        times[row] = 1;
+    const auto file = saved(all, false);
+    const auto whole = openMdf4(file, 0), parts = openMdf4(file, 0);
+    EXPECT_OK(whole);
+    const std::vector<Column> columns = {parts->groups[0].channels[5].values, parts->groups[0].time_s.column()};
+    const auto at = whole->groups[0].time_s.times();
+    for (size_t first = 0; first < 150000; first += 50000) {
+        std::vector<double> out(100000);
+        readTogether(columns, first, 50000, out.data());
+        for (size_t i = 0; i < 50000; ++i) {
+            const double value = whole->groups[0].channels[5].values.exact()[first + i];
+            QVERIFY(out[i] == value || (std::isnan(out[i]) && std::isnan(value)));
+            QCOMPARE(out[50000 + i], at[first + i]);
+        }
+    }
+    QVERIFY(std::is_sorted(at.begin(), at.end()));
+    QCOMPARE(at[0], 0.01);
+    // And so they are written.
+    storage::MemoryFileSystem files;
+    EXPECT_OK(saveMdf4(files, "/again.mf4", *openMdf4(file, 0)));
+    QVERIFY(same(*whole, *readMdf4(*files.read("/again.mf4"))));
+    // Summed up without keeping anything.
+    const auto summary = summariesOf(columns);
+    QCOMPARE(summary[0].count, size_t{149996});
+    QCOMPARE(summary[0].last, 4e9 + 149998);
+    QVERIFY(!columns[0].decoded());
+}
+
+void ColumnTest::aSmallFileThatIsCutShortBeforeItIsReadIsSaid() {
+    QTemporaryDir folder;
+    storage::RealFileSystem files;
+    const storage::Path path = folder.filePath("a.mf4").toStdString();
+    EXPECT_OK(saveMdf4(files, path, drawn(20000)));
+    const auto file = *files.map(path);
+    std::filesystem::resize_file(path, file->bytes().size() / 2);
+    const auto recording = openMdf4(file);
+    EXPECT_OK(recording);
+    const auto& said = recording->damage;
+    QVERIFY(std::find(said.begin(), said.end(), storage::Mapped::kCutShort) != said.end());
+}
+
 void ColumnTest::aFileThatIsCutShortWhileItIsOpenIsSaid() {
     QTemporaryDir folder;
     storage::RealFileSystem files;
@@ -198,8 +247,7 @@ void ColumnTest::aFileThatIsCutShortWhileItIsOpenIsSaid() {
     QCOMPARE(recording->groups[0].channels[6].values.size(), size_t{200000});
     (void)recording->groups[0].channels[6].values.values();
     const auto said = recording->allDamage();
-    QVERIFY(std::any_of(said.begin(), said.end(),
-                        [](const auto& one) { return one.find("cut short") != std::string::npos; }));
+    QVERIFY(std::any_of(said.begin(), said.end(), [](const auto& one) { return one == storage::Mapped::kCutShort; }));
 }
 
 void ColumnTest::aColumnIsSharedUntilItIsEdited() {

@@ -339,7 +339,6 @@ void ExpressionTest::drawnExpressionsAgreeWithASlowImplementation() {
             QCOMPARE(found->size(), wanted.values.size());
             for (size_t i = 0; i < wanted.values.size(); ++i) {
                 const double is = static_cast<double>((*found)[i]), was = wanted.values[i];
-                // Where rounding decides a comparison both are right; conditions of exact numbers are compared exactly.
                 if (!close(is, was))
                     QFAIL((wanted.text + ", row " + std::to_string(i) + ": " + std::to_string(is) + ", not " +
                            std::to_string(was))

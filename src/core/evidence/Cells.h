@@ -76,6 +76,16 @@ inline AxisLookup::View AxisLookup::view() const {
     return out;
 }
 
+/// Between the four nodes around a place, of `columns` by `rows`.
+template <class Values>
+double bilinear(const Values& nodes, size_t columns, size_t rows, const AxisLookup::Place& x,
+                const AxisLookup::Place& y) {
+    const auto u = static_cast<double>(x.fraction), v = static_cast<double>(y.fraction);
+    const size_t k = y.index * columns + x.index, right = columns > 1 ? 1 : 0, below = rows > 1 ? columns : 0;
+    return (1 - v) * ((1 - u) * nodes[k] + u * nodes[k + right]) +
+           v * ((1 - u) * nodes[k + below] + u * nodes[k + right + below]);
+}
+
 struct CellStat {
     uint32_t count = 0;
     double mean = 0;

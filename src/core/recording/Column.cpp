@@ -275,13 +275,18 @@ bool Column::operator==(const Column& other) const {
     return isWide() ? sameNumbers(exact(), other.exact()) : sameNumbers(values(), other.values());
 }
 
+size_t rowsTogether(size_t columns) {
+    constexpr size_t kNumbers = size_t{1} << 22, kLeast = size_t{1} << 13, kMost = size_t{1} << 16;
+    return std::clamp(kNumbers / std::max<size_t>(1, columns), kLeast, kMost);
+}
+
 std::vector<ColumnSummary> summariesOf(std::span<const Column> columns) {
-    constexpr size_t kRows = size_t{1} << 16;
+    const size_t atOnce = rowsTogether(columns.size());
     std::vector<ColumnSummary> out(columns.size());
     const size_t rows = columns.empty() ? 0 : columns[0].size();
-    std::vector<double> numbers(columns.size() * std::min(kRows, rows));
-    for (size_t first = 0; first < rows; first += kRows) {
-        const size_t count = std::min(kRows, rows - first);
+    std::vector<double> numbers(columns.size() * std::min(atOnce, rows));
+    for (size_t first = 0; first < rows; first += atOnce) {
+        const size_t count = std::min(atOnce, rows - first);
         readTogether(columns, first, count, numbers.data());
         inParallel(columns.size(), [&](size_t c) {
             ColumnSummary& all = out[c];

@@ -113,6 +113,8 @@ class Column {
 /// Several columns at once: those of one file in one walk through it, on all processors.
 void decode(std::span<const Column> columns);
 
+/// How many rows of so many columns are read together at a time: a few megabytes of them.
+size_t rowsTogether(size_t columns);
 /// The same rows of several columns, one column behind the other, nothing of which is kept.
 void readTogether(std::span<const Column> columns, size_t first, size_t count, double* out);
 

@@ -1,7 +1,7 @@
 // Questions about a recording in a line of typing: filters, measures, guards and triggers all ask so.
 //
 //   {any channel}  <engine speed>  14.2 psi  + - * / ^  < <= > >= == !=  and or not  c ? a : b
-//   abs sqrt exp log min max clamp(x, low, high)
+//   abs sqrt exp log (natural) min max clamp(x, low, high)
 //   rate(x)  delay(x, 0.2 s)  mean(x, 0.5 s)  least(x, 1 s)  most(x, 1 s)  held(c, 0.3 s)  edge(c)
 //
 // 1. A channel in braces is in its recorded unit, a role between angle brackets in the role's. Where two units of one

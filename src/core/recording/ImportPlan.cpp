@@ -374,6 +374,7 @@ Result<ImportFile> ImportFile::open(std::string title, std::shared_ptr<const sto
         out.kind_ = mdf ? FileKind::Mdf4 : FileKind::CanLog;
         auto read = out.kind_ == FileKind::Mdf4 ? openMdf4(out.file_) : readCanLog(asText(bytes), messages);
         if (!read) return tl::unexpected(read.error());
+        if (!mdf && out.file_->broken()) read->damage.emplace_back(storage::Mapped::kCutShort);
         out.ours_ = !read->imageSha256.empty();
         eachKey(*read, [&](size_t g, size_t c, const std::string& key) {
             out.ours_ = out.ours_ || !read->groups[g].channels[c].role.empty();
@@ -393,7 +394,11 @@ Result<ImportFile> ImportFile::open(std::string title, std::shared_ptr<const sto
 }
 
 Result<Recording> ImportFile::raw(const csv::Dialect& dialect, size_t rows) const {
-    if (kind_ == FileKind::Table) return csv::readCsv(file_->bytes(), dialect, rows);
+    if (kind_ == FileKind::Table) {
+        auto read = csv::readCsv(file_->bytes(), dialect, rows);
+        if (read && file_->broken()) read->damage.emplace_back(storage::Mapped::kCutShort);
+        return read;
+    }
     return rows == SIZE_MAX ? *read_ : firstRows(*read_, rows);
 }
 

@@ -6,7 +6,8 @@
 
 namespace brusk::storage {
 
-/// The first `size` bytes of an open file, which may be closed afterwards; null where it can't be mapped.
+/// The first `size` bytes of an open file, which may be closed afterwards; null where it can't be mapped, or too many
+/// are.
 std::shared_ptr<const Mapped> mapFile(int descriptor, size_t size);
 
 }  // namespace brusk::storage

@@ -14,8 +14,10 @@ class Mapped {
   public:
     virtual ~Mapped() = default;
     virtual ByteSpan bytes() const = 0;
-    /// Something of it could not be read. May be asked from any thread.
+    /// Something of it could not be read. Whoever looked at it asks afterwards, from any thread, and says kCutShort.
     virtual bool broken() const { return false; }
+    static constexpr const char* kCutShort =
+        "The file could not be read to its end: it was cut short, or its disk was taken away, after it was opened.";
     /// Bytes [from, from + count) will be read soon: without this, page by page.
     virtual void willNeed(size_t /*from*/, size_t /*count*/) const {}
 };

@@ -143,9 +143,11 @@ Result<std::unique_ptr<Opened>> openFile(const Path& path) {
 Result<std::shared_ptr<const Mapped>> RealFileSystem::map(const Path& path) {
     const auto opened = openFile(path);
     if (!opened) return tl::unexpected(opened.error());
-    auto mapped = mapFile((*opened)->file.get(), static_cast<size_t>((*opened)->size));
-    if (!mapped) return ioFailure("Could not map", path);
-    return mapped;
+    if (auto mapped = mapFile((*opened)->file.get(), static_cast<size_t>((*opened)->size))) return mapped;
+    // Some file systems can't; then it lies in memory whole.
+    auto bytes = read(path);
+    if (!bytes) return tl::unexpected(bytes.error());
+    return mappedBytes(std::move(*bytes));
 }
 
 Result<Bytes> RealFileSystem::read(const Path& path, uint64_t limit) {

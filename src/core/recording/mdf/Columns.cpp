@@ -30,33 +30,28 @@ bool ColumnMaker::mayBeWide() const {
 }
 
 template <class Number>
-void ColumnMaker::decodeField(uint64_t byte, const Records& records, Number* out) const {
+void ColumnMaker::decode(const Where& from, const Where& validity, Number* out) const {
+    const Records& records = from.records;
+    if (alwaysInvalid && !isTimeMaster()) {
+        std::fill_n(out, records.count, std::numeric_limits<Number>::quiet_NaN());
+        return;
+    }
     Field here = field;
-    here.byte = byte;
+    here.byte = from.byte;
     const static Conversion asItIs;
     decodeNumbers(here, conversion.isStates() ? asItIs : conversion, isVirtual(), records, out);
-    if (!isTimeMaster()) return;
+    if (!isTimeMaster()) {
+        if (invalidationBit) dropInvalid(validity.byte, *invalidationBit % 8, validity.records, out);
+        return;
+    }
     // The standard's unit of time is the second; who writes another one means it.
     if (const auto second = units::conversion(channel.unit, "s"); second && !second->same())
         for (size_t row = 0; row < records.count; ++row)
             out[row] = static_cast<Number>((*second)(static_cast<double>(out[row])));
 }
 
-template <class Number>
-void ColumnMaker::decode(const Records& records, std::optional<uint64_t> validAt, Number* out) const {
-    if (alwaysInvalid) {
-        std::fill_n(out, records.count, std::numeric_limits<Number>::quiet_NaN());
-        return;
-    }
-    decodeField(field.byte, records, out);
-    if (invalidationBit && validAt && !isTimeMaster())
-        dropInvalid(*validAt + *invalidationBit / 8, *invalidationBit % 8, records, out);
-}
-
-template void ColumnMaker::decodeField(uint64_t, const Records&, float*) const;
-template void ColumnMaker::decodeField(uint64_t, const Records&, double*) const;
-template void ColumnMaker::decode(const Records&, std::optional<uint64_t>, float*) const;
-template void ColumnMaker::decode(const Records&, std::optional<uint64_t>, double*) const;
+template void ColumnMaker::decode(const Where&, const Where&, float*) const;
+template void ColumnMaker::decode(const Where&, const Where&, double*) const;
 
 void ColumnMaker::put(const Physical& physical, double raw) {
     if (conversion.isStates()) {
@@ -140,7 +135,7 @@ void ColumnMaker::invalidate(size_t row) {
 void ColumnMaker::takeTimes(const Records& records, Numbers<double>& time_s) const {
     const size_t before = time_s.size();
     time_s.resize(before + records.count);
-    decodeField(field.byte, records, time_s.data() + before);
+    decode({records, field.byte}, {records, 0}, time_s.data() + before);
 }
 
 void ColumnMaker::resolveTexts(ByteSpan texts) {

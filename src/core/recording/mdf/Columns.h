@@ -56,13 +56,15 @@ class ColumnMaker {
     bool mayBeLater() const;
     /// Whether float32 could lose some of what it has.
     bool mayBeWide() const;
-    /// Of mayBeLater(), a time master in s: the numbers of these records, NaN for invalid ones. `validAt`: as in
-    /// take().
+    /// Where bytes of records are: these records, from this byte on.
+    struct Where {
+        const Records& records;
+        uint64_t byte;
+    };
+    /// Of mayBeLater(), a time master in s: the numbers of a field, NaN for invalid ones. `validity`: the byte that has
+    /// the bit that says so, of a column with one.
     template <class Number>
-    void decode(const Records& records, std::optional<uint64_t> validAt, Number* out) const;
-    /// The same without a look at what is invalid; the field begins at `byte` of the records.
-    template <class Number>
-    void decodeField(uint64_t byte, const Records& records, Number* out) const;
+    void decode(const Where& field, const Where& validity, Number* out) const;
     /// The times of a time master, in s.
     void takeTimes(const Records& records, Numbers<double>& time_s) const;
     /// Samples of which `invalid` says so, by row.

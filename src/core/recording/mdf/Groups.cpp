@@ -275,9 +275,12 @@ void GroupReader::sorted(uint64_t data, ChannelGroup& group) {
     const auto entries = section_.entries(data, bytes, group.invalidationBytes);
     leave(entries, group);
     if (std::all_of(group.columns.begin(), group.columns.end(), [](const ColumnMaker& c) { return c.later; })) {
+        // Decoded later, they are not worth more than decoded now.
+        afford(group.claimedRows * group.columns.size(), group.claimedRows * bytes, group.at);
         group.rows = group.claimedRows;
         return;
     }
+    fetchAll();
     makeRoom(group);
     if (bytes == 0) {
         // Nothing is stored: the clock and the values come of counting.
@@ -415,6 +418,7 @@ GroupReader::Took GroupReader::takeRecord(ByteSpan& bytes, size_t idBytes, std::
 }
 
 void GroupReader::unsorted(uint64_t data, size_t idBytes, std::vector<ChannelGroup>& groups) {
+    fetchAll();
     for (ChannelGroup& group : groups)
         makeRoom(group);
     Bytes carried;

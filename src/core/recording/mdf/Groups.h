@@ -55,6 +55,10 @@ class GroupReader {
     void sorted(uint64_t data, ChannelGroup& group);
     /// Leaves in the file what can be decoded later of a large group without damage.
     void leave(const DataSection::Entries& entries, ChannelGroup& group);
+    /// What is decoded at once is read from end to end: the disk is told.
+    void fetchAll() const {
+        if (later_.file) later_.file->willNeed(0, file_.size());
+    }
     void unsorted(uint64_t data, size_t idBytes, std::vector<ChannelGroup>& groups);
     enum class Took { Record, Incomplete, Unknown };
     /// Takes the record or text at the front of `bytes`.

@@ -202,7 +202,9 @@ Result<Recording> readMdf4(ByteSpan file) {
 }
 
 Result<Recording> openMdf4(const std::shared_ptr<const storage::Mapped>& file, uint64_t laterFrom_bytes) {
-    return readWith(file->bytes(), {file, laterFrom_bytes, std::make_shared<LateDamage>()});
+    auto read = readWith(file->bytes(), {file, laterFrom_bytes, std::make_shared<LateDamage>()});
+    if (read && file->broken()) read->damage.emplace_back(storage::Mapped::kCutShort);
+    return read;
 }
 
 }  // namespace brusk::recording

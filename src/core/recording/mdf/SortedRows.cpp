@@ -31,7 +31,8 @@ SortedRows::SortedRows(std::shared_ptr<const storage::Mapped> file, std::vector<
 
 void SortedRows::read(std::span<const Wanted> columns, size_t first, size_t count) const {
     // A look at a few rows does not pay for a walk through all times.
-    if (!clock_ || count < std::min(rows_, kRows)) return decode(columns, first, count);
+    constexpr size_t kLook = 4096;
+    if (!clock_ || (!walked_ && count <= kLook && count < rows_)) return decode(columns, first, count);
     if (walked_) {
         decode(columns, first, count);
     } else if (first == 0 && count == rows_) {
@@ -55,13 +56,12 @@ void SortedRows::read(std::span<const Wanted> columns, size_t first, size_t coun
         walk(times);
         decode(columns, first, count);
     }
-    for (const size_t row : badRows_) {
-        if (row < first || row >= first + count) continue;
-        const size_t i = row - first;
+    for (const BadRow& bad : badRows_) {
+        if (bad.row < first || bad.row >= first + count) continue;
         for (const Wanted& wanted : columns) {
-            if (wanted.narrow) wanted.narrow[i] = NAN;
-            // Times follow one behind the other: the one before is right already.
-            if (wanted.wide) wanted.wide[i] = wanted.column != *clock_ ? NAN : i > 0 ? wanted.wide[i - 1] : 0;
+            const double is = wanted.column == *clock_ ? bad.time_s : NAN;
+            if (wanted.narrow) wanted.narrow[bad.row - first] = static_cast<float>(is);
+            if (wanted.wide) wanted.wide[bad.row - first] = is;
         }
     }
 }
@@ -69,12 +69,15 @@ void SortedRows::read(std::span<const Wanted> columns, size_t first, size_t coun
 void SortedRows::walk(std::span<const double> times) const {
     const std::scoped_lock lock(walking_);
     if (walked_) return;
-    double last = -INFINITY;
+    const auto runs = [](double time_s, double last) { return time_s >= last && time_s < INFINITY; };
+    // Rows before the first that tells a time have that one.
+    const auto told = std::find_if(times.begin(), times.end(), [&](double t) { return runs(t, -INFINITY); });
+    double last = told == times.end() ? 0 : *told;
     for (size_t row = 0; row < rows_; ++row)
-        if (times[row] >= last && times[row] < INFINITY)
+        if (runs(times[row], last))
             last = times[row];
         else
-            badRows_.push_back(row);
+            badRows_.push_back({row, last});
     if (!badRows_.empty())
         damage_->add("At byte " + std::to_string(at_) + ": " + std::to_string(badRows_.size()) +
                      " samples of group \"" + name_ + "\" tell no time, or one that goes back.");
@@ -128,12 +131,7 @@ void SortedRows::decode(std::span<const Wanted> columns, size_t first, size_t co
         decodePiece(here, part.piece, part.first, part.count);
     };
     inParallel(parts.size(), work);
-    if (file_->broken()) noteBroken();
-}
-
-void SortedRows::noteBroken() const {
-    damage_->add(
-        "The file could not be read to its end: it was cut short, or its disk was taken away, after it was opened.");
+    if (file_->broken()) damage_->add(storage::Mapped::kCutShort);
 }
 
 void SortedRows::decodePiece(std::span<const Wanted> columns, size_t p, size_t first, size_t count) const {
@@ -184,8 +182,10 @@ void SortedRows::putNothing(std::span<const Wanted> columns, size_t skip, size_t
 void SortedRows::take(std::span<const Wanted> columns, const Records& records, size_t skip) const {
     for (const Wanted& wanted : columns) {
         const ColumnMaker& column = columns_[wanted.column];
-        if (wanted.narrow) column.decode(records, dataBytes_, wanted.narrow + skip);
-        if (wanted.wide) column.decode(records, dataBytes_, wanted.wide + skip);
+        const ColumnMaker::Where field{records, column.field.byte},
+            validity{records, dataBytes_ + column.invalidationBit.value_or(0) / 8};
+        if (wanted.narrow) column.decode(field, validity, wanted.narrow + skip);
+        if (wanted.wide) column.decode(field, validity, wanted.wide + skip);
     }
 }
 
@@ -209,14 +209,10 @@ void SortedRows::takeTurned(std::span<const Wanted> columns, ByteSpan bytes, siz
         for (size_t done = 0; done < count; done += kTile) {
             const size_t some = std::min(kTile, count - done);
             turn(column.field.byte, width, from + done, some, fields);
-            const auto put = [&](auto* out) {
-                column.decodeField(0, {fields.data(), width, some, firstRow + done}, out);
-                if (!column.invalidationBit) return;
-                turn(dataBytes_ + *column.invalidationBit / 8, 1, from + done, some, validity);
-                dropInvalid(0, *column.invalidationBit % 8, {validity.data(), 1, some, 0}, out);
-            };
-            if (wanted.narrow) put(wanted.narrow + done);
-            if (wanted.wide) put(wanted.wide + done);
+            if (column.invalidationBit) turn(dataBytes_ + *column.invalidationBit / 8, 1, from + done, some, validity);
+            const Records numbers{fields.data(), width, some, firstRow + done}, bits{validity.data(), 1, some, 0};
+            if (wanted.narrow) column.decode({numbers, 0}, {bits, 0}, wanted.narrow + done);
+            if (wanted.wide) column.decode({numbers, 0}, {bits, 0}, wanted.wide + done);
         }
     }
 }

@@ -35,7 +35,6 @@ class SortedRows final : public RowSource {
     void putNothing(std::span<const Wanted> columns, size_t skip, size_t count) const;
     /// Finds the rows that rule 3 is about.
     void walk(std::span<const double> times) const;
-    void noteBroken() const;
 
     std::shared_ptr<const storage::Mapped> file_;
     std::vector<DataPiece> pieces_;
@@ -48,7 +47,12 @@ class SortedRows final : public RowSource {
     std::shared_ptr<LateDamage> damage_;
     mutable std::mutex walking_;
     mutable std::atomic<bool> walked_{false};
-    mutable std::vector<size_t> badRows_;  ///< by rule 3, once it walked
+    /// By rule 3, once it walked: a row, and the time that it has instead of its own.
+    struct BadRow {
+        size_t row;
+        double time_s;
+    };
+    mutable std::vector<BadRow> badRows_;
 };
 
 }  // namespace brusk::recording::mdf

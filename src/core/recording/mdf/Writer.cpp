@@ -423,15 +423,15 @@ namespace {
 
 Done appendAll(Mdf4Writer& writer, const Recording& recording) {
     constexpr uint64_t kAtOnce_bytes = uint64_t{4} << 20;
-    constexpr size_t kRows = size_t{1} << 16;
     for (size_t g = 0; g < recording.groups.size(); ++g) {
         const Group& group = recording.groups[g];
         std::vector<Column> columns = {group.time_s.column()};
         for (const Channel& channel : group.channels)
             columns.push_back(channel.values);
-        std::vector<double> numbers(columns.size() * std::min(kRows, group.time_s.size())), row(group.channels.size());
-        for (size_t first = 0; first < group.time_s.size(); first += kRows) {
-            const size_t count = std::min(kRows, group.time_s.size() - first);
+        const size_t rows = group.time_s.size(), atOnce = rowsTogether(columns.size());
+        std::vector<double> numbers(columns.size() * std::min(atOnce, rows)), row(group.channels.size());
+        for (size_t first = 0; first < rows; first += atOnce) {
+            const size_t count = std::min(atOnce, rows - first);
             readTogether(columns, first, count, numbers.data());
             for (size_t i = 0; i < count; ++i) {
                 for (size_t c = 0; c < row.size(); ++c)

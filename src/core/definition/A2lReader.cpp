@@ -3,6 +3,7 @@
 #include "core/definition/A2lReader.h"
 
 #include <cmath>
+#include <numeric>
 
 #include "core/base/Text.h"
 #include "core/definition/A2lTables.h"
@@ -12,12 +13,13 @@ namespace {
 
 using TokenKind = A2lToken::Kind;
 
-/// A name of something that may stand further down, to be looked up when all is read.
+/// What a parameter or measurement is described with, by name; it may stand further down.
 struct Wanted {
     std::string_view conversion;
-    std::string_view layout;
-    size_t offset = 0;
-    uint32_t firstAxis = 0;  ///< into the axes' names
+    std::string_view layout;  ///< empty for a measurement, which has none
+    std::vector<std::string_view> axisConversions;
+    size_t offset = 0;   ///< where the parameter or measurement begins
+    uint32_t thing = 0;  ///< which it is: the parameter's number or the measurement's
 };
 
 class Reader {
@@ -45,10 +47,14 @@ class Reader {
 
     Definition finish() {
         tables_.finish();
-        resolve();
-        dropParametersWithoutAxis();
+        const bool whole = resolveLate(out_.parameters, wantedByParameters_);
         // What was read stands where its name was noted, unless something had to be taken out again.
-        out_.index(removed_ ? NameIndex() : std::move(names_));
+        if (whole & resolveLate(out_.measurements, wantedByMeasurements_))
+            out_.index(std::move(names_));
+        else
+            out_.index();
+        if (!whole) sharing_.resize(out_.parameters.size()), std::iota(sharing_.begin(), sharing_.end(), 0);
+        if (!dropParametersWithoutAxis()) out_.index();
         return std::move(out_);
     }
 
@@ -64,8 +70,8 @@ class Reader {
         } catch (const BrokenBlock& broken) {
             in_.error(broken.offset, broken.message);
             // What was begun and could not be finished.
-            out_.parameters.resize(wantedByParameter_.size());
-            out_.measurements.resize(wantedByMeasurement_.size());
+            out_.parameters.resize(wholeParameters_);
+            out_.measurements.resize(wholeMeasurements_);
         }
         in_.leaveTo(depth);
     }
@@ -208,7 +214,7 @@ class Reader {
         const size_t begin = in_.blockBegin();
         function.name = in_.string("a name");
         function.description = in_.string("a description");
-        const auto listOf = [&](std::string_view key) -> std::vector<std::string>* {
+        const auto listOf = [&](A2lWord key) -> std::vector<std::string>* {
             if (key == "DEF_CHARACTERISTIC" || key == "REF_CHARACTERISTIC") return &function.parameters;
             if (key == "IN_MEASUREMENT") return &function.inputs;
             if (key == "OUT_MEASUREMENT" || key == "LOC_MEASUREMENT") return &function.outputs;
@@ -225,7 +231,7 @@ class Reader {
 
     // --- parameters and measurements
 
-    void readFixedAxis(Axis& axis, std::string_view key) {
+    void readFixedAxis(Axis& axis, A2lWord key) {
         const double first = in_.number("an offset");
         const double second = in_.number(key == "FIX_AXIS_PAR" ? "a shift" : "a distance");
         const uint32_t count = in_.whole("a count", 65535);
@@ -253,14 +259,14 @@ class Reader {
                                                                      {"CURVE_AXIS", Axis::Kind::Lookup}};
         in_.enter();
         const size_t begin = in_.blockBegin();
-        Axis axis;
+        Axis& axis = p.axes.emplace_back();  // one that turns out broken costs its parameter
         const size_t kindAt = in_.peek().begin;
-        const std::string_view kindWord = in_.word("an axis type");
+        const A2lWord kindWord = in_.word("an axis type");
         const auto kind = kinds.find(kindWord);
         if (kind == kinds.end()) in_.broken(kindAt, "Axis type " + nameForMessage(kindWord) + " is not known.");
         axis.kind = kind->second;
         axis.input = in_.word("an input quantity");
-        axisConversions_.push_back(in_.word("a conversion"));
+        wanted_.axisConversions.push_back(in_.word("a conversion"));
         axis.points = in_.whole("the greatest number of breakpoints", 65535);
         axis.lower = in_.number("a lower limit");
         axis.upper = in_.number("an upper limit");
@@ -275,14 +281,13 @@ class Reader {
             axis.shared.empty())
             in_.broken(begin, "A " + std::string(kindWord) + " names no " +
                                   (axis.kind == Axis::Kind::Lookup ? "CURVE_AXIS_REF." : "AXIS_PTS_REF."));
-        p.axes.push_back(std::move(axis));
     }
 
     void readAxisOption(Axis& axis) {
         const A2lToken token = in_.peek();
         if (token.kind == TokenKind::Begin && token.text == "FIX_AXIS_PAR_LIST") return readFixedList(axis);
         if (token.kind != TokenKind::Word) return passOver(in_);
-        const std::string_view key = token.text;
+        const A2lWord key = token.text;
         if (key == "AXIS_PTS_REF" || key == "CURVE_AXIS_REF") {
             in_.advance();
             axis.shared = in_.word("the name of an axis or curve");
@@ -302,7 +307,7 @@ class Reader {
 
     /// FORMAT, PHYS_UNIT and BYTE_ORDER, which axes, parameters and measurements share.
     template <class T>
-    bool readFormatOrUnit(std::string_view key, T& out) {
+    bool readFormatOrUnit(A2lWord key, T& out) {
         if (key == "FORMAT") {
             in_.advance();
             out.decimals = decimalsOf(in_.string("a format"));
@@ -377,7 +382,7 @@ class Reader {
 
     /// Blocks that parameters and measurements share.
     template <class T>
-    bool readSharedBlock(std::string_view key, T& out) {
+    bool readSharedBlock(A2lWord key, T& out) {
         if (key == "IF_DATA") {
             readIfData(out);
         } else if (key == "ANNOTATION") {
@@ -391,7 +396,7 @@ class Reader {
     }
 
     template <class T>
-    bool readSharedWord(std::string_view key, T& out) {
+    bool readSharedWord(A2lWord key, T& out) {
         if (key == "DISPLAY_IDENTIFIER") {
             in_.advance();
             out.label = in_.word("a name");
@@ -437,7 +442,7 @@ class Reader {
 
     void readParameterOption(Parameter& p) {
         const A2lToken token = in_.peek();
-        const std::string_view key = token.text;
+        const A2lWord key = token.text;
         if (token.kind == TokenKind::Begin) {
             if (key == "AXIS_DESCR") return readAxis(p);
             p.computed |= key == "VIRTUAL_CHARACTERISTIC";
@@ -455,7 +460,7 @@ class Reader {
             p.readOnly = true;
         } else if (key == "CALIBRATION_ACCESS") {
             in_.advance();
-            const std::string_view access = in_.word("an access");
+            const A2lWord access = in_.word("an access");
             p.readOnly |= access == "NO_CALIBRATION" || access == "NOT_IN_MCD_SYSTEM";
         } else if (key == "EXTENDED_LIMITS") {
             in_.advance();
@@ -478,54 +483,60 @@ class Reader {
             {"MAP", {Parameter::Kind::Map, 2}},       {"VAL_BLK", {Parameter::Kind::Block, 0}},
             {"ASCII", {Parameter::Kind::Text, 0}},    {"CUBOID", {Parameter::Kind::Cuboid, 3}},
             {"CUBE_4", {Parameter::Kind::Cuboid, 4}}, {"CUBE_5", {Parameter::Kind::Cuboid, 5}}};
-        Wanted wanted = beginObject();
+        beginObject();
         Parameter& p = out_.parameters.emplace_back();
-        p.name = in_.string("a name");
+        p.name = readNameOfThing();
         p.description = in_.string("a description");
-        const std::string_view kindWord = in_.word("a kind");
+        const A2lWord kindWord = in_.word("a kind");
         const auto kind = kinds.find(kindWord);
         if (kind == kinds.end())
-            in_.broken(wanted.offset, p.name + " is a " + nameForMessage(kindWord) + ", which Brusk does not know.");
+            in_.broken(wanted_.offset, p.name + " is a " + nameForMessage(kindWord) + ", which Brusk does not know.");
         p.kind = kind->second.first;
         p.address = in_.whole("an address");
-        wanted.layout = in_.word("a layout");
+        wanted_.layout = in_.word("a layout");
         in_.number("the greatest difference");
-        wanted.conversion = in_.word("a conversion");
+        wanted_.conversion = in_.word("a conversion");
         p.lower = in_.number("a lower limit");
         p.upper = in_.number("an upper limit");
+        p.axes.reserve(kind->second.second);
         while (in_.more())
             readParameterOption(p);
         if (p.axes.size() != kind->second.second)
-            in_.broken(wanted.offset, p.name + " is a " + std::string(kindWord) + " and has " +
-                                          std::to_string(p.axes.size()) + " axes.");
-        finishParameter(p, wanted);
+            in_.broken(wanted_.offset, p.name + " is a " + std::string(kindWord) + " and has " +
+                                           std::to_string(p.axes.size()) + " axes.");
+        finishParameter(p);
     }
 
     void readAxisPoints() {
-        Wanted wanted = beginObject();
+        beginObject();
         Parameter& p = out_.parameters.emplace_back();
         p.kind = Parameter::Kind::AxisPoints;
-        p.name = in_.string("a name");
+        p.name = readNameOfThing();
         p.description = in_.string("a description");
         p.address = in_.whole("an address");
         p.input = in_.word("an input quantity");
-        wanted.layout = in_.word("a layout");
+        wanted_.layout = in_.word("a layout");
         in_.number("the greatest difference");
-        wanted.conversion = in_.word("a conversion");
+        wanted_.conversion = in_.word("a conversion");
         p.number = in_.whole("the greatest number of breakpoints", 65535);
         p.lower = in_.number("a lower limit");
         p.upper = in_.number("an upper limit");
         p.differences = tables_.differences();
         while (in_.more())
             readParameterOption(p);
-        finishParameter(p, wanted);
+        finishParameter(p);
     }
 
-    Wanted beginObject() {
-        Wanted wanted;
-        wanted.offset = in_.blockBegin();
-        wanted.firstAxis = static_cast<uint32_t>(axisConversions_.size());
-        return wanted;
+    void beginObject() {
+        wanted_.conversion = wanted_.layout = {};
+        wanted_.axisConversions.clear();
+        wanted_.offset = in_.blockBegin();
+    }
+
+    std::string readNameOfThing() {
+        std::string name = in_.string("a name");
+        names_.prefetch(name);
+        return name;
     }
 
     /// Whether the newest parameter or measurement has a name of its own.
@@ -533,20 +544,24 @@ class Reader {
         return names_.add(thing, [this](uint32_t i) { return out_.nameOf(i); });
     }
 
-    void finishParameter(Parameter& p, const Wanted& wanted) {
-        p.span = {wanted.offset, in_.lastEnd()};
-        if (!nameIsNew(static_cast<uint32_t>(out_.parameters.size() - 1) << 1))
-            in_.broken(wanted.offset, p.name + " is defined twice; the first is kept.");
-        wantedByParameter_.push_back(wanted);
+    void finishParameter(Parameter& p) {
+        p.span = {wanted_.offset, in_.lastEnd()};
+        wanted_.thing = wholeParameters_;
+        if (!nameIsNew(wanted_.thing << 1))
+            in_.broken(wanted_.offset, p.name + " is defined twice; the first is kept.");
+        if (!resolve(p, wanted_)) wantedByParameters_.push_back(wanted_);
+        if (std::any_of(p.axes.begin(), p.axes.end(), [](const Axis& axis) { return !axis.shared.empty(); }))
+            sharing_.push_back(wanted_.thing);
+        ++wholeParameters_;
     }
 
     void readMeasurement() {
-        Wanted wanted = beginObject();
+        beginObject();
         Measurement& m = out_.measurements.emplace_back();
-        m.name = in_.string("a name");
+        m.name = readNameOfThing();
         m.description = in_.string("a description");
         m.type = readDataType(in_);
-        wanted.conversion = in_.word("a conversion");
+        wanted_.conversion = in_.word("a conversion");
         in_.number("a resolution");
         in_.number("an accuracy");
         m.lower = in_.number("a lower limit");
@@ -555,20 +570,22 @@ class Reader {
         while (in_.more())
             placed |= readMeasurementOption(m);
         if (!placed) {
-            in_.warn(wanted.offset, "Measurement " + m.name + " has no address and can't be sampled.");
+            in_.warn(wanted_.offset, "Measurement " + m.name + " has no address and can't be sampled.");
             out_.measurements.pop_back();
             return;
         }
-        m.span = {wanted.offset, in_.lastEnd()};
-        if (!nameIsNew(static_cast<uint32_t>(out_.measurements.size() - 1) << 1 | 1))
-            in_.broken(wanted.offset, m.name + " is defined twice; the first is kept.");
-        wantedByMeasurement_.push_back(wanted);
+        m.span = {wanted_.offset, in_.lastEnd()};
+        wanted_.thing = wholeMeasurements_;
+        if (!nameIsNew(wanted_.thing << 1 | 1))
+            in_.broken(wanted_.offset, m.name + " is defined twice; the first is kept.");
+        if (!resolve(m, wanted_)) wantedByMeasurements_.push_back(wanted_);
+        ++wholeMeasurements_;
     }
 
     /// Whether it was the address.
     bool readMeasurementOption(Measurement& m) {
         const A2lToken token = in_.peek();
-        const std::string_view key = token.text;
+        const A2lWord key = token.text;
         if (token.kind == TokenKind::Begin) {
             if (key == "BIT_OPERATION")
                 readBitOperation(m);
@@ -601,7 +618,7 @@ class Reader {
     void readBitOperation(Measurement& m) {
         in_.enter();
         while (in_.more()) {
-            const std::string_view key = in_.peek().text;
+            const A2lWord key = in_.peek().text;
             if (key == "LEFT_SHIFT" || key == "RIGHT_SHIFT") {
                 in_.advance();
                 const auto bits = static_cast<int>(in_.whole("a number of bits", 63));
@@ -617,43 +634,55 @@ class Reader {
 
     // --- what may stand further down
 
-    size_t conversionNamed(std::string_view name, size_t offset, const std::string& user) {
-        if (name == lastConversionName_) return lastConversion_;
-        const uint32_t found = tables_.conversion(name);
-        if (found == NameIndex::kNone)
-            throw BrokenBlock{offset, user + ": conversion " + nameForMessage(name) + " is not defined."};
-        lastConversionName_ = name;
-        return lastConversion_ = found;
-    }
-
-    void resolveParameter(Parameter& p, const Wanted& wanted) {
-        p.conversion = conversionNamed(wanted.conversion, wanted.offset, p.name);
-        for (size_t i = 0; i < p.axes.size(); ++i)
-            p.axes[i].conversion = conversionNamed(axisConversions_[wanted.firstAxis + i], wanted.offset, p.name);
-        const uint32_t layout = tables_.layout(wanted.layout);
-        if (layout == NameIndex::kNone)
-            throw BrokenBlock{wanted.offset, p.name + ": layout " + nameForMessage(wanted.layout) + " is not defined."};
-        p.layout = layout;
-    }
-
-    template <class T, class Resolve>
-    void resolveAll(std::vector<T>& things, const std::vector<Wanted>& wanted, Resolve resolve) {
-        std::vector<size_t> lost;
-        for (size_t i = 0; i < things.size(); ++i) {
-            try {
-                resolve(things[i], wanted[i]);
-            } catch (const BrokenBlock& broken) {
-                in_.error(broken.offset, broken.message);
-                lost.push_back(i);
-            }
+    /// Sets the number of a conversion or layout; the name of the one that is not there (yet), or null.
+    const std::string_view* findConversion(size_t& conversion, const std::string_view& name) {
+        if (name != lastConversionName_) {
+            const uint32_t found = tables_.conversion(name);
+            if (found == NameIndex::kNone) return &name;
+            lastConversionName_ = name;
+            lastConversion_ = found;
         }
-        remove(things, lost);
+        conversion = lastConversion_;
+        return nullptr;
     }
 
+    /// Whether all that it is described with was found; `missing` tells what was not.
+    bool resolve(Measurement& m, const Wanted& wanted, std::string* missing = nullptr) {
+        const std::string_view* unknown = findConversion(m.conversion, wanted.conversion);
+        if (unknown && missing) *missing = "conversion " + nameForMessage(*unknown);
+        return !unknown;
+    }
+    bool resolve(Parameter& p, const Wanted& wanted, std::string* missing = nullptr) {
+        const std::string_view* unknown = findConversion(p.conversion, wanted.conversion);
+        for (size_t i = 0; i < p.axes.size() && !unknown; ++i)
+            unknown = findConversion(p.axes[i].conversion, wanted.axisConversions[i]);
+        const uint32_t layout = tables_.layout(wanted.layout);
+        p.layout = layout;
+        if (!unknown && layout != NameIndex::kNone) return true;
+        if (missing)
+            *missing = unknown ? "conversion " + nameForMessage(*unknown) : "layout " + nameForMessage(wanted.layout);
+        return false;
+    }
+
+    /// Looks up what was not there yet when it was asked for; what is nowhere costs who asked for it. Whether all is
+    /// left.
     template <class T>
-    void remove(std::vector<T>& things, const std::vector<size_t>& lost) {
-        if (lost.empty()) return;
-        removed_ = true;
+    bool resolveLate(std::vector<T>& things, const std::vector<Wanted>& late) {
+        std::vector<size_t> lost;
+        for (const Wanted& wanted : late) {
+            T& thing = things[wanted.thing];
+            std::string missing;
+            if (resolve(thing, wanted, &missing)) continue;
+            in_.error(wanted.offset, thing.name + ": " + missing + " is not defined.");
+            lost.push_back(wanted.thing);
+        }
+        return remove(things, lost);
+    }
+
+    /// Whether there was nothing to take out.
+    template <class T>
+    static bool remove(std::vector<T>& things, const std::vector<size_t>& lost) {
+        if (lost.empty()) return true;
         size_t next = 0, kept = 0;
         for (size_t i = 0; i < things.size(); ++i) {
             if (next < lost.size() && lost[next] == i)
@@ -664,40 +693,27 @@ class Reader {
                 ++kept;
         }
         things.resize(kept);
+        return false;
     }
 
-    void resolve() {
-        resolveAll(out_.parameters, wantedByParameter_,
-                   [this](Parameter& p, const Wanted& wanted) { resolveParameter(p, wanted); });
-        resolveAll(out_.measurements, wantedByMeasurement_, [this](Measurement& m, const Wanted& wanted) {
-            m.conversion = conversionNamed(wanted.conversion, wanted.offset, m.name);
-        });
-    }
-
-    /// A map whose shared axis is missing can't be read: it is left out, and said.
-    void dropParametersWithoutAxis() {
-        NameIndex sources;
-        const auto nameOf = [this](uint32_t i) { return std::string_view(out_.parameters[i].name); };
-        for (uint32_t i = 0; i < out_.parameters.size(); ++i)
-            if (out_.parameters[i].kind == Parameter::Kind::AxisPoints ||
-                out_.parameters[i].kind == Parameter::Kind::Curve)
-                sources.add(i, nameOf);
+    /// A map whose shared axis is missing can't be read: it is left out, and said. Whether all are left.
+    bool dropParametersWithoutAxis() {
+        const auto missing = [this](const Axis& axis) {
+            if (axis.shared.empty()) return false;
+            const Parameter* source = out_.parameter(axis.shared);
+            return !source || source->kind != (axis.kind == Axis::Kind::Lookup ? Parameter::Kind::Curve
+                                                                               : Parameter::Kind::AxisPoints);
+        };
         std::vector<size_t> lost;
-        for (size_t i = 0; i < out_.parameters.size(); ++i) {
+        for (const uint32_t i : sharing_) {
             const Parameter& p = out_.parameters[i];
-            for (const Axis& axis : p.axes) {
-                if (axis.shared.empty()) continue;
-                const uint32_t source = sources.find(axis.shared, nameOf);
-                const auto kind =
-                    axis.kind == Axis::Kind::Lookup ? Parameter::Kind::Curve : Parameter::Kind::AxisPoints;
-                if (source != NameIndex::kNone && out_.parameters[source].kind == kind) continue;
-                in_.error(p.span.begin,
-                          p.name + " uses the axis " + nameForMessage(axis.shared) + ", which is not defined.");
-                lost.push_back(i);
-                break;
-            }
+            const auto axis = std::find_if(p.axes.begin(), p.axes.end(), missing);
+            if (axis == p.axes.end()) continue;
+            in_.error(p.span.begin,
+                      p.name + " uses the axis " + nameForMessage(axis->shared) + ", which is not defined.");
+            lost.push_back(i);
         }
-        remove(out_.parameters, lost);
+        return remove(out_.parameters, lost);
     }
 
     SourceText& source_;
@@ -705,9 +721,11 @@ class Reader {
     A2lStream in_;
     A2lTables tables_;
     NameIndex names_;  // of parameters (even) and measurements (odd) together
-    bool removed_ = false;
-    std::vector<Wanted> wantedByParameter_, wantedByMeasurement_;
-    std::vector<std::string_view> axisConversions_;
+    // Read whole, with a name of their own; what was begun behind them is taken back when it turns out broken.
+    uint32_t wholeParameters_ = 0, wholeMeasurements_ = 0;
+    Wanted wanted_;  // of the one that is being read
+    std::vector<Wanted> wantedByParameters_, wantedByMeasurements_;
+    std::vector<uint32_t> sharing_;  // parameters whose axes stand elsewhere
     std::string_view lastConversionName_;
     size_t lastConversion_ = 0;
 };

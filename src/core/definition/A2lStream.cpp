@@ -77,7 +77,6 @@ bool A2lStream::more() {
             return false;
         }
         if (token_.kind != Kind::Close) return true;
-        const std::string name = nameForMessage(token_.text);
         if (!open_.empty() && open_.back().keyword == token_.text) {
             lastEnd_ = token_.end;
             open_.pop_back();
@@ -94,7 +93,7 @@ bool A2lStream::more() {
             open_.pop_back();
             return false;
         }
-        error(token_.begin, "/end " + name + " closes a block that was not opened.");
+        error(token_.begin, "/end " + nameForMessage(token_.text) + " closes a block that was not opened.");
         advance();
     }
 }
@@ -147,9 +146,9 @@ void A2lStream::expected(const char* what) const {
     }
 }
 
-std::string_view A2lStream::word(const char* what) {
+A2lWord A2lStream::word(const char* what) {
     if (!argumentAhead()) expected(what);
-    const std::string_view text = token_.text;
+    const A2lWord text = token_.text;
     advance();
     return text;
 }

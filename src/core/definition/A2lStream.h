@@ -23,7 +23,7 @@ class A2lStream {
     size_t textSize() const { return source_.text.size(); }
     const A2lToken& peek() const { return token_; }
     size_t depth() const { return open_.size(); }
-    std::string_view keyword() const { return open_.empty() ? std::string_view() : open_.back().keyword; }
+    A2lWord keyword() const { return open_.empty() ? A2lWord() : open_.back().keyword; }
     /// Where the innermost block begins; where the block that was left last ended.
     size_t blockBegin() const { return open_.back().begin; }
     size_t lastEnd() const { return lastEnd_; }
@@ -43,7 +43,7 @@ class A2lStream {
     /// Whether an "/include" was met; what it names is missing.
     bool metInclude() const { return metInclude_; }
 
-    std::string_view word(const char* what);
+    A2lWord word(const char* what);
     std::string string(const char* what);  ///< of a string or a word, as the user reads it
     double number(const char* what);
     uint32_t whole(const char* what, double limit = 4294967295.0);
@@ -59,7 +59,7 @@ class A2lStream {
 
   private:
     struct Open {
-        std::string_view keyword;
+        A2lWord keyword;
         size_t begin;
     };
     void passInclude();

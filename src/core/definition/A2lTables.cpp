@@ -57,7 +57,7 @@ const std::map<std::string_view, int> kPassedOver = {{"ASAP2_VERSION", 2},
                                                      {"VAR_ADDRESS", 0}};
 
 /// "..._X" is axis 0, "_Y" 1, "_Z" 2, "_4" 3, "_5" 4; -1 for none.
-int axisOfSuffix(std::string_view key) {
+int axisOfSuffix(A2lWord key) {
     if (key.size() < 3 || key[key.size() - 2] != '_') return -1;
     const size_t at = std::string_view("XYZ45").find(key.back());
     return at == std::string_view::npos ? -1 : static_cast<int>(at);
@@ -79,7 +79,7 @@ const std::vector<std::pair<std::string_view, std::vector<DataType>>>& alignment
 
 ByteOrder readByteOrder(A2lStream& in) {
     const size_t at = in.peek().begin;
-    const std::string_view word = in.word("a byte order");
+    const A2lWord word = in.word("a byte order");
     if (word == "MSB_FIRST") return ByteOrder::BigEndian;
     if (word == "MSB_LAST") return ByteOrder::LittleEndian;
     // The two old words were used both ways round; the standard asks that they be avoided.
@@ -93,7 +93,7 @@ ByteOrder readByteOrder(A2lStream& in) {
 
 DataType readDataType(A2lStream& in) {
     const size_t at = in.peek().begin;
-    const std::string_view word = in.word("a data type");
+    const A2lWord word = in.word("a data type");
     const auto type = dataTypeNamed(word);
     if (!type) in.broken(at, nameForMessage(word) + " is not a data type.");
     return *type;
@@ -168,7 +168,7 @@ uint32_t A2lTables::layout(std::string_view name) const {
     return layoutIndex_.find(name, [&](uint32_t i) { return std::string_view(out_.layouts[i].name); });
 }
 
-bool A2lTables::readAlignment(std::string_view key, uint8_t* alignment) {
+bool A2lTables::readAlignment(A2lWord key, uint8_t* alignment) {
     const auto& types = alignmentKeywords();
     const auto found = std::find_if(types.begin(), types.end(), [&](const auto& entry) { return entry.first == key; });
     if (found == types.end()) return false;
@@ -233,7 +233,7 @@ void A2lTables::readConversion() {
     conversion.name = in_.word("a name");
     conversion.description = in_.string("a description");
     const size_t kindAt = in_.peek().begin;
-    const std::string_view kindWord = in_.word("a conversion type");
+    const A2lWord kindWord = in_.word("a conversion type");
     const auto kind = kinds.find(kindWord);
     if (kind == kinds.end())
         in_.warn(kindAt, "Conversion " + conversion.name + " is of type " + nameForMessage(kindWord) +
@@ -352,13 +352,13 @@ void A2lTables::readUnit() {
 }
 
 void A2lTables::readAddressType(Layout& layout) {
-    const std::string_view type = in_.word("an address type");
+    const A2lWord type = in_.word("an address type");
     if (type != "DIRECT")
         layout.unreadable = "its values lie behind a pointer (" + std::string(type.substr(0, 20)) +
                             "), which is known only inside the controller";
 }
 
-bool A2lTables::readLayoutItem(Layout& layout, std::string_view key) {
+bool A2lTables::readLayoutItem(Layout& layout, A2lWord key) {
     using Field = Layout::Field;
     static const std::map<std::string_view, Field> fields = {
         {"AXIS_PTS", Field::AxisPoints},     {"NO_AXIS_PTS", Field::AxisCount}, {"AXIS_RESCALE", Field::RescalePairs},
@@ -384,7 +384,7 @@ bool A2lTables::readLayoutItem(Layout& layout, std::string_view key) {
         item.falling = in_.word("an index order") == "INDEX_DECR";
         readAddressType(layout);
     } else if (item.field == Field::Values) {
-        const std::string_view mode = in_.word("an index mode");
+        const A2lWord mode = in_.word("an index mode");
         layout.columnsFirst = mode == "COLUMN_DIR";
         if (mode.starts_with("ALTERNATE"))
             layout.unreadable = "its values and breakpoints are interleaved (" + std::string(mode) + ")";
@@ -400,14 +400,14 @@ void A2lTables::readLayout() {
     layout.name = in_.word("a name");
     uint8_t own[kDataTypes] = {};
     while (in_.more()) {
-        const std::string_view key = in_.peek().text;
+        const A2lWord key = in_.peek().text;
         const int axis = axisOfSuffix(key);
         if (key == "RESERVED") {
             in_.advance();
             Layout::Item item;
             item.field = Layout::Field::Reserved;
             item.position = static_cast<int>(in_.whole("a position", 10000));
-            const std::string_view size = in_.word("a size");
+            const A2lWord size = in_.word("a size");
             item.type = size == "BYTE" ? DataType::UByte : size == "WORD" ? DataType::UWord : DataType::ULong;
             layout.items.push_back(item);
         } else if (key.starts_with("FIX_NO_AXIS_PTS_") && axis >= 0) {

@@ -56,8 +56,8 @@ class A2lTables {
     void readVerbal(bool ranges);
     void readUnit();
     void readLayout();
-    bool readLayoutItem(Layout& layout, std::string_view key);
-    bool readAlignment(std::string_view key, uint8_t* alignment);
+    bool readLayoutItem(Layout& layout, A2lWord key);
+    bool readAlignment(A2lWord key, uint8_t* alignment);
     void readAddressType(Layout& layout);
     void keepTable(const std::string& name, TabbedValues table);
     void joinTable(Conversion& conversion, const Pending& pending);

@@ -42,16 +42,23 @@ void appendUtf8(std::string& out, uint32_t point) {
     }
 }
 
-bool isAscii(std::string_view text) {
-    uint64_t bits = 0;
+/// Whether a text is ASCII without a backslash or a quotation mark, which nearly all are: eight characters at a time.
+bool isPlain(std::string_view text) {
+    constexpr uint64_t kOnes = 0x0101010101010101, kHighs = 0x8080808080808080;
+    // A byte that is zero shows as its high bit; a false one only above a true one.
+    const auto hasZero = [](uint64_t word) { return (word - kOnes) & ~word; };
+    const auto odd = [&](uint64_t word) {
+        return word | hasZero(word ^ kOnes * uint64_t{'"'}) | hasZero(word ^ kOnes * uint64_t{'\\'});
+    };
+    uint64_t bits = 0, word = 0;
     size_t at = 0;
-    for (uint64_t word = 0; at + sizeof word <= text.size(); at += sizeof word) {
+    for (; at + sizeof word <= text.size(); at += sizeof word) {
         std::memcpy(&word, text.data() + at, sizeof word);
-        bits |= word;
+        bits |= odd(word);
     }
-    for (; at < text.size(); ++at)
-        bits |= static_cast<uint8_t>(text[at]);
-    return (bits & 0x8080808080808080) == 0;
+    word = kOnes;
+    if (at < text.size()) std::memcpy(&word, text.data() + at, text.size() - at);
+    return ((bits | odd(word)) & kHighs) == 0;
 }
 
 bool isUtf8(std::string_view text) {
@@ -279,25 +286,29 @@ LineFinder::Place LineFinder::of(size_t offset) {
     return {pieces[piece].file, line_};
 }
 
-std::string plainString(std::string_view between, bool& latin1) {
-    const bool escaped = std::memchr(between.data(), '\\', between.size()) != nullptr ||
-                         std::memchr(between.data(), '"', between.size()) != nullptr;
+namespace {
+
+std::string withoutEscapes(std::string_view between) {
     std::string out;
-    if (!escaped) {
-        out = between;
-    } else {
-        for (size_t i = 0; i < between.size(); ++i) {
-            char c = between[i];
-            if (c == '"') {
-                ++i;  // doubled
-            } else if (c == '\\' && i + 1 < between.size()) {
-                c = between[++i];
-                c = c == 'n' ? '\n' : c == 't' ? '\t' : c == 'r' ? '\r' : c;
-            }
-            out += c;
+    for (size_t i = 0; i < between.size(); ++i) {
+        char c = between[i];
+        if (c == '"') {
+            ++i;  // doubled
+        } else if (c == '\\' && i + 1 < between.size()) {
+            c = between[++i];
+            c = c == 'n' ? '\n' : c == 't' ? '\t' : c == 'r' ? '\r' : c;
         }
+        out += c;
     }
-    if (isAscii(between) || isUtf8(out)) return out;
+    return out;
+}
+
+}  // namespace
+
+std::string plainString(std::string_view between, bool& latin1) {
+    if (isPlain(between)) return std::string(between);
+    std::string out = withoutEscapes(between);
+    if (isUtf8(out)) return out;
     latin1 = true;
     return utf8FromLatin1(out);
 }

@@ -3,6 +3,7 @@
 #pragma once
 
 #include <algorithm>
+#include <cstring>
 #include <functional>
 #include <string>
 #include <string_view>
@@ -16,6 +17,18 @@ namespace brusk::definition {
 /// Gives the text of a file that an "/include" names.
 using IncludeReader = std::function<Result<std::string>(const std::string& name)>;
 
+/// A word of the text. Beside a literal it is compared by as many bytes as that has, which the compiler knows: a view
+/// is compared by a call, and most of what reading a definition does is to ask which keyword this is.
+class A2lWord : public std::string_view {
+  public:
+    using std::string_view::string_view;
+    constexpr A2lWord(std::string_view text) : std::string_view(text) {}  // NOLINT: it is one
+    template <size_t N>
+    friend bool operator==(const A2lWord& word, const char (&literal)[N]) {
+        return word.size() == N - 1 && std::memcmp(word.data(), literal, N - 1) == 0;
+    }
+};
+
 struct A2lToken {
     enum class Kind : uint8_t {
         Word,
@@ -26,7 +39,7 @@ struct A2lToken {
         EndOfText
     };
     Kind kind = Kind::EndOfText;
-    std::string_view text;
+    A2lWord text;
     size_t begin = 0;  ///< offset of its first byte
     size_t end = 0;    ///< offset behind its last
 };

@@ -171,8 +171,10 @@ void Definition::index(NameIndex names) {
     };
     for (uint32_t g = 0; g < groups.size(); ++g) {
         for (const auto* list : {&groups[g].parameters, &groups[g].measurements})
-            for (const std::string& name : *list) {
-                const uint32_t thing = names_.find(name, nameOfThing);
+            for (size_t i = 0; i < list->size(); ++i) {
+                constexpr size_t kAhead = 8;  // as many as are looked up while memory answers once
+                if (i + kAhead < list->size()) names_.prefetch((*list)[i + kAhead]);
+                const uint32_t thing = names_.find((*list)[i], nameOfThing);
                 if (thing != NameIndex::kNone)
                     own((thing & 1 ? groupOfMeasurement_ : groupOfParameter_)[thing >> 1], g);
             }

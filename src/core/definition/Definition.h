@@ -276,6 +276,10 @@ class NameIndex {
         ++used_;
         return true;
     }
+    /// Asks for the memory that adding or finding this name will look at, so that it comes while other work is done.
+    void prefetch(std::string_view name) const {
+        if (!slots_.empty()) __builtin_prefetch(&slots_[hashOf(name) & (slots_.size() - 1)], 1);
+    }
     template <class NameOf>
     uint32_t find(std::string_view name, NameOf nameOf) const {
         return slots_.empty() ? kNone : const_cast<NameIndex*>(this)->slotFor(name, nameOf)->index;

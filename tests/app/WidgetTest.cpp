@@ -12,6 +12,7 @@
 #include "app/widgets/LaneView.h"
 #include "app/widgets/MapGrid.h"
 #include "app/widgets/ProfileView.h"
+#include "app/widgets/Raster.h"
 #include "app/widgets/TraceSpans.h"
 
 using namespace brusk;
@@ -62,6 +63,10 @@ class WidgetTest : public QObject {
     void thePyramidGivesTheSameRangeAsAScan();
     void gapsAndMissingSamplesAreNotBridged();
     void spansCoverWhatALineThroughThePointsCovers();
+    void facesThatShareEdgesCoverEachPixelOnce();
+    void aLineInksItsLengthTimesItsWidth();
+    void dashesGoOnAroundCorners();
+    void nothingIsColouredOutsideTheBoundsOrForPlacesThatAreNone();
     void denseAndSparseLanesShowTheSameTrace();
     void tracesAreReadAtTheirLastSample();
     void theCursorFollowsMouseAndKeys();
@@ -418,6 +423,101 @@ void WidgetTest::spansCoverWhatALineThroughThePointsCovers() {
     }
     QCOMPARE(qAlpha(image.pixel(5, 3)), 0);
     QVERIFY(std::abs(qAlpha(image.pixel(6, 3)) - 64) <= 1);
+}
+
+void WidgetTest::facesThatShareEdgesCoverEachPixelOnce() {
+    // A net of skewed quads, each pixel of which is counted in its blue channel by filling with what is there plus one.
+    std::mt19937 random(3);
+    std::uniform_real_distribution<double> shift(-4, 4);
+    constexpr int kNet = 7;
+    std::vector<QPointF> points;
+    for (int r = 0; r < kNet; ++r)
+        for (int c = 0; c < kNet; ++c)
+            points.emplace_back(20 + 15 * c + (c > 0 && c + 1 < kNet && r > 0 && r + 1 < kNet ? shift(random) : 0),
+                                20 + 15 * r + (c > 0 && c + 1 < kNet && r > 0 && r + 1 < kNet ? shift(random) : 0));
+    std::vector<int> counts(130 * 130);
+    for (int r = 0; r + 1 < kNet; ++r)
+        for (int c = 0; c + 1 < kNet; ++c) {
+            QImage image(130, 130, QImage::Format_ARGB32_Premultiplied);
+            image.fill(Qt::white);
+            const auto at = static_cast<size_t>(r * kNet + c);
+            const QPointF quad[] = {points[at], points[at + 1], points[at + kNet + 1], points[at + kNet]};
+            Raster(image, image.rect()).fill(quad, qRgb(0, 0, 0));
+            for (int y = 0; y < 130; ++y)
+                for (int x = 0; x < 130; ++x)
+                    counts[static_cast<size_t>(y * 130 + x)] += image.pixelColor(x, y) == Qt::black;
+        }
+    for (int y = 0; y < 130; ++y)
+        for (int x = 0; x < 130; ++x) {
+            const bool inside = x >= 20 && x < 110 && y >= 20 && y < 110;
+            QVERIFY2(counts[static_cast<size_t>(y * 130 + x)] == (inside ? 1 : 0),
+                     qPrintable(QString("%1, %2").arg(x).arg(y)));
+        }
+}
+
+void WidgetTest::aLineInksItsLengthTimesItsWidth() {
+    std::mt19937 random(4);
+    std::uniform_real_distribution<double> place(10, 110), wide(0.6, 2.5);
+    for (int n = 0; n < 300; ++n) {
+        QImage image(120, 120, QImage::Format_ARGB32_Premultiplied);
+        image.fill(Qt::white);
+        const QPointF from(place(random), place(random)), to(place(random), place(random));
+        const double width = wide(random), length = std::hypot(to.x() - from.x(), to.y() - from.y());
+        Raster(image, image.rect()).line(from, to, width, qRgb(0, 0, 0));
+        double inked = 0;
+        for (int y = 0; y < 120; ++y)
+            for (int x = 0; x < 120; ++x)
+                inked += 1 - qRed(image.pixel(x, y)) / 255.0;
+        QVERIFY2(std::abs(inked - length * width) < 0.02 * length * width + 0.5,
+                 qPrintable(QString("%1 instead of %2").arg(inked).arg(length * width)));
+    }
+}
+
+void WidgetTest::dashesGoOnAroundCorners() {
+    // A way of 240 pixels in pieces that are shorter than a dash: two thirds of it are inked, in 20 dashes.
+    QImage image(300, 40, QImage::Format_ARGB32_Premultiplied);
+    image.fill(Qt::white);
+    std::vector<QPointF> way;
+    for (int i = 0; i <= 80; ++i)
+        way.emplace_back(20 + 3 * i, 20.5);
+    Raster(image, image.rect()).path(way, 1, qRgb(0, 0, 0), 8);
+    int inked = 0, dashes = 0;
+    for (int x = 1; x < 300; ++x) {
+        const bool here = image.pixelColor(x, 20) == Qt::black;
+        inked += here;
+        dashes += here && image.pixelColor(x - 1, 20) != Qt::black;
+    }
+    QCOMPARE(inked, 160);
+    QCOMPARE(dashes, 20);
+}
+
+void WidgetTest::nothingIsColouredOutsideTheBoundsOrForPlacesThatAreNone() {
+    QImage image(60, 50, QImage::Format_ARGB32_Premultiplied);
+    image.fill(Qt::white);
+    const QImage white = image;
+    const QRect bounds(10, 12, 30, 20);
+    Raster raster(image, bounds);
+    const double none = std::numeric_limits<double>::quiet_NaN(), far = 1e12;
+    const QPointF nowhere[] = {{none, 3}, {20, none}, {30, 25}}, beside[] = {{41, 0}, {59, 0}, {59, 49}, {41, 49}};
+    raster.fill(nowhere, 0);
+    raster.fill(beside, qRgb(0, 0, 0));
+    raster.line({none, 20}, {30, 20}, 1, qRgb(0, 0, 0));
+    raster.line({15, 20}, {30, none}, 1, qRgb(0, 0, 0));
+    raster.line({0, 5}, {far, 5}, 1, qRgb(0, 0, 0));
+    raster.line({15, 20}, {15, 20}, 0, qRgb(0, 0, 0));
+    QCOMPARE(differentPixels(image, white, image.rect()), 0);
+    // From far outside through the middle, and larger than all of it.
+    const QPointF all[] = {{-far, -far}, {far, -far}, {far, far}, {-far, far}};
+    QImage mask(80, 80, QImage::Format_Alpha8);
+    mask.fill(255);
+    for (const auto& draw : std::initializer_list<std::function<void()>>{
+             [&] { raster.fill(all, qRgb(0, 0, 0)); }, [&] { raster.stamp(mask, -9, -9, qRgb(0, 0, 0)); }}) {
+        image = white.copy();
+        raster = Raster(image, bounds);
+        draw();
+        QCOMPARE(differentPixels(image, white, image.rect()), bounds.width() * bounds.height());
+        QCOMPARE(differentPixels(image, white, bounds), bounds.width() * bounds.height());
+    }
 }
 
 void WidgetTest::denseAndSparseLanesShowTheSameTrace() {

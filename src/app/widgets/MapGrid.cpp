@@ -2,17 +2,17 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/widgets/MapGrid.h"
 
-#include <QGlyphRun>
 #include <QKeyEvent>
 #include <QMouseEvent>
 #include <QPainter>
-#include <QRawFont>
 #include <algorithm>
 #include <array>
 #include <cmath>
+#include <map>
 #include <utility>
 
 #include "app/theme/Theme.h"
+#include "app/widgets/Raster.h"
 #include "core/calibration/Surface.h"
 
 namespace brusk::app {
@@ -31,20 +31,16 @@ double barHeight(const QRectF& cell) {
     return cell.height() < 20 ? 1.5 : 2.4;
 }
 
-/// The dot of evidence: larger with more samples, emptier the wider they spread.
-QPixmap drawnDot(double radius, float fullness, double ratio) {
-    constexpr int kSide = 8;
-    QPixmap dot(QSize(kSide, kSide) * ratio);
-    dot.setDevicePixelRatio(ratio);
-    dot.fill(Qt::transparent);
-    QPainter painter(&dot);
-    painter.setRenderHint(QPainter::Antialiasing);
-    QColor fill = tokens().faint;
-    fill.setAlphaF(fullness);
-    painter.setPen(QPen(tokens().faint, 0.8));
-    painter.setBrush(fill);
-    painter.drawEllipse(QPointF(kSide / 2.0, kSide / 2.0), radius, radius);
-    return dot;
+/// What `draw` inks, in a square of that many points, as a mask.
+template <class Draw>
+QImage maskOf(int side, double ratio, Draw draw) {
+    QImage drawn(QSize(side, side) * ratio, QImage::Format_ARGB32_Premultiplied);
+    drawn.setDevicePixelRatio(ratio);
+    drawn.fill(Qt::transparent);
+    QPainter painter(&drawn);
+    draw(painter);
+    painter.end();
+    return drawn.convertToFormat(QImage::Format_Alpha8);
 }
 }  // namespace
 
@@ -56,86 +52,120 @@ void GridContents::setDot(size_t cell, double samples, double spread, double wid
     doubt[cell] = wide > 0 ? static_cast<float>(std::clamp(spread / wide, 0.0, 1.0)) : 0.0f;
 }
 
-/// Marks that many cells have, each look drawn once.
-class MapGrid::Stamps {
-  public:
-    explicit Stamps(double ratio) : ratio_(ratio) {}
+namespace {
 
-    const QPixmap& dot(double radius, float doubt) {
+/// Marks that many cells have, each look drawn once.
+class Marks {
+  public:
+    static constexpr int kDot = 8, kCorner = 5;  // points they are wide
+    explicit Marks(double ratio) : ratio_(ratio) {}
+
+    /// The dot of evidence: larger with more samples, emptier the wider they spread.
+    const QImage& dot(double radius, float doubt) {
         const auto tenths = static_cast<size_t>(std::clamp<long>(std::lround(radius * 10), 0, kTenths - 1));
         const auto empty = static_cast<size_t>(std::clamp<long>(std::lround(doubt * kSteps), 0, kSteps));
-        QPixmap& dot = dots_[tenths][empty];
+        QImage& dot = dots_[tenths][empty];
         if (dot.isNull())
-            dot = drawnDot(static_cast<double>(tenths) / 10, 1.0f - static_cast<float>(empty) / kSteps, ratio_);
+            dot = maskOf(kDot, ratio_, [&](QPainter& painter) {
+                painter.setRenderHint(QPainter::Antialiasing);
+                painter.setPen(QPen(Qt::black, 0.8));
+                painter.setBrush(QColor(0, 0, 0, 255 - 255 * static_cast<int>(empty) / kSteps));
+                const double r = static_cast<double>(tenths) / 10;
+                painter.drawEllipse(QPointF(kDot / 2.0, kDot / 2.0), r, r);
+            });
         return dot;
     }
     /// The corner of a cell that was edited.
-    const QPixmap& corner() {
-        constexpr int kSide = 5;
-        if (!corner_.isNull()) return corner_;
-        corner_ = QPixmap(QSize(kSide, kSide) * ratio_);
-        corner_.setDevicePixelRatio(ratio_);
-        corner_.fill(Qt::transparent);
-        QPainter painter(&corner_);
-        painter.setPen(Qt::NoPen);
-        painter.setBrush(tokens().accent);
-        const QPointF triangle[] = {{0, 0}, {kSide, 0}, {0, kSide}};
-        painter.drawPolygon(triangle, 3);
+    const QImage& corner() {
+        if (corner_.isNull())
+            corner_ = maskOf(kCorner, ratio_, [](QPainter& painter) {
+                painter.setPen(Qt::NoPen);
+                painter.setBrush(Qt::black);
+                const QPointF triangle[] = {{0, 0}, {kCorner, 0}, {0, kCorner}};
+                painter.drawPolygon(triangle, 3);
+            });
         return corner_;
     }
 
   private:
-    static constexpr long kTenths = 30, kSteps = 8;  // of the radius, of emptiness
+    static constexpr int kTenths = 30, kSteps = 8;  // of the radius, of emptiness
     double ratio_;
-    std::array<std::array<QPixmap, kSteps + 1>, kTenths> dots_;
-    QPixmap corner_;
+    std::array<std::array<QImage, kSteps + 1>, kTenths> dots_;
+    QImage corner_;
 };
 
-/// Numbers of one fixed-width font, laid out here and drawn in one go: laying out each by itself is most of the work of
-/// painting a large map.
-class MapGrid::NumberRun {
+/// The letters of numbers as masks, each drawn once at every quarter of a pixel.
+class Letters {
   public:
-    explicit NumberRun(const QFont& font) : raw_(QRawFont::fromFont(font)) {
+    Letters(const QFont& font, double ratio) : font_(font), ratio_(ratio) {
         const QFontMetricsF metrics(font);
-        advance_ = metrics.horizontalAdvance('0');
-        drop_ = (metrics.ascent() - metrics.descent()) / 2;
-        glyphs_ = raw_.glyphIndexesForString(kKnown);
+        advance_ = metrics.horizontalAdvance('0') * ratio;
+        drop_ = (metrics.ascent() - metrics.descent()) / 2 * ratio;
+        ascent_ = std::ceil(metrics.ascent() * ratio) + 1;
+        size_ = QSize(static_cast<int>(advance_) + 4, static_cast<int>(ascent_ + metrics.descent() * ratio) + 2);
     }
-    /// Ends at `right`, its middle at `middle`.
-    void add(const QString& text, double right, double middle, bool faint) {
-        Run& run = faint ? faint_ : ink_;
+    /// In pixels: ends at `right`, its middle at `middle`.
+    void draw(Raster& raster, const QString& text, double right, double middle, QRgb colour) {
         double x = right - advance_ * static_cast<double>(text.size());
+        const int top = static_cast<int>(std::lround(middle + drop_ - ascent_));
         for (const QChar letter : text) {
-            const auto known = kKnown.indexOf(letter);
-            if (known >= 0) {
-                run.glyphs.append(glyphs_[known]);
-                run.places.append(QPointF(x, middle + drop_));
+            const double left = std::floor(x * kPhases + 0.5) / kPhases, whole = std::floor(left);
+            const auto phase = static_cast<size_t>((left - whole) * kPhases);
+            if (const auto known = kKnown.indexOf(letter); known >= 0) {
+                const Mask& ink = mask(static_cast<size_t>(known), phase);
+                raster.stamp(ink.shares, static_cast<int>(whole) - 1 + ink.corner.x(), top + ink.corner.y(), colour);
             }
             x += advance_;
-        }
-    }
-    void paint(QPainter& painter) const {
-        for (const auto& [run, colour] : {std::pair{&ink_, tokens().ink}, {&faint_, tokens().faint}}) {
-            QGlyphRun glyphs;
-            glyphs.setRawFont(raw_);
-            glyphs.setGlyphIndexes(run->glyphs);
-            glyphs.setPositions(run->places);
-            painter.setPen(colour);
-            painter.drawGlyphRun(QPointF(0, 0), glyphs);
         }
     }
 
   private:
     static inline const QString kKnown = QString::fromUtf8("0123456789.+-\u00b7einfa");
-    struct Run {
-        QVector<quint32> glyphs;
-        QVector<QPointF> places;
+    static constexpr size_t kPhases = 4, kMostLetters = 20;
+
+    /// What of a letter is inked, and where its corner lies from the corner of its box.
+    struct Mask {
+        QImage shares;
+        QPoint corner;
     };
-    QRawFont raw_;
-    QVector<quint32> glyphs_;
-    double advance_ = 0, drop_ = 0;
-    Run ink_, faint_;
+
+    const Mask& mask(size_t known, size_t phase) {
+        std::optional<Mask>& mask = masks_[known][phase];
+        if (mask) return *mask;
+        QImage drawn(size_, QImage::Format_ARGB32_Premultiplied);
+        drawn.fill(Qt::transparent);
+        QPainter painter(&drawn);
+        painter.scale(ratio_, ratio_);
+        painter.setFont(font_);
+        painter.drawText(QPointF((1 + static_cast<double>(phase) / kPhases) / ratio_, ascent_ / ratio_),
+                         QString(kKnown[static_cast<qsizetype>(known)]));
+        painter.end();
+        QRect inked;
+        for (int y = 0; y < drawn.height(); ++y)
+            for (int x = 0; x < drawn.width(); ++x)
+                if (qAlpha(drawn.pixel(x, y)) > 0) inked |= QRect(x, y, 1, 1);
+        return mask.emplace(drawn.copy(inked).convertToFormat(QImage::Format_Alpha8), inked.topLeft());
+    }
+
+    QFont font_;
+    double ratio_;
+    double advance_ = 0, drop_ = 0, ascent_ = 0;
+    QSize size_;
+    std::array<std::array<std::optional<Mask>, kPhases>, kMostLetters> masks_;
 };
+
+/// Those of a size, kept: every map is drawn with the same few.
+Letters& lettersOf(int pixels, double ratio) {
+    static std::map<std::pair<int, double>, Letters> kept;
+    return kept.try_emplace({pixels, ratio}, Theme::instance().numbers(pixels), ratio).first->second;
+}
+
+Marks& marksOf(double ratio) {
+    static std::map<double, Marks> kept;
+    return kept.try_emplace(ratio, ratio).first->second;
+}
+
+}  // namespace
 
 MapGrid::MapGrid(QWidget* parent) : QWidget(parent), editor_(new QLineEdit(this)) {
     setFocusPolicy(Qt::StrongFocus);
@@ -147,7 +177,7 @@ MapGrid::MapGrid(QWidget* parent) : QWidget(parent), editor_(new QLineEdit(this)
 }
 
 void MapGrid::changed() {
-    picture_ = {};
+    stale_ = true;
     update();
 }
 
@@ -164,7 +194,7 @@ void MapGrid::setContents(GridContents contents) {
     least_ = INFINITY, most_ = -INFINITY, range_ = 0;
     for (size_t i = 0; i < contents_.values.size(); ++i) {
         const double v = contents_.values[i];
-        if (!std::isfinite(v) || (i < contents_.blank.size() && contents_.blank[i])) continue;
+        if (!std::isfinite(v) || isBlank(i)) continue;
         least_ = std::min(least_, v);
         most_ = std::max(most_, v);
         range_ = std::max(range_, std::abs(v));
@@ -195,7 +225,7 @@ void MapGrid::setScrolling(bool scrolling) {
 
 void MapGrid::resizeEvent(QResizeEvent*) {
     keepInView();
-    picture_ = {};
+    stale_ = true;
 }
 
 void MapGrid::changeEvent(QEvent* event) {
@@ -255,7 +285,7 @@ void MapGrid::keepInView() {
         settle(firstRow_, row_, height() - g.top - 1, g.cellHeight, contents_.rows);
         settle(firstColumn_, column_, width() - g.left - 1, g.cellWidth, contents_.columns);
     }
-    if (row != firstRow_ || column != firstColumn_) picture_ = {};
+    if (row != firstRow_ || column != firstColumn_) stale_ = true;
 }
 
 QRectF MapGrid::cellRect(const Geometry& g, size_t row, size_t column) const {
@@ -265,6 +295,22 @@ QRectF MapGrid::cellRect(const Geometry& g, size_t row, size_t column) const {
 
 QPoint MapGrid::cellCentre(int row, int column) const {
     return cellRect(geometry(), static_cast<size_t>(row), static_cast<size_t>(column)).center().toPoint();
+}
+
+std::pair<int, int> MapGrid::endOfSeen(const Geometry& g) const {
+    const int rows = static_cast<int>(std::ceil((height() - g.top) / g.cellHeight));
+    const int columns = static_cast<int>(std::ceil((width() - g.left) / g.cellWidth));
+    return {std::min(static_cast<int>(contents_.rows), firstRow_ + rows),
+            std::min(static_cast<int>(contents_.columns), firstColumn_ + columns)};
+}
+
+template <class Each>
+void MapGrid::forEachSeen(const Geometry& g, Each each) const {
+    const auto [lastRow, lastColumn] = endOfSeen(g);
+    for (int r = firstRow_; r < lastRow; ++r)
+        for (int c = firstColumn_; c < lastColumn; ++c)
+            each(cellRect(g, static_cast<size_t>(r), static_cast<size_t>(c)),
+                 static_cast<size_t>(r) * contents_.columns + static_cast<size_t>(c));
 }
 
 std::optional<std::pair<int, int>> MapGrid::cellAt(QPoint point) const {
@@ -285,8 +331,7 @@ MapGrid::Part MapGrid::partAt(QPoint point) const {
 QColor MapGrid::shadeOf(size_t cell) const {
     const Tokens& t = tokens();
     const double v = contents_.values[cell];
-    if (contents_.shade == GridContents::Shade::None || !std::isfinite(v) ||
-        (cell < contents_.blank.size() && contents_.blank[cell]))
+    if (contents_.shade == GridContents::Shade::None || !std::isfinite(v) || isBlank(cell))
         return compact_ ? Tokens::mix(t.sheet, t.line, 0.45) : t.sheet;
     if (contents_.shade == GridContents::Shade::Value) {
         const bool given = contents_.to > contents_.from;
@@ -304,14 +349,15 @@ void MapGrid::paintEvent(QPaintEvent*) {
     const Geometry g = geometry();
     if (contents_.values.empty()) return;
     const qreal ratio = devicePixelRatioF();
-    if (picture_.size() != size() * ratio) {
-        picture_ = QPixmap(size() * ratio);
-        picture_.setDevicePixelRatio(ratio);
+    if (renewPicture(picture_, size(), ratio) || stale_) {
+        stale_ = false;
         picture_.fill(Qt::transparent);
         QPainter inside(&picture_);
         paintCells(inside, g);
+        inside.end();
+        if (!compact_) paintInk(g);
     }
-    painter.drawPixmap(0, 0, picture_);
+    painter.drawImage(0, 0, picture_);
     if (!compact_) paintHeaderTicks(painter, g);
     painter.setClipRect(QRectF(g.left - 1, g.top - 1, width() - g.left + 1, height() - g.top + 1));
     if (!compact_) paintSelection(painter, g);
@@ -321,29 +367,21 @@ void MapGrid::paintEvent(QPaintEvent*) {
 }
 
 void MapGrid::paintCells(QPainter& painter, const Geometry& g) {
-    if (!compact_) paintHeaders(painter, g);
-    NumberRun numbers(Theme::instance().numbers(g.cellWidth < 50 || g.cellHeight < 20 ? 11 : 12));
-    Stamps stamps(painter.device()->devicePixelRatioF());
-    const int seenRows = static_cast<int>(std::ceil((height() - g.top) / g.cellHeight));
-    const int seenColumns = static_cast<int>(std::ceil((width() - g.left) / g.cellWidth));
-    const int lastRow = std::min(static_cast<int>(contents_.rows), firstRow_ + seenRows);
-    const int lastColumn = std::min(static_cast<int>(contents_.columns), firstColumn_ + seenColumns);
-    for (int r = firstRow_; r < lastRow; ++r)
-        for (int c = firstColumn_; c < lastColumn; ++c)
-            paintCell(painter, numbers, stamps, cellRect(g, static_cast<size_t>(r), static_cast<size_t>(c)),
-                      static_cast<size_t>(r) * contents_.columns + static_cast<size_t>(c));
+    forEachSeen(g, [&](const QRectF& r, size_t cell) {
+        painter.fillRect(compact_ ? r.adjusted(0.5, 0.5, -0.5, -0.5) : r, shadeOf(cell));
+        if (!compact_) paintMarks(painter, r, cell);
+    });
     if (compact_) return;
-    numbers.paint(painter);
-    painter.setPen(tokens().line);
+    const auto [lastRow, lastColumn] = endOfSeen(g);
     const double right = g.left + (lastColumn - firstColumn_) * g.cellWidth;
     const double bottom = g.top + (lastRow - firstRow_) * g.cellHeight;
     for (int c = firstColumn_; c <= lastColumn; ++c) {
         const double x = g.left + (c - firstColumn_) * g.cellWidth;
-        painter.drawLine(QPointF(x, g.top), QPointF(x, bottom));
+        painter.fillRect(QRectF(x, g.top, 1, bottom - g.top), tokens().line);
     }
     for (int r = firstRow_; r <= lastRow; ++r) {
         const double y = g.top + (r - firstRow_) * g.cellHeight;
-        painter.drawLine(QPointF(g.left, y), QPointF(right, y));
+        painter.fillRect(QRectF(g.left, y, right - g.left, 1), tokens().line);
     }
     // What goes on out of sight is said at the edge.
     painter.setPen(tokens().faint);
@@ -353,48 +391,54 @@ void MapGrid::paintCells(QPainter& painter, const Geometry& g) {
                          QString("%1\u2026%2").arg(firstColumn_ + 1).arg(lastColumn));
 }
 
-void MapGrid::paintHeaders(QPainter& painter, const Geometry& g) {
-    painter.setFont(Theme::instance().numbers(11));
-    painter.setPen(tokens().faint);
+QString MapGrid::textOf(size_t cell) const {
+    const double v = contents_.values[cell];
+    if (isBlank(cell) || !std::isfinite(v)) return QString("\u00b7");
+    QString text = QString::number(v, 'f', contents_.decimals);
+    // What is shown as nought has no sign.
+    const bool nought = std::none_of(text.begin(), text.end(), [](QChar c) { return c >= '1' && c <= '9'; });
+    if (contents_.showSign && v > 0 && !nought) text.prepend('+');
+    if (nought && text.startsWith('-')) text.remove(0, 1);
+    return text;
+}
+
+void MapGrid::paintInk(const Geometry& g) {
+    const double ratio = picture_.devicePixelRatio();
+    Raster raster(picture_, picture_.rect());
+    Marks& marks = marksOf(ratio);
+    const Tokens& t = tokens();
+    const QRgb ink = t.ink.rgb(), faint = t.faint.rgb(), accent = t.accent.rgb();
+    const auto pixel = [&](double place) { return static_cast<int>(std::lround(place * ratio)); };
+    Letters& letters = lettersOf(g.cellWidth < 50 || g.cellHeight < 20 ? 11 : 12, ratio);
+    forEachSeen(g, [&](const QRectF& r, size_t cell) {
+        const bool narrow = r.width() < 40;
+        letters.draw(raster, textOf(cell), (r.right() - (narrow ? 2.5 : 5)) * ratio, r.center().y() * ratio,
+                     isBlank(cell) ? faint : ink);
+        if (cell < contents_.edited.size() && contents_.edited[cell])
+            raster.stamp(marks.corner(), pixel(std::round(r.left() + 1)), pixel(std::round(r.top() + 1)), accent);
+        if (cell >= contents_.evidence.size() || !(contents_.evidence[cell] > 0)) return;
+        const double radius = narrow ? 0.6 + 1.2 * contents_.evidence[cell] : 0.8 + 1.4 * contents_.evidence[cell];
+        const float doubt = cell < contents_.doubt.size() ? contents_.doubt[cell] : 0.0f;
+        raster.stamp(marks.dot(radius, doubt), pixel(r.left() + (narrow ? 2.5 : 3.6) - Marks::kDot / 2.0),
+                     pixel(std::round(r.center().y()) - Marks::kDot / 2.0), faint);
+    });
+    Letters& breakpoints = lettersOf(11, ratio);
     for (size_t c = static_cast<size_t>(firstColumn_); c < contents_.x.size(); ++c) {
         const QRectF r = cellRect(g, static_cast<size_t>(firstRow_), c);
         if (r.left() >= width()) break;
-        painter.drawText(QRectF(r.left(), 0, g.cellWidth - 5, g.top), Qt::AlignRight | Qt::AlignVCenter,
-                         QString::number(contents_.x[c], 'f', contents_.xDecimals));
+        breakpoints.draw(raster, QString::number(contents_.x[c], 'f', contents_.xDecimals), (r.right() - 5) * ratio,
+                         g.top / 2 * ratio, faint);
     }
-    for (size_t r = static_cast<size_t>(firstRow_); r < contents_.y.size(); ++r) {
-        const QRectF cell = cellRect(g, r, static_cast<size_t>(firstColumn_));
-        if (cell.top() >= height()) break;
-        painter.drawText(QRectF(0, cell.top(), g.left - 6, g.cellHeight), Qt::AlignRight | Qt::AlignVCenter,
-                         QString::number(contents_.y[r], 'f', contents_.yDecimals));
+    for (size_t row = static_cast<size_t>(firstRow_); row < contents_.y.size(); ++row) {
+        const QRectF r = cellRect(g, row, static_cast<size_t>(firstColumn_));
+        if (r.top() >= height()) break;
+        breakpoints.draw(raster, QString::number(contents_.y[row], 'f', contents_.yDecimals), (g.left - 6) * ratio,
+                         r.center().y() * ratio, faint);
     }
 }
 
-void MapGrid::paintCell(QPainter& painter, NumberRun& numbers, Stamps& stamps, const QRectF& r, size_t cell) {
-    painter.fillRect(compact_ ? r.adjusted(0.5, 0.5, -0.5, -0.5) : r, shadeOf(cell));
-    if (compact_) return;
-    const bool blank = cell < contents_.blank.size() && contents_.blank[cell];
-    QString text = blank || !std::isfinite(contents_.values[cell])
-                       ? QString("\u00b7")
-                       : QString::number(contents_.values[cell], 'f', contents_.decimals);
-    if (!blank && contents_.showSign && contents_.values[cell] > 0 && text.toDouble() != 0) text.prepend('+');
-    if (text.startsWith('-') && text.toDouble() == 0) text.remove(0, 1);
-    numbers.add(text, r.right() - (r.width() < 40 ? 2.5 : 5), r.center().y(), blank);
-    paintMarks(painter, stamps, r, cell);
-}
-
-void MapGrid::paintMarks(QPainter& painter, Stamps& stamps, const QRectF& r, size_t cell) {
+void MapGrid::paintMarks(QPainter& painter, const QRectF& r, size_t cell) {
     const Tokens& t = tokens();
-    if (cell < contents_.evidence.size() && contents_.evidence[cell] > 0) {
-        const bool narrow = r.width() < 40;
-        const double radius = narrow ? 0.6 + 1.2 * contents_.evidence[cell] : 0.8 + 1.4 * contents_.evidence[cell];
-        const float doubt = cell < contents_.doubt.size() ? contents_.doubt[cell] : 0.0f;
-        const QPixmap& dot = stamps.dot(radius, doubt);
-        const double half = dot.width() / dot.devicePixelRatio() / 2;
-        painter.drawPixmap(QPointF(r.left() + (narrow ? 2.5 : 3.6) - half, std::round(r.center().y()) - half), dot);
-    }
-    if (cell < contents_.edited.size() && contents_.edited[cell])
-        painter.drawPixmap(QPointF(std::round(r.left() + 1), std::round(r.top() + 1)), stamps.corner());
     if (cell < contents_.differs.size() && contents_.differs[cell])
         painter.fillRect(QRectF(r.right() - 30, r.bottom() - barHeight(r) - 2, 26, r.height() < 20 ? 1 : 1.3),
                          t.violet);

@@ -3,8 +3,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
+#include <QImage>
 #include <QLineEdit>
-#include <QPixmap>
 #include <QPointF>
 #include <QWidget>
 #include <optional>
@@ -137,11 +137,14 @@ class MapGrid : public QWidget {
     void keepInView();
     void changed();
     void paintCells(QPainter& painter, const Geometry& g);
-    void paintHeaders(QPainter& painter, const Geometry& g);
-    class NumberRun;
-    class Stamps;
-    void paintMarks(QPainter& painter, Stamps& stamps, const QRectF& r, size_t cell);
-    void paintCell(QPainter& painter, NumberRun& numbers, Stamps& stamps, const QRectF& r, size_t cell);
+    void paintMarks(QPainter& painter, const QRectF& r, size_t cell);
+    bool isBlank(size_t cell) const { return cell < contents_.blank.size() && contents_.blank[cell]; }
+    QString textOf(size_t cell) const;
+    void paintInk(const Geometry& g);
+    /// Row and column behind the last that is seen, in part or whole.
+    std::pair<int, int> endOfSeen(const Geometry& g) const;
+    template <class Each>
+    void forEachSeen(const Geometry& g, Each each) const;
     void paintHeaderTicks(QPainter& painter, const Geometry& g);
     void paintSelection(QPainter& painter, const Geometry& g);
     void paintFootprint(QPainter& painter, const Geometry& g);
@@ -157,7 +160,8 @@ class MapGrid : public QWidget {
     bool scrolling_ = false;
     int firstRow_ = 0, firstColumn_ = 0;  ///< the upper left cell that is seen
     enum class Dragging { Cells, Columns, Rows } dragging_ = Dragging::Cells;
-    QPixmap picture_;  ///< everything but the selection and the footprint, until something changes
+    bool stale_ = true;  ///< the picture is of what was
+    QImage picture_;     ///< everything but the selection and the footprint, until something changes
     int row_ = 0, column_ = 0, anchorRow_ = 0, anchorColumn_ = 0;
     QLineEdit* editor_;
     Footprint footprint_;

@@ -8,6 +8,7 @@
 #include <cmath>
 
 #include "app/theme/Theme.h"
+#include "app/widgets/Raster.h"
 
 namespace brusk::app {
 
@@ -17,13 +18,18 @@ constexpr double kReach = 9;  // pixels around a point in which it is taken hold
 
 ProfileView::ProfileView(QWidget* parent) : QWidget(parent) {
     setMouseTracking(true);
-    connect(&Theme::instance(), &Theme::changed, this, qOverload<>(&QWidget::update));
+    connect(&Theme::instance(), &Theme::changed, this, &ProfileView::changed);
+}
+
+void ProfileView::changed() {
+    stale_ = true;
+    update();
 }
 
 void ProfileView::setLine(Line line) {
     line_ = std::move(line);
     if (held_ && *held_ >= line_.values.size()) held_.reset(), heldScale_.reset();
-    update();
+    changed();
 }
 
 void ProfileView::setHere(std::optional<double> x) {
@@ -93,7 +99,7 @@ void ProfileView::mouseReleaseEvent(QMouseEvent* event) {
     heldScale_.reset();
     const double y = event->position().y() + heldOffset_;
     emit dragged(index, k.least + (k.plot.bottom() - y) / k.plot.height() * (k.most - k.least), true);
-    update();
+    changed();
 }
 
 void ProfileView::paintScale(QPainter& painter, const Scale& k) {
@@ -129,31 +135,25 @@ void ProfileView::paintHere(QPainter& painter, const Scale& k) {
     painter.drawText(QRectF(left, k.plot.bottom() + 3, wide, 15), Qt::AlignCenter, text);
 }
 
-void ProfileView::paintEvent(QPaintEvent*) {
-    QPainter painter(this);
-    painter.setRenderHint(QPainter::Antialiasing);
+void ProfileView::paintTraces(const Scale& k) {
     const Tokens& t = tokens();
-    painter.setPen(t.line);
-    painter.setBrush(t.sheet);
-    painter.drawRoundedRect(QRectF(rect()).adjusted(0.5, 0.5, -0.5, -0.5), 5, 5);
-    painter.setFont(Theme::instance().text(11));
-    painter.setPen(t.faint);
-    painter.drawText(QRectF(9, 4, width() - 18, 16), Qt::AlignLeft | Qt::AlignVCenter, line_.title);
-    if (line_.values.size() < 2 || line_.x.size() < line_.values.size()) return;
-    const Scale k = scale();
-    paintScale(painter, k);
-    if (here_) paintHere(painter, k);
-    painter.setClipRect(QRectF(0, 20, width(), height() - 21));
-    const auto trace = [&](const std::vector<double>& values, const QPen& pen) {
-        QPolygonF path;
+    const double ratio = picture_.devicePixelRatio();
+    const QRectF inside(0, 20, width(), height() - 21);
+    Raster raster(picture_, QRectF(inside.topLeft() * ratio, inside.size() * ratio).toRect());
+    const auto trace = [&](const std::vector<double>& values, double wide, const QColor& colour, double dash) {
+        std::vector<QPointF> points;
+        points.reserve(values.size());
         for (size_t i = 0; i < std::min(values.size(), line_.x.size()); ++i)
-            path << k.at(line_.x[i], values[i]);
-        painter.setPen(pen);
-        painter.setBrush(Qt::NoBrush);
-        painter.drawPolyline(path);
+            points.push_back(k.at(line_.x[i], values[i]) * ratio);
+        raster.path(points, wide * ratio, colour.rgb(), dash * ratio);
     };
-    if (!line_.reference.empty()) trace(line_.reference, QPen(t.violet, 1.2, Qt::DashLine));
-    trace(line_.values, QPen(t.accent, 2));
+    trace(line_.reference, 1.2, t.violet, 4.8);
+    trace(line_.values, 2, t.accent, 0);
+}
+
+void ProfileView::paintPoints(QPainter& painter, const Scale& k) {
+    const Tokens& t = tokens();
+    painter.setClipRect(QRectF(0, 20, width(), height() - 21));
     for (size_t i = 0; i < line_.values.size(); ++i) {
         const QPointF point = k.at(line_.x[i], line_.values[i]);
         const bool on = i == line_.current, selected = i >= line_.from && i <= line_.to;
@@ -161,6 +161,38 @@ void ProfileView::paintEvent(QPaintEvent*) {
         painter.setBrush(on ? t.warm : selected ? t.sheet : t.accent);
         painter.drawEllipse(point, on ? 4.5 : selected ? 4 : 2.5, on ? 4.5 : selected ? 4 : 2.5);
     }
+    painter.setClipping(false);
+}
+
+/// The sheet with title and scale, its traces and their points.
+void ProfileView::paintPicture(const std::optional<Scale>& k) {
+    const Tokens& t = tokens();
+    picture_.fill(Qt::transparent);
+    QPainter painter(&picture_);
+    painter.setRenderHint(QPainter::Antialiasing);
+    painter.setPen(t.line);
+    painter.setBrush(t.sheet);
+    painter.drawRoundedRect(QRectF(rect()).adjusted(0.5, 0.5, -0.5, -0.5), 5, 5);
+    painter.setFont(Theme::instance().text(11));
+    painter.setPen(t.faint);
+    painter.drawText(QRectF(9, 4, width() - 18, 16), Qt::AlignLeft | Qt::AlignVCenter, line_.title);
+    if (!k) return;
+    paintScale(painter, *k);
+    paintTraces(*k);
+    paintPoints(painter, *k);
+}
+
+void ProfileView::paintEvent(QPaintEvent*) {
+    std::optional<Scale> k;
+    if (line_.values.size() > 1 && line_.x.size() >= line_.values.size()) k = scale();
+    if (renewPicture(picture_, size(), devicePixelRatioF()) || stale_) {
+        stale_ = false;
+        paintPicture(k);
+    }
+    QPainter painter(this);
+    painter.drawImage(0, 0, picture_);
+    painter.setRenderHint(QPainter::Antialiasing);
+    if (k && here_) paintHere(painter, *k);
 }
 
 }  // namespace brusk::app

@@ -3,6 +3,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
+#include <QImage>
 #include <QWidget>
 #include <optional>
 #include <vector>
@@ -57,10 +58,16 @@ class ProfileView : public QWidget {
     };
     Scale scale() const;
     std::optional<size_t> pointUnder(QPointF at) const;
+    void changed();
+    void paintPicture(const std::optional<Scale>& k);
     void paintScale(QPainter& painter, const Scale& k);
+    void paintTraces(const Scale& k);
+    void paintPoints(QPainter& painter, const Scale& k);
     void paintHere(QPainter& painter, const Scale& k);
 
     Line line_;
+    bool stale_ = true;  ///< the picture is of what was
+    QImage picture_;     ///< everything but where the engine is
     bool editable_ = false;
     std::optional<double> here_;
     std::optional<size_t> held_;

@@ -16,6 +16,7 @@ namespace brusk::app {
 namespace {
 constexpr double kYaw = -0.62, kPitch = 0.52;  // radians: how it is seen at first
 constexpr double kHeight = 0.85;               // of the values against half the width
+constexpr double kMesh = 0.8;                  // width of its lines
 constexpr double kReach = 8;                   // pixels around a point in which it is taken hold of
 
 }  // namespace
@@ -31,7 +32,7 @@ SurfaceView::SurfaceView(QWidget* parent) : QWidget(parent) {
 }
 
 void SurfaceView::changed() {
-    picture_ = {};
+    stale_ = true;
     update();
 }
 
@@ -143,12 +144,13 @@ void SurfaceView::paintFloor(QPainter& painter) {
     label(project(nearX, 0, floor) + QPointF(0, 12), shape_.yTitle);
 }
 
-void SurfaceView::paintSurface(QPainter& painter) {
+void SurfaceView::paintSurface(Raster& raster) {
     const Tokens& t = tokens();
+    const double ratio = picture_.devicePixelRatio();
     std::vector<QPointF> points(shape_.rows * shape_.columns);
     for (size_t r = 0; r < shape_.rows; ++r)
         for (size_t c = 0; c < shape_.columns; ++c)
-            points[r * shape_.columns + c] = pointAt(r, c);
+            points[r * shape_.columns + c] = pointAt(r, c) * ratio;
     // From the far corner to the near one: rows and columns in the order of their depth.
     const bool rowsFirst = turned(0, 1, 0).depth > turned(0, -1, 0).depth;
     const bool columnsFirst = turned(1, 0, 0).depth > turned(-1, 0, 0).depth;
@@ -159,41 +161,54 @@ void SurfaceView::paintSurface(QPainter& painter) {
         return order;
     };
     // Soft edges are those of the mesh: what is filled lies below it.
-    const QPen mesh(Tokens::mix(t.sheet, t.ink, 0.42), 0.8);
-    std::array<QColor, 256> colours;
+    const QRgb mesh = Tokens::mix(t.sheet, t.ink, 0.42).rgb();
+    std::array<QRgb, 256> colours;
     for (size_t i = 0; i < colours.size(); ++i)
-        colours[i] = Tokens::mix(t.sheet, t.accent, 0.10 + 0.55 * static_cast<double>(i) / (colours.size() - 1));
+        colours[i] = Tokens::mix(t.sheet, t.accent, 0.10 + 0.55 * static_cast<double>(i) / (colours.size() - 1)).rgb();
     for (const size_t r : range(shape_.rows - 1, rowsFirst))
         for (const size_t c : range(shape_.columns - 1, columnsFirst)) {
             const size_t i = r * shape_.columns + c, down = i + shape_.columns;
             const QPointF quad[] = {points[i], points[i + 1], points[down + 1], points[down]};
             const double mean =
                 (shape_.values[i] + shape_.values[i + 1] + shape_.values[down] + shape_.values[down + 1]) / 4;
+            if (!std::isfinite(mean)) continue;
             const double share = std::clamp((mean - least_) / (most_ - least_), 0.0, 1.0);
-            painter.setRenderHint(QPainter::Antialiasing, false);
-            painter.setPen(Qt::NoPen);
-            painter.setBrush(colours[static_cast<size_t>(share * (colours.size() - 1))]);
-            painter.drawConvexPolygon(quad, 4);
-            painter.setRenderHint(QPainter::Antialiasing);
-            painter.setPen(mesh);
-            painter.setBrush(Qt::NoBrush);
-            painter.drawConvexPolygon(quad, 4);
+            raster.fill(quad, colours[static_cast<size_t>(share * (colours.size() - 1))]);
+            // Each edge once, with the later of its two faces; the near rim has no later one.
+            const auto edge = [&](size_t k) { raster.line(quad[k], quad[(k + 1) % 4], kMesh * ratio, mesh); };
+            edge(rowsFirst ? 2 : 0), edge(columnsFirst ? 1 : 3);
+            if (r == (rowsFirst ? 0 : shape_.rows - 2)) edge(rowsFirst ? 0 : 2);
+            if (c == (columnsFirst ? 0 : shape_.columns - 2)) edge(columnsFirst ? 3 : 1);
         }
+}
+
+/// What the controller has, dashed, where it is another.
+void SurfaceView::paintReference(Raster& raster) {
     if (shape_.reference.size() != shape_.values.size()) return;
-    painter.setPen(QPen(t.violet, 0.8, Qt::DashLine));
-    painter.setBrush(Qt::NoBrush);
-    const auto there = [&](size_t r, size_t c) {
-        return project(normalX(shape_.x[c]), normalY(shape_.y[r]),
-                       normalValue(shape_.reference[r * shape_.columns + c]));
-    };
-    // Only where the two part.
+    const double ratio = picture_.devicePixelRatio();
     const auto differs = [&](size_t i) {
         return std::abs(shape_.reference[i] - shape_.values[i]) > 1e-6 * (most_ - least_);
     };
-    for (size_t r = 0; r < shape_.rows; ++r)
-        for (size_t c = 0; c + 1 < shape_.columns; ++c)
-            if (const size_t i = r * shape_.columns + c; differs(i) || differs(i + 1))
-                painter.drawLine(there(r, c), there(r, c + 1));
+    std::vector<QPointF> path;
+    const auto draw = [&] {
+        raster.path(path, kMesh * ratio, tokens().violet.rgb(), 4 * kMesh * ratio);
+        path.clear();
+    };
+    for (size_t r = 0; r < shape_.rows; ++r, draw())
+        for (size_t c = 0; c + 1 < shape_.columns; ++c) {
+            const size_t i = r * shape_.columns + c;
+            const auto there = [&](size_t column) {
+                return project(normalX(shape_.x[column]), normalY(shape_.y[r]),
+                               normalValue(shape_.reference[r * shape_.columns + column])) *
+                       ratio;
+            };
+            if (!differs(i) && !differs(i + 1)) {
+                draw();
+                continue;
+            }
+            if (path.empty()) path.push_back(there(c));
+            path.push_back(there(c + 1));
+        }
 }
 
 void SurfaceView::paintPoints(QPainter& painter) {
@@ -240,17 +255,22 @@ void SurfaceView::paintEvent(QPaintEvent*) {
     const qreal ratio = devicePixelRatioF();
     const bool drawable = shape_.rows > 1 && shape_.columns > 1 && shape_.x.size() == shape_.columns &&
                           shape_.y.size() == shape_.rows && shape_.values.size() == shape_.rows * shape_.columns;
-    if (picture_.size() != QWidget::size() * ratio) {
-        picture_ = QPixmap(QWidget::size() * ratio);
-        picture_.setDevicePixelRatio(ratio);
+    if (renewPicture(picture_, QWidget::size(), ratio) || stale_) {
+        stale_ = false;
         picture_.fill(Qt::transparent);
         QPainter inside(&picture_);
         inside.setRenderHint(QPainter::Antialiasing);
         inside.setPen(t.line);
         inside.setBrush(t.sheet);
         inside.drawRoundedRect(QRectF(rect()).adjusted(0.5, 0.5, -0.5, -0.5), 5, 5);
-        inside.setClipRect(rect().adjusted(2, 2, -2, -2));
-        if (drawable) paintFloor(inside), paintSurface(inside);
+        inside.setClipRect(seen());
+        if (drawable) {
+            paintFloor(inside);
+            const QRectF sheet(seen());
+            Raster raster(picture_, QRectF(sheet.topLeft() * ratio, sheet.size() * ratio).toRect());
+            paintSurface(raster);
+            paintReference(raster);
+        }
         inside.setPen(t.faint);
         inside.setFont(Theme::instance().numbers(10));
         inside.drawText(QRectF(9, 4, width() - 18, 16), Qt::AlignLeft,
@@ -259,10 +279,10 @@ void SurfaceView::paintEvent(QPaintEvent*) {
                             .arg(most_, 0, 'f', shape_.decimals)
                             .arg(shape_.unit));
     }
-    painter.drawPixmap(0, 0, picture_);
+    painter.drawImage(0, 0, picture_);
     if (!drawable) return;
     painter.setRenderHint(QPainter::Antialiasing);
-    painter.setClipRect(rect().adjusted(2, 2, -2, -2));
+    painter.setClipRect(seen());
     paintPoints(painter);
     paintPin(painter);
     painter.setRenderHint(QPainter::Antialiasing);

@@ -3,12 +3,13 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
-#include <QPixmap>
+#include <QImage>
 #include <QWidget>
 #include <optional>
 #include <vector>
 
 #include "app/widgets/MapGrid.h"
+#include "app/widgets/Raster.h"
 #include "core/calibration/Surface.h"
 
 namespace brusk::app {
@@ -70,7 +71,9 @@ class SurfaceView : public QWidget {
     double normalValue(double v) const;
     std::optional<std::pair<int, int>> pointUnder(QPointF at) const;
     double valueFor(QPointF at) const;
-    void paintSurface(QPainter& painter);
+    QRect seen() const { return rect().adjusted(2, 2, -2, -2); }
+    void paintSurface(Raster& raster);
+    void paintReference(Raster& raster);
     void paintFloor(QPainter& painter);
     void paintPoints(QPainter& painter);
     QPointF pointOn(QPointF value) const;
@@ -86,7 +89,8 @@ class SurfaceView : public QWidget {
     int row_ = 0, column_ = 0;
     Footprint footprint_;
     calibration::Table surface_;  ///< the shape as the core knows it, for the height under the pin
-    QPixmap picture_;             ///< the surface, until something changes
+    bool stale_ = true;           ///< the picture is of what was
+    QImage picture_;              ///< the surface, until something changes
     Drag drag_ = Drag::None;
     QPointF pressed_, last_;
     int heldRow_ = 0, heldColumn_ = 0;

@@ -7,20 +7,9 @@
 #include <cmath>
 #include <limits>
 
+#include "app/widgets/Raster.h"
+
 namespace brusk::app {
-
-namespace {
-
-/// `share`: 0 to 256 of the colour over what is there.
-QRgb mixed(QRgb below, QRgb colour, unsigned share) {
-    const auto channel = [&](int shift) {
-        const unsigned a = colour >> shift & 0xFF, b = below >> shift & 0xFF;
-        return ((a * share + b * (256 - share)) >> 8) << shift;
-    };
-    return channel(0) | channel(8) | channel(16) | channel(24);
-}
-
-}  // namespace
 
 void paintSpans(QImage& image, std::span<const float> tops, std::span<const float> bottoms, int least, int most,
                 const QColor& colour) {

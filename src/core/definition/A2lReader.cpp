@@ -5,6 +5,7 @@
 #include <cmath>
 #include <numeric>
 
+#include "core/base/Memory.h"
 #include "core/base/Text.h"
 #include "core/definition/A2lTables.h"
 
@@ -26,9 +27,6 @@ class Reader {
   public:
     Reader(SourceText& source, std::vector<Diagnostic>& diagnostics)
         : source_(source), in_(source, diagnostics), tables_(in_, out_) {
-        // Room that is never touched costs no memory; moving a hundred thousand objects would.
-        out_.parameters.reserve(source.text.size() / 1024);
-        out_.measurements.reserve(source.text.size() / 1024);
         names_.reserve(source.text.size() / 512);
     }
 
@@ -87,11 +85,13 @@ class Reader {
     }
 
     void readModule() {
-        // Room for as many as a text of this length mostly has; what is not used costs no memory.
+        // Room for as many as a text of this length mostly has; what is not used costs no memory, moving would.
         constexpr size_t kUsual_bytes = 600;
         const size_t usual = in_.textSize() / kUsual_bytes;
         out_.parameters.reserve(out_.parameters.size() + usual);
         out_.measurements.reserve(out_.measurements.size() + usual);
+        askForLargePages(out_.parameters.data(), out_.parameters.capacity() * sizeof(Parameter));
+        askForLargePages(out_.measurements.data(), out_.measurements.capacity() * sizeof(Measurement));
         out_.module = in_.string("a name");
         out_.description = in_.string("a description");
         static const std::map<std::string_view, Step> steps = {{"MOD_PAR", &Reader::readModPar},

@@ -137,6 +137,13 @@ Result<std::optional<can::CanFrame>> VirtualBus::receive(int64_t deadline_us) {
     }
 }
 
+void VirtualBus::wait(int64_t until_us) {
+    if (!connected_) outbox_.clear(), inbox_.clear();
+    while (now_us_ < until_us)
+        step(until_us);
+    if (!connected_) inbox_.clear();
+}
+
 PacedBus::PacedBus(VirtualBus& bus, double timeLapse) : bus_(bus), timeLapse_(timeLapse) {
     rebase();
 }
@@ -163,6 +170,15 @@ Result<std::optional<can::CanFrame>> PacedBus::receive(int64_t deadline_us) {
         const int64_t limit = std::max(bus_.now_us(), std::min(deadline_us, allowed_us()));
         auto frame = bus_.receive(limit);
         if (!frame || *frame || bus_.now_us() >= deadline_us) return frame;
+        std::this_thread::sleep_for(std::chrono::microseconds(500));
+    }
+}
+
+void PacedBus::wait(int64_t until_us) {
+    if (timeLapse_ <= 0) return bus_.wait(until_us);
+    if (static_cast<double>(allowed_us() - bus_.now_us()) > kStall_us * std::max(1.0, timeLapse_)) rebase();
+    while (bus_.now_us() < until_us) {
+        bus_.wait(std::min(until_us, std::max(bus_.now_us(), allowed_us())));
         std::this_thread::sleep_for(std::chrono::microseconds(500));
     }
 }

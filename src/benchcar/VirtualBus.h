@@ -23,6 +23,8 @@ class VirtualBus final : public link::CanPort {
     Result<std::optional<can::CanFrame>> receive(int64_t deadline_us) override;
     int64_t now_us() const override { return now_us_; }
     link::PortStatus status() const override;
+    /// The car lives on, whether the tester hears it or not.
+    void wait(int64_t until_us) override;
 
     // --- faults
     /// Pulls the tester's cable, or plugs it in again. May be called from any thread.
@@ -71,6 +73,7 @@ class PacedBus final : public link::CanPort {
     Done confirm(int64_t deadline_us) override { return bus_.confirm(deadline_us); }
     link::PortStatus status() const override { return bus_.status(); }
     Result<std::optional<can::CanFrame>> receive(int64_t deadline_us) override;
+    void wait(int64_t until_us) override;
     int64_t now_us() const override { return bus_.now_us(); }
     void setTimeLapse(double timeLapse);
 

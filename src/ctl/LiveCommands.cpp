@@ -23,6 +23,7 @@ struct RecordChoice {
     std::string car, out;
     std::vector<std::string> names;
     double seconds = 0;  ///< 0: until a signal, or the route's end
+    double wait_s = job::DriveOptions().waitFor_s;
     bool force = false;
     carfolder::Conditions conditions;
     double ethanol_pct = -1, octane_RON = -1;
@@ -36,7 +37,14 @@ void onSignal(int) {
 json gapsJson(const std::vector<job::DriveGap>& gaps) {
     json out = json::array();
     for (const auto& gap : gaps)
-        out.push_back({{"from_s", gap.from_s}, {"to_s", gap.to_s}, {"cause", gap.cause}});
+        out.push_back({{"from_s", gap.from_s}, {"to_s", gap.to_s}, {"cause", job::gapCauseName(gap.cause)}});
+    return out;
+}
+
+json marksJson(const std::vector<recording::Mark>& marks) {
+    json out = json::array();
+    for (const auto& mark : marks)
+        out.push_back({{"at_s", mark.at_s}, {"kind", mark.kind}, {"text", mark.text}});
     return out;
 }
 
@@ -78,6 +86,10 @@ void record(Context& c, const RecordChoice& choice) {
     job::DriveOptions options;
     options.title = choice.link.route.empty() ? "Drive" : choice.link.route;
     options.conditions = choice.conditions;
+    options.waitFor_s = choice.wait_s;
+    options.onWaiting = [](const std::string& sentence) {
+        std::cerr << (sentence.empty() ? "The car answers again." : sentence) << "\n";
+    };
     if (choice.ethanol_pct >= 0) options.conditions.ethanol_pct = choice.ethanol_pct;
     if (choice.octane_RON >= 0) options.conditions.octane_RON = choice.octane_RON;
     options.ends = [&](double elapsed_s) -> std::optional<job::Ended> {
@@ -98,7 +110,7 @@ void record(Context& c, const RecordChoice& choice) {
     if (!outcome) return c.outcome.fail(outcome.error());
     c.outcome.json = {{"file", outcome->file.string()},  {"duration_s", outcome->entry.duration_s},
                       {"rows", outcome->entry.samples},  {"bus_load", channels->plan.busLoad},
-                      {"gaps", gapsJson(outcome->gaps)}, {"marks", json::array()},
+                      {"gaps", gapsJson(outcome->gaps)}, {"marks", marksJson(outcome->marks)},
                       {"stretches", json::array()},      {"ended", job::endedName(outcome->ended)}};
     if (!outcome->entry.imageSha256.empty()) c.outcome.json["image_sha256"] = outcome->entry.imageSha256;
     if (folder && outcome->entry.round)
@@ -251,6 +263,8 @@ void addLiveCommands(Command app, Context& c) {
         sub.option("--out", o->out, "MDF 4 file to write, bound to no round").excludes(car);
         sub.option("--channels", o->names, "measurements besides those the fuelling corrections need").commas();
         sub.option("--seconds", o->seconds, "end it after so long").range(0.01, 360000.0);
+        sub.option("--wait", o->wait_s, "s that a lost link is waited for; what is missing is a gap")
+            .range(0.0, 360000.0);
         sub.option("--route", o->link.route,
                    "the bench car drives this route meanwhile, and its end is the recording's");
         sub.flag("--force", o->force, "replace the file of --out");

@@ -19,7 +19,9 @@
 #include "app/desks/ControllerDesk.h"
 #include "app/desks/FlashDesk.h"
 #include "app/desks/OpenFolder.h"
+#include "app/widgets/LaneView.h"
 #include "app/widgets/MapGrid.h"
+#include "core/job/LoadDrives.h"
 
 using namespace brusk;
 using namespace brusk::app;
@@ -30,6 +32,7 @@ class LinkStoryTest : public QObject {
     void initTestCase();
     void theWindowStaysAliveWhileTheLinkWorks();
     void theWindowStaysAliveWhileACableIsPulledInMidRead();
+    void aDriveOutlastsAPulledCableAndKeepsItsMarks();
     void aSilentControllerNeverHoldsTheWindow();
     void gatesAreShownWithWhatSettlesThem();
     void theScopeOfAFlashIsChosen();
@@ -98,6 +101,58 @@ void LinkStoryTest::aFlashWhoseCableIsPulledIsSaidAndTheSameButtonFinishesIt() {
     QVERIFY(story.flash());
     QVERIFY(carHoldsRound(desks, story.selected()->id));
     QVERIFY(story.window().findChild<QLabel*>("inTheCar")->text().contains("The car runs round 1"));
+}
+
+void LinkStoryTest::aDriveOutlastsAPulledCableAndKeepsItsMarks() {
+    Story story;
+    QVERIFY(story.begin());
+    story.goTo("Drive");
+    auto* lapse = story.find<QComboBox>("timeLapse");
+    QVERIFY(lapse && !story.find<QPushButton>("mark"));
+    lapse->setCurrentIndex(1);  // five times as fast
+    QVERIFY(story.click("record"));
+    auto* lanes = story.find<LaneView>("liveLanes");
+    const auto now_s = [&] { return lanes->to(); };
+    const auto situation = [&] { return story.window().findChild<QLabel*>("driveSituation")->text(); };
+    QTRY_VERIFY_WITH_TIMEOUT(now_s() > 31, 20000);
+    QTRY_VERIFY(story.find<QPushButton>("mark"));
+    QCOMPARE(story.find<QPushButton>("mark")->text(), QString("Mark 1"));
+    QTest::keyClick(&story.window(), Qt::Key_M);
+    QTRY_COMPARE(story.find<QPushButton>("mark")->text(), QString("Mark 2"));
+    // The cable is out: the recording says so, and waits.
+    story.goTo("Car");
+    QVERIFY(story.click("cable"));
+    story.goTo("Drive");
+    QTRY_VERIFY_WITH_TIMEOUT(situation().contains("stays open"), 10000);
+    QVERIFY(story.busy());
+    // What it said last is not what it says now.
+    QTRY_COMPARE(story.find<QWidget>("readout_engine_speed")->findChildren<QLabel*>().last()->text(), QString("-"));
+    const double still_s = now_s();
+    QTest::qWait(1000);
+    QCOMPARE(now_s(), still_s);
+    QTest::keyClick(&story.window(), Qt::Key_M);
+    story.goTo("Car");
+    QVERIFY(story.click("cable"));
+    story.goTo("Drive");
+    QTRY_VERIFY_WITH_TIMEOUT(!situation().contains("stays open"), 10000);
+    QTRY_VERIFY_WITH_TIMEOUT(now_s() > still_s + 5, 10000);
+    QVERIFY(story.click("record") && story.settle());
+    QVERIFY2(story.message().contains("1 gap."), qPrintable(story.message()));
+    QVERIFY(story.linkIsOpen() && !story.find<QPushButton>("mark"));
+    // In the file, and where somebody reviews it.
+    const auto entries = story.folder().recordings().of(story.selected()->id);
+    QVERIFY(entries && entries->size() == 1 && entries->front().gaps == 1);
+    const auto recording = job::loadRecording(story.folder(), entries->front());
+    QVERIFY(recording);
+    QStringList marks;
+    for (const auto& mark : (*recording)->marks)
+        marks << QString::fromStdString(mark.kind);
+    marks.sort();
+    QCOMPARE(marks.join(" "), QString("gap mark mark"));
+    story.goTo("Review");
+    auto* review = story.find<LaneView>("reviewLanes");
+    QTRY_VERIFY_WITH_TIMEOUT(review && review->flags().size() == 3, 10000);
+    QVERIFY(review->flags()[1].text.contains("the cable was out"));
 }
 
 void LinkStoryTest::aStoppedReadGoesOn() {

@@ -2,6 +2,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include <atomic>
 #include <thread>
+#include <utility>
 
 #include "JobBench.h"
 #include "core/image/ImageFile.h"
@@ -31,6 +32,7 @@ class JobTest : public QObject {
     void wrongKeysLockOut();
     void aDriveIsRecordedAndBoundToItsRound();
     void aPulledCableKeepsWhatWasRecorded();
+    void aRecordingGoesOnAfterCableIgnitionAndResetAndSaysWhatIsMissing();
     void aRecordingIsInTheLedgerFromItsFirstBlockOn();
     void aDiskThatFillsInMidDriveLosesNothingWhenThereIsRoomAgain();
     void aSensorMessageWithoutSignalsSaysNothing();
@@ -150,18 +152,88 @@ void JobTest::aPulledCableKeepsWhatWasRecorded() {
     bench.car.startRoute(*benchcar::routeNamed("idle"));
     DriveOptions options;
     options.title = "Idle";
+    options.waitFor_s = 20;
+    double last_s = 0;
     options.ends = [&](double elapsed_s) {
         if (elapsed_s > 10) bench.bus.setConnected(false);
-        return after(30)(elapsed_s);
+        last_s = elapsed_s;
+        return after(300)(elapsed_s);
     };
     const auto outcome = recordDrive(client, *bench.kit, *bench.folder, *channels, options);
     EXPECT_OK(outcome);
     QVERIFY(outcome->problem && outcome->problem->text().find("cable is out") != std::string::npos);
     QVERIFY(outcome->entry.samples > 950 && outcome->ended == Ended::Link);
+    QVERIFY(last_s > 29 && last_s < 31);
     QVERIFY(outcome->entry.state == carfolder::RecordingState::Whole);
     const auto recording = loadRecording(*bench.folder, outcome->entry);
     EXPECT_OK(recording);
     QCOMPARE(static_cast<int64_t>((*recording)->groups[0].time_s.size()), outcome->entry.samples);
+}
+
+void JobTest::aRecordingGoesOnAfterCableIgnitionAndResetAndSaysWhatIsMissing() {
+    Bench bench;
+    bench.read();
+    auto client = bench.uds();
+    const auto channels = channelSet(*bench.kit, {});
+    bench.car.startRoute(*benchcar::routeNamed("idle"));
+    DriveOptions options;
+    options.title = "Idle";
+    std::vector<std::string> said;
+    options.onWaiting = [&](const std::string& sentence) { said.push_back(sentence); };
+    double now_s = 0;
+    bool reset = false, marked = false;
+    options.marks = [&] {
+        const bool due = now_s > 15 && !marked;
+        marked |= due;
+        return due ? std::vector<std::string>{"1"} : std::vector<std::string>();
+    };
+    options.ends = [&](double elapsed_s) {
+        now_s = elapsed_s;
+        bench.bus.setConnected(elapsed_s < 10 || elapsed_s > 18);
+        bench.car.setKey(elapsed_s < 30 || elapsed_s > 42);
+        if (elapsed_s > 55 && !std::exchange(reset, true) && !client.reset()) qFatal("no reset");
+        return after(70)(elapsed_s);
+    };
+    const auto outcome = recordDrive(client, *bench.kit, *bench.folder, *channels, options);
+    EXPECT_OK(outcome);
+    QVERIFY2(!outcome->problem, outcome->problem ? outcome->problem->text().c_str() : "");
+    QVERIFY(outcome->entry.state == carfolder::RecordingState::Whole && outcome->ended == Ended::Seconds);
+    const struct {
+        GapCause cause;
+        double from_s, to_s;
+    } expected[] = {{GapCause::Cable, 10, 18}, {GapCause::Silent, 30, 42}, {GapCause::Stopped, 55, 56}};
+    QCOMPARE(outcome->gaps.size(), std::size(expected));
+    for (size_t i = 0; i < std::size(expected); ++i) {
+        const DriveGap& gap = outcome->gaps[i];
+        QCOMPARE(gapCauseName(gap.cause), gapCauseName(expected[i].cause));
+        QVERIFY2(std::abs(gap.from_s - expected[i].from_s) < 0.2 && gap.to_s > expected[i].to_s &&
+                     gap.to_s < expected[i].to_s + 1.5,
+                 qPrintable(QString("%1 to %2").arg(gap.from_s).arg(gap.to_s)));
+    }
+    // It was told that it waits, and that it goes on; what had only stopped was asked again at once.
+    QCOMPARE(said.size(), size_t{5});
+    QVERIFY(said[0].find("cable") != std::string::npos && said[1].empty());
+    QVERIFY(said[2].find("ignition") != std::string::npos && said[3].empty() && said[4].empty());
+
+    const auto recording = loadRecording(*bench.folder, outcome->entry);
+    EXPECT_OK(recording);
+    const std::span<const double> time = (*recording)->groups[0].time_s;
+    QCOMPARE(static_cast<int64_t>(time.size()), outcome->entry.samples);
+    size_t missing = 0;
+    for (size_t i = 1; i < time.size(); ++i) {
+        QVERIFY(time[i] > time[i - 1]);
+        if (time[i] - time[i - 1] <= 0.05) continue;
+        QVERIFY(missing < outcome->gaps.size() && time[i] == outcome->gaps[missing].to_s);
+        ++missing;
+    }
+    QCOMPARE(missing, std::size(expected));
+    QVERIFY(time.back() > 69.5);
+    auto marks = (*recording)->marks;
+    std::stable_sort(marks.begin(), marks.end(), [](const auto& a, const auto& b) { return a.at_s < b.at_s; });
+    QVERIFY(marks == outcome->marks && marks.size() == 4);
+    QCOMPARE(marks[0].kind + ": " + marks[0].text.substr(marks[0].text.find(" s ")),
+             std::string("gap:  s missing: the cable was out"));
+    QVERIFY(marks[1].kind == "mark" && marks[1].text == "1" && std::abs(marks[1].at_s - 15) < 0.6);
 }
 
 void JobTest::aRecordingIsInTheLedgerFromItsFirstBlockOn() {
@@ -242,7 +314,8 @@ void JobTest::aDiskThatFillsInMidDriveLosesNothingWhenThereIsRoomAgain() {
         } else {
             // Whole up to the gap, and the gap is told with its cause.
             QVERIFY(outcome->ended == Ended::Disk && outcome->problem && times.back() > 8.5 && times.back() < 11.5);
-            QVERIFY(outcome->gaps.size() == 1 && outcome->gaps[0].cause == "disk" && outcome->gaps[0].to_s > 29);
+            QVERIFY(outcome->gaps.size() == 1 && outcome->gaps[0].cause == GapCause::Disk &&
+                    outcome->gaps[0].to_s > 29);
             QCOMPARE(outcome->entry.duration_s, outcome->gaps[0].from_s);
         }
     }

@@ -3,6 +3,8 @@
 #include "app/desks/DriveDesk.h"
 
 #include <cmath>
+#include <mutex>
+#include <utility>
 
 #include "app/desks/Background.h"
 #include "app/desks/LinkDesk.h"
@@ -14,12 +16,19 @@
 
 namespace brusk::app {
 
+/// On their way to the thread that samples.
+struct DriveDesk::MarksToSet {
+    std::mutex mutex;
+    std::vector<std::string> texts;  // guarded by it
+};
+
 /// Copies: the car in hand may be another while the link's thread drives.
 struct DriveDesk::Orders {
     std::shared_ptr<const job::Kit> kit;
     std::shared_ptr<carfolder::CarFolder> folder;
     std::shared_ptr<const job::ChannelSet> channels;
     std::shared_ptr<job::LiveCoverage> coverage;
+    std::shared_ptr<MarksToSet> marks;
     std::optional<int64_t> inCar;
     std::string route;
 };
@@ -55,6 +64,7 @@ DriveDesk::DriveDesk(const CarInHand& car, LinkDesk& link, Playback& playback, B
 void DriveDesk::noticeTask() {
     if (driving() == drove_) return;
     drove_ = driving();
+    waiting_.clear();
     playback_.setHeld(drove_);
     emit driveChanged();
 }
@@ -91,6 +101,15 @@ void DriveDesk::stop() {
     if (driving()) link_.cancelTask();
 }
 
+void DriveDesk::mark() {
+    if (!driving()) return;
+    {
+        const std::scoped_lock lock(toSet_->mutex);
+        toSet_->texts.push_back(std::to_string(++marks_));
+    }
+    emit noted();
+}
+
 double DriveDesk::valueNow(const std::string& channel) const {
     return driving() ? value(channel) : playback_.value(channel);
 }
@@ -118,8 +137,10 @@ Done DriveDesk::start(const std::vector<std::string>& channels, const std::strin
         }
     live_ = {};
     coverage_ = coverageOfCar();
+    toSet_ = std::make_shared<MarksToSet>();
+    marks_ = 0;
     link_.run(Task::Drive,
-              [this, orders = Orders{car_.kit, car_.folder, channels_, coverage_, car_.contents.round, route}](
+              [this, orders = Orders{car_.kit, car_.folder, channels_, coverage_, toSet_, car_.contents.round, route}](
                   LinkParts& open, const std::stop_token& stop) { return record(open, stop, orders); });
     return {};
 }
@@ -141,6 +162,16 @@ std::function<void()> DriveDesk::record(LinkParts& open, const std::stop_token& 
     };
     options.onTrouble = [this](const std::string& sentence) {
         background_.calls().post([this, sentence] { messages_.say(QString::fromStdString(sentence), true); });
+    };
+    options.marks = [marks = orders.marks] {
+        const std::scoped_lock lock(marks->mutex);
+        return std::exchange(marks->texts, {});
+    };
+    options.onWaiting = [this](const std::string& sentence) {
+        background_.calls().post([this, sentence] {
+            waiting_ = QString::fromStdString(sentence);
+            emit noted();
+        });
     };
     if (const auto& coverage = orders.coverage)
         options.onRow = [coverage](double time_s, const std::vector<float>& values) { coverage->row(time_s, values); };
@@ -166,7 +197,7 @@ void DriveDesk::ended(const Result<job::DriveOutcome>& outcome) {
     messages_.say(tr("Recorded %1 s in %2 rows, %3.")
                       .arg(outcome->entry.duration_s, 0, 'f', 0)
                       .arg(outcome->entry.samples)
-                      .arg(outcome->entry.gaps ? QString("%1 gaps").arg(outcome->entry.gaps) : tr("no gaps")));
+                      .arg(QString::fromStdString(job::gapsText(outcome->entry.gaps))));
 }
 
 double DriveDesk::value(const std::string& channel) const {

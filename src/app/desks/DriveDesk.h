@@ -26,6 +26,12 @@ class DriveDesk : public QObject {
     [[nodiscard]] Done start(const std::vector<std::string>& channels, const std::string& route);
     void stop();
     bool driving() const;
+    /// Sets a mark at this moment of the drive; they are numbered.
+    void mark();
+    /// How many have been set in this drive.
+    int marks() const { return marks_; }
+    /// Why the recording stands still and waits; empty where it goes on.
+    const QString& waiting() const { return waiting_; }
 
     const job::ChannelSet* channels() const { return channels_.get(); }
     const job::LiveRow& live() const { return live_; }
@@ -53,11 +59,13 @@ class DriveDesk : public QObject {
     void liveChanged();
     void driveChanged();
     void linkChanged();  ///< it, or what runs on it
+    void noted();        ///< a mark was set, or the recording waits, or goes on
     /// A recording of this round is in the folder.
     void recorded(int64_t round);
 
   private:
     struct Orders;  // of one drive, for the link's thread
+    struct MarksToSet;
     std::shared_ptr<job::LiveCoverage> coverageOfCar() const;
     std::function<void()> record(class LinkParts& open, const std::stop_token& stop, const Orders& orders);
     void noticeTask();
@@ -74,6 +82,9 @@ class DriveDesk : public QObject {
     std::vector<std::string> externalNames_, externalRoles_;
     job::LiveRow live_;
     std::shared_ptr<job::LiveCoverage> coverage_;
+    std::shared_ptr<MarksToSet> toSet_;
+    int marks_ = 0;
+    QString waiting_;
 };
 
 }  // namespace brusk::app

@@ -5,6 +5,7 @@
 #include <QKeyEvent>
 #include <QMouseEvent>
 #include <QPainter>
+#include <QToolTip>
 #include <QWheelEvent>
 #include <algorithm>
 #include <cmath>
@@ -59,6 +60,12 @@ void LaneView::setCursor(std::optional<double> time_s) {
 
 void LaneView::setMarks(std::vector<double> times_s) {
     marks_ = std::move(times_s);
+    update();
+}
+
+void LaneView::setFlags(std::vector<LaneFlag> flags) {
+    std::stable_sort(flags.begin(), flags.end(), [](const auto& a, const auto& b) { return a.at_s < b.at_s; });
+    flags_ = std::move(flags);
     update();
 }
 
@@ -120,6 +127,7 @@ void LaneView::paintEvent(QPaintEvent*) {
     image_.setDevicePixelRatio(dpr);
     painter.drawImage(plot.topLeft(), image_);
     image_.setDevicePixelRatio(1);
+    paintFlags(painter, plot);
     // Times along the bottom: a step of 1, 2 or 5 that leaves room for its label.
     double step = std::pow(10, std::floor(std::log10((to_ - from_) / 5)));
     while ((to_ - from_) / step > 10)
@@ -133,6 +141,43 @@ void LaneView::paintEvent(QPaintEvent*) {
         painter.setPen(QPen(t.accent, 1));
         painter.drawLine(QPointF(xAt(*cursor_), plot.top()), QPointF(xAt(*cursor_), plot.bottom()));
     }
+}
+
+/// A line each, and its words above the lowest lane's foot as far as they have room beside those before.
+void LaneView::paintFlags(QPainter& painter, const QRectF& plot) {
+    constexpr double kTall = 15, kWidest = 150, kRoom = 6;
+    const Tokens& t = tokens();
+    painter.setFont(Theme::instance().text(11));
+    const QFontMetricsF metrics(painter.font());
+    double free = plot.left();
+    for (const LaneFlag& flag : flags_) {
+        if (flag.at_s < from_ || flag.at_s > to_) continue;
+        const double x = std::round(xAt(flag.at_s));
+        painter.setPen(QPen(t.warm, 1));
+        painter.drawLine(QPointF(x, plot.top()), QPointF(x, plot.bottom()));
+        if (x < free) continue;
+        const double room = plot.right() - x;
+        const double wide = std::min({std::max(metrics.horizontalAdvance(flag.text) + kRoom, kTall), kWidest, room});
+        if (room < kTall) continue;
+        const QRectF words(x, plot.bottom() - kTall, wide, kTall);
+        painter.fillRect(words, Tokens::mix(t.sheet, t.warm, 0.16));
+        painter.setPen(t.ink);
+        painter.drawText(words.adjusted(kRoom / 2, 0, 0, 0), Qt::AlignVCenter,
+                         metrics.elidedText(flag.text, Qt::ElideRight, wide - kRoom / 2));
+        free = words.right() + 2;
+    }
+}
+
+bool LaneView::event(QEvent* event) {
+    if (event->type() != QEvent::ToolTip) return QWidget::event(event);
+    constexpr double kReach = 5;
+    const auto* help = static_cast<QHelpEvent*>(event);
+    QStringList words;
+    for (const LaneFlag& flag : flags_)
+        if (std::abs(xAt(flag.at_s) - help->pos().x()) <= kReach)
+            words << QString::number(flag.at_s, 'f', 1) + " s: " + flag.text;
+    QToolTip::showText(help->globalPos(), words.join("\n"), this);
+    return true;
 }
 
 std::pair<size_t, size_t> LaneView::shownSamples(const TraceData& held) const {

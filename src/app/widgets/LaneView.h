@@ -45,6 +45,12 @@ struct Trace {
     units::Shown shown = {};   ///< how its numbers are told; data and range stay in the stored unit
 };
 
+/// A moment that somebody, or the recording itself, marked.
+struct LaneFlag {
+    double at_s = 0;
+    QString text;
+};
+
 class LaneView : public QWidget {
     Q_OBJECT
   public:
@@ -58,6 +64,9 @@ class LaneView : public QWidget {
     std::optional<double> cursor() const { return cursor_; }
     /// Spans marked in the background (moments behind a cell).
     void setMarks(std::vector<double> times_s);
+    /// Moments with words, which the pointer shows whole; in order of time.
+    void setFlags(std::vector<LaneFlag> flags);
+    const std::vector<LaneFlag>& flags() const { return flags_; }
     QSize minimumSizeHint() const override { return {300, 160}; }
 
   signals:
@@ -81,6 +90,8 @@ class LaneView : public QWidget {
     const std::vector<size_t>& edgesOf(const TraceData& held, int columns);
     void paintTrace(QPainter& painter, const Trace& trace, const QRectF& lane);
     void paintLabel(QPainter& painter, const Trace& trace, const QRectF& lane, double& labelY);
+    void paintFlags(QPainter& painter, const QRectF& plot);
+    bool event(QEvent* event) override;
     void moveCursor(double t);
 
     std::vector<Trace> traces_;
@@ -88,6 +99,7 @@ class LaneView : public QWidget {
     double from_ = 0, to_ = 10, most_ = 10;
     std::optional<double> cursor_;
     std::vector<double> marks_;
+    std::vector<LaneFlag> flags_;
     // While it paints.
     QImage image_;  ///< the plot, in device pixels
     std::vector<float> tops_, bottoms_;

@@ -3,21 +3,19 @@
 #include "core/job/Drive.h"
 
 #include <algorithm>
-#include <chrono>
 #include <cmath>
 
 #include "core/base/Text.h"
 #include "core/carfolder/Schema.h"
 #include "core/evidence/Learned.h"
 #include "core/job/Deliver.h"
+#include "core/job/DriveLoop.h"
 #include "core/job/Keeping.h"
-#include "core/recording/RecordingWriter.h"
 #include "core/roles/Needs.h"
 
 namespace brusk::job {
 namespace {
 
-constexpr int64_t kSlice_us = 20000;
 /// Whose air was used, and what the map of speed-density said itself: where a meter is believed, the map can learn all
 /// the same, and must not learn the meter's error.
 constexpr roles::Role kAirModels[] = {"air_per_cylinder", "air_by_density", "air_source"};
@@ -74,11 +72,6 @@ float physical(const definition::Definition& definition, const definition::Measu
     uint8_t bytes[8] = {};
     storeUnsigned(bytes, definition::sizeOf(m.type), ByteOrder::BigEndian, raw);
     return static_cast<float>(definition::physicalOf(definition, m, bytes));
-}
-
-int64_t wall_us() {
-    return std::chrono::duration_cast<std::chrono::microseconds>(std::chrono::steady_clock::now().time_since_epoch())
-        .count();
 }
 
 }  // namespace
@@ -259,7 +252,7 @@ std::optional<std::vector<float>> DriveRecorder::learned() {
 
 Done DriveRecorder::start() {
     if (auto done = sampler_.start(); !done) return done;
-    begun_us_ = uds_.port().now_us();
+    if (!begun_us_) begun_us_ = uds_.port().now_us();
     return {};
 }
 
@@ -270,7 +263,7 @@ Done DriveRecorder::poll(int64_t deadline_us, const OnRow& onRow, const OnRow& o
             for (size_t i = 0; i < row_.size(); ++i)
                 row_[i] =
                     row.present[i] ? physical(*kit_.definition, *channels_.measurements[i], row.raw[i]) : std::nanf("");
-            onRow(static_cast<double>(row.time_us - begun_us_) * 1e-6, row_);
+            onRow(static_cast<double>(row.time_us - *begun_us_) * 1e-6, row_);
         },
         [&](const link::CanFrame& frame) {
             size_t at = 0;
@@ -282,7 +275,7 @@ Done DriveRecorder::poll(int64_t deadline_us, const OnRow& onRow, const OnRow& o
                     if (value) external_[at] = static_cast<float>(*value);
                     ++at;
                 }
-                if (mine) onExternal(static_cast<double>(frame.time_us - begun_us_) * 1e-6, external_);
+                if (mine) onExternal(static_cast<double>(frame.time_us - *begun_us_) * 1e-6, external_);
             }
         });
 }
@@ -313,76 +306,6 @@ Result<std::string> areasText(const Kit& kit, carfolder::CarFolder& folder, int6
     return textOf(*areas);
 }
 
-/// Samples into the writer until somebody ends it or the link fails.
-void sampleInto(link::Uds& uds, DriveRecorder& recorder, std::unique_ptr<recording::Mdf4Writer> file,
-                const recording::Recording& layout, double rate_hz, const DriveOptions& options, DriveOutcome& out) {
-    const bool learns = layout.groups.back().name == evidence::kLearnedGroup;
-    const size_t externals = layout.groups.size() > (learns ? 2u : 1u) ? layout.groups[1].channels.size() : 0;
-    recording::RecordingWriter writer(std::move(file), layout.groups.size(), options.onTrouble);
-    LiveRow live;
-    live.external.assign(externals, std::nanf(""));
-    int64_t lastLive_us = 0;
-    double last_s = 0;
-    const double gap_s = 3 / rate_hz;
-    const auto onRow = [&](double time_s, const std::vector<float>& values) {
-        writer.append(0, time_s, values);
-        if (time_s - last_s > gap_s && last_s > 0) out.gaps.push_back({last_s, time_s, "link"});
-        last_s = time_s;
-        out.last = values;
-        if (options.onRow) options.onRow(time_s, values);
-        if (!options.onLive) return;
-        const int64_t now = wall_us();
-        if (options.throttle && now - lastLive_us < 1000000 / 30) return;
-        lastLive_us = now;
-        live.time_s = time_s;
-        live.values = values;
-        options.onLive(live);
-    };
-    const auto onExternal = [&](double time_s, const std::vector<float>& values) {
-        if (externals) writer.append(1, time_s, values);
-        live.external = values;
-    };
-    link::CanPort& port = uds.port();
-    const auto note = [&](const Done& done) {
-        if (!done && !out.problem) out.problem = done.error();
-        if (!done) out.ended = Ended::Link;
-        return done.has_value();
-    };
-    const auto keepLearned = [&](double time_s) {
-        if (const auto row = learns ? recorder.learned() : std::nullopt)
-            writer.append(layout.groups.size() - 1, time_s, *row);
-    };
-    keepLearned(0);
-    bool running = note(recorder.start());
-    const int64_t begun_us = port.now_us();
-    int64_t dueAt_us = begun_us + options.writeEvery_us;
-    while (running) {
-        if (const auto end = options.ends(static_cast<double>(port.now_us() - begun_us) * 1e-6)) {
-            out.ended = *end;
-            break;
-        }
-        running = note(recorder.poll(port.now_us() + kSlice_us, onRow, onExternal));
-        if (port.now_us() < dueAt_us) continue;
-        dueAt_us = port.now_us() + options.writeEvery_us;
-        writer.due();
-    }
-    // What came is safe before the controller is asked to stop, which can take its time.
-    writer.due();
-    if (running && out.ended != Ended::Link && note(recorder.stop())) keepLearned(last_s);
-    const Done whole = writer.finish();
-    if (!whole) {
-        out.problem = whole.error();
-        out.ended = Ended::Disk;
-    }
-    for (const auto& lost : writer.lost())
-        out.gaps.push_back({lost.from_s, lost.to_s, "disk"});
-    out.external = live.external;
-    out.entry.duration_s = whole ? last_s : writer.kept_s();
-    out.entry.samples = static_cast<int64_t>(writer.rows(0));
-    out.entry.gaps = static_cast<int>(out.gaps.size());
-    out.entry.state = whole ? carfolder::RecordingState::Whole : carfolder::RecordingState::Recovered;
-}
-
 }  // namespace
 
 std::vector<carfolder::NamedArea> namedAreas(const Kit& kit) {
@@ -408,6 +331,21 @@ Bound boundTo(const Kit& kit, const image::Image& image, const recording::Record
     if (held == shas.end() || at == std::string::npos) return held == shas.end() ? Bound::Untold : Bound::Other;
     return recording.areas.compare(at + kKey.size(), held->second.size(), held->second) == 0 ? Bound::Same
                                                                                              : Bound::Other;
+}
+
+const char* gapCauseName(GapCause cause) {
+    constexpr const char* names[] = {"frames", "cable", "silent", "stopped", "disk"};
+    return names[static_cast<int>(cause)];
+}
+
+std::string gapSentence(double seconds, GapCause cause) {
+    constexpr const char* why[] = {"frames were lost", "the cable was out", "the controller did not answer",
+                                   "the controller had stopped sending", "the disk took nothing"};
+    return formatNumber(seconds, seconds < 10 ? 2 : 0) + " s missing: " + why[static_cast<int>(cause)];
+}
+
+std::string gapsText(int gaps) {
+    return gaps == 0 ? "no gaps" : gaps == 1 ? "1 gap" : std::to_string(gaps) + " gaps";
 }
 
 const char* endedName(Ended ended) {
@@ -467,7 +405,7 @@ Result<DriveOutcome> recordDrive(link::Uds& uds, const Kit& kit, carfolder::CarF
     }
     out.entry = *entry;
     if (options.onBegun) options.onBegun(out.file);
-    sampleInto(uds, recorder, std::move(*writer), layout, channels.rate_hz, options, out);
+    DriveLoop(uds, recorder, layout, channels.rate_hz, options, out).run(std::move(*writer));
     if (auto done = folder.recordings().ended(out.entry); !done && !out.problem) out.problem = done.error();
     return out;
 }
@@ -487,7 +425,7 @@ Result<DriveOutcome> recordFile(link::Uds& uds, const Kit& kit, storage::FileSys
     out.entry.title = options.title;
     out.entry.startedAt = layout.startedAt;
     if (options.onBegun) options.onBegun(file);
-    sampleInto(uds, recorder, std::move(*writer), layout, channels.rate_hz, options, out);
+    DriveLoop(uds, recorder, layout, channels.rate_hz, options, out).run(std::move(*writer));
     return out;
 }
 

@@ -103,6 +103,7 @@ class DriveRecorder {
     recording::Recording layout() const;
     /// What the controller has learned now, as learnedChannels(); nothing where it does not tell.
     std::optional<std::vector<float>> learned();
+    /// Sets the channels up and lets them come; again after the link was lost. Times count from the first start.
     [[nodiscard]] Done start();
     /// Samples until `deadline_us`; each row goes to `onRow` (group 0) or `onExternal` (group 1).
     using OnRow = std::function<void(double time_s, const std::vector<float>& values)>;
@@ -114,7 +115,7 @@ class DriveRecorder {
     const Kit& kit_;
     ChannelSet channels_;
     link::Sampler sampler_;
-    int64_t begun_us_ = 0;
+    std::optional<int64_t> begun_us_;
     std::vector<float> row_;
     std::vector<float> external_;
 };
@@ -123,11 +124,27 @@ class DriveRecorder {
 enum class Ended { Asked, Seconds, Signal, Link, Disk };
 const char* endedName(Ended ended);
 
+/// Why a stretch is missing.
+enum class GapCause {
+    Frames,   ///< a few rows did not arrive
+    Cable,    ///< the interface was gone
+    Silent,   ///< the controller did not answer: ignition off, or no supply
+    Stopped,  ///< it had stopped sending, and answered when it was asked again: a reset
+    Disk      ///< the disk took nothing for so long that rows were given up
+};
+/// "frames", "cable", "silent", "stopped", "disk".
+const char* gapCauseName(GapCause cause);
+/// "12.3 s missing: the cable was out".
+std::string gapSentence(double seconds, GapCause cause);
+
+/// "no gaps", "1 gap", "3 gaps".
+std::string gapsText(int gaps);
+
 /// A stretch that is missing in a recording, and why.
 struct DriveGap {
     double from_s = 0;
     double to_s = 0;
-    std::string cause;  ///< "link" or "disk"
+    GapCause cause = GapCause::Frames;
 };
 
 /// What came of a recording: what arrived is kept, whatever went wrong.
@@ -135,6 +152,7 @@ struct DriveOutcome {
     carfolder::RecordingEntry entry;  ///< without an id where there is no folder
     storage::Path file;
     std::vector<DriveGap> gaps;
+    std::vector<recording::Mark> marks;  ///< gaps, and what was marked by hand
     Ended ended = Ended::Asked;
     std::optional<Error> problem;
     std::vector<float> last;      ///< the newest row of the controller's channels
@@ -150,13 +168,21 @@ struct DriveOptions {
     std::function<void(const storage::Path&)> onBegun;  ///< the file's head is on the disk
     /// A sentence: the disk takes nothing, or takes it again. Called on threads that write, one at a time.
     std::function<void(const std::string&)> onTrouble;
+    /// What somebody marked since it was asked last: a text for each. Asked between slices of time.
+    std::function<std::vector<std::string>()> marks;
+    /// A sentence while the recording waits for the car; an empty one when it goes on. On the thread that samples.
+    std::function<void(const std::string&)> onWaiting;
+    /// When the link is lost the recording stays open and goes on when the car answers again; it ends when that has
+    /// not happened for so long. 0: at once.
+    double waitFor_s = 600;
     bool throttle = false;
     int64_t writeEvery_us = 500000;  ///< of the link's clock
     carfolder::Conditions conditions = {};
 };
 
 /// Records into the folder, bound to the round that is in the car. The recording is in the ledger from its first block
-/// on. While the disk takes nothing the newest rows are kept in memory and tried again.
+/// on. While the disk takes nothing the newest rows are kept in memory and tried again. While the car says nothing the
+/// recording waits: what is missing is a gap, and a mark in the file says why.
 [[nodiscard]] Result<DriveOutcome> recordDrive(link::Uds& uds, const Kit& kit, carfolder::CarFolder& folder,
                                                const ChannelSet& channels, const DriveOptions& options);
 /// The same into a file of its own, bound to no round.

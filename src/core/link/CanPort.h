@@ -2,9 +2,11 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
+#include <chrono>
 #include <functional>
 #include <optional>
 #include <string>
+#include <thread>
 
 #include "core/base/Result.h"
 #include "core/can/CanFrame.h"
@@ -58,6 +60,15 @@ class CanPort {
     /// Microseconds on the port's own clock, which never runs backwards.
     virtual int64_t now_us() const = 0;
     virtual PortStatus status() const { return {}; }
+    /// Lets time pass until `until_us`, whether there is a bus or not. Frames that come meanwhile may be lost.
+    virtual void wait(int64_t until_us) {
+        // Frames are fetched, or they would stand in the queue and pass for new ones later.
+        while (now_us() < until_us) {
+            if (receive(until_us)) continue;
+            std::this_thread::sleep_for(std::chrono::microseconds(until_us - now_us()));
+            return;
+        }
+    }
 
     void watch(Watcher watcher) { watcher_ = std::move(watcher); }
 

@@ -29,6 +29,11 @@ void RecordingWriter::append(size_t group, double time_s, std::span<const float>
     rows.ends.push_back(rows.values.size());
 }
 
+void RecordingWriter::append(Mark mark) {
+    const std::lock_guard lock(mutex_);
+    comingMarks_.push_back(std::move(mark));
+}
+
 void RecordingWriter::due() {
     {
         const std::lock_guard lock(mutex_);
@@ -48,6 +53,9 @@ void RecordingWriter::takeOver() {
         if (group == 0 && !rows.time_s.empty()) newest_s_ = rows.time_s.back();
         taken_[group].clear();
     }
+    for (const Mark& mark : takenMarks_)
+        file_->append(mark);
+    takenMarks_.clear();
 }
 
 void RecordingWriter::tellOnce(bool& failing, const Done& done) {
@@ -79,6 +87,7 @@ void RecordingWriter::writeAsItComes() {
             if (stopping_) return;
             due_ = false;
             coming_.swap(taken_);
+            comingMarks_.swap(takenMarks_);
             onDisk.swap(toCount_);
         }
         takeOver();
@@ -124,6 +133,7 @@ void RecordingWriter::stop() {
 Done RecordingWriter::finish() {
     stop();
     taken_.swap(coming_);
+    takenMarks_.swap(comingMarks_);
     takeOver();
     Done done = file_->finish();
     if (done) {

@@ -18,7 +18,7 @@ namespace brusk::recording {
 
 /// Takes rows from the thread that samples and writes them as they come.
 ///
-/// 1. append() and due() copy a row or set a flag; they never wait for the disk.
+/// 1. append() and due() copy a row or a mark, or set a flag; they never wait for the disk.
 /// 2. What is due is handed to the system at once, so that it outlives the program; a second thread waits for the disk
 ///    meanwhile, so that it outlives the power. A busy disk delays only that.
 /// 3. While the disk takes nothing, rows are kept in memory, up to kMostPending_bytes; then they are given up, and the
@@ -40,6 +40,7 @@ class RecordingWriter {
     RecordingWriter& operator=(const RecordingWriter&) = delete;
 
     void append(size_t group, double time_s, std::span<const float> values);
+    void append(Mark mark);
     /// What came is to be written now.
     void due();
     /// Writes what is left, waits for the disk, marks the file finalised. No rows may come after it.
@@ -73,6 +74,7 @@ class RecordingWriter {
     std::mutex mutex_;  // guards what follows, up to the empty line
     std::condition_variable wake_;
     std::vector<Rows> coming_;
+    std::vector<Mark> comingMarks_;
     bool due_ = false;
     bool stopping_ = false;
     std::optional<std::vector<uint64_t>> toSync_;   ///< rows that the system has and the disk perhaps not
@@ -80,6 +82,7 @@ class RecordingWriter {
 
     // Of the writing thread; after finish() of whoever asks.
     std::vector<Rows> taken_;
+    std::vector<Mark> takenMarks_;
     double newest_s_ = 0, kept_s_ = 0;
     std::vector<Lost> lost_;
     bool writeFails_ = false;

@@ -19,6 +19,7 @@ DrivePresenter::DrivePresenter(Desks& desks, QObject* parent) : QObject(parent),
     connect(&desks.drive, &DriveDesk::liveChanged, this, &DrivePresenter::take);
     connect(&desks.drive, &DriveDesk::driveChanged, this, &DrivePresenter::driveChanged);
     connect(&desks.drive, &DriveDesk::linkChanged, this, &DrivePresenter::changed);
+    connect(&desks.drive, &DriveDesk::noted, this, &DrivePresenter::changed);
     connect(&desks.drive, &DriveDesk::linkChanged, this, &DrivePresenter::channelsChanged);
     for (auto signal : {&CarInHand::roundsChanged, &CarInHand::changed})
         connect(&desks.car, signal, this, &DrivePresenter::changed);
@@ -40,6 +41,7 @@ bool DrivePresenter::isBenchCar() const {
 QString DrivePresenter::situation() const {
     const auto& inCar = desks_.car.contents.round;
     const auto* round = inCar ? desks_.car.round(*inCar) : nullptr;
+    if (waiting()) return desks_.drive.waiting();
     if (driving()) return round ? tr("recording on round %1").arg(round->number) : QString("recording");
     if (!desks_.drive.linkIsOpen()) return "Connect on the Car station, then record.";
     if (!round) return desks_.folder.carSentence();
@@ -57,6 +59,18 @@ void DrivePresenter::record(const std::vector<std::string>& channels, const std:
 
 void DrivePresenter::stop() {
     desks_.drive.stop();
+}
+
+void DrivePresenter::mark() {
+    desks_.drive.mark();
+}
+
+int DrivePresenter::marks() const {
+    return desks_.drive.marks();
+}
+
+bool DrivePresenter::waiting() const {
+    return driving() && !desks_.drive.waiting().isEmpty();
 }
 
 std::vector<DrivePresenter::Channel> DrivePresenter::channels() const {
@@ -83,7 +97,8 @@ DrivePresenter::Cost DrivePresenter::cost(const std::vector<std::string>& channe
 }
 
 double DrivePresenter::now(roles::Role role) const {
-    return desks_.drive.role(role);
+    // What the car said before it fell silent is not what it says now.
+    return waiting() ? std::nan("") : desks_.drive.role(role);
 }
 
 double DrivePresenter::fuelOff_pct() const {

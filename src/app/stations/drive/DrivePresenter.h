@@ -27,6 +27,9 @@ class DrivePresenter : public QObject {
     /// `lapse`: simulated seconds a second. What is wrong is said.
     void record(const std::vector<std::string>& channels, const std::string& route, double lapse);
     void stop();
+    void mark();
+    int marks() const;
+    bool waiting() const;
 
     // Channels.
     struct Channel {

@@ -61,6 +61,12 @@ DriveStation::DriveStation(Desks& desks, QWidget* parent) : Station("Drive", par
     status_ = label({}, "numbers");
     status_->setObjectName("driveStatus");
     titleRow()->insertWidget(2, status_);
+    mark_ = new QPushButton;
+    mark_->setObjectName("mark");
+    subtitle()->setObjectName("driveSituation");
+    mark_->setToolTip(tr("Marks this moment of the drive, to be found again"));
+    titleRow()->insertWidget(titleRow()->indexOf(primary()), mark_);
+    connect(mark_, &QPushButton::clicked, &presenter_, &DrivePresenter::mark);
     makeReadouts();
     lanes_ = new LaneView;
     lanes_->setObjectName("liveLanes");
@@ -244,6 +250,10 @@ void DriveStation::refresh() {
     const bool driving = presenter_.driving();
     primary()->setText(driving ? tr("Stop recording") : tr("Record"));
     primary()->setEnabled(driving || presenter_.mayRecord());
+    mark_->setVisible(driving);
+    mark_->setText(tr("Mark %1").arg(presenter_.marks() + 1));
+    mark_->setShortcut(Qt::Key_M);
+    setRole(subtitle(), presenter_.waiting() ? "warm" : "faint");
     operatorPanel_->setVisible(presenter_.isBenchCar());
     channels_->setEnabled(!driving);
     route_->setEnabled(!driving);

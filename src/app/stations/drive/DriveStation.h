@@ -33,7 +33,7 @@ class DriveStation : public Station {
     Q_OBJECT
   public:
     DriveStation(Desks& desks, QWidget* parent = nullptr);
-    QString hint() const override { return "recording goes to the car folder as it comes"; }
+    QString hint() const override { return "recording goes to the car folder as it comes \u00b7 M sets a mark"; }
     void shown() override { fillChannels(); }
 
   private:
@@ -54,6 +54,7 @@ class DriveStation : public Station {
     MapGrid* coverage_;
     QLabel* coverageText_;
     QLabel* status_;
+    QPushButton* mark_;
     QLabel* cost_;
     QComboBox* route_;
     QComboBox* lapse_;

@@ -14,6 +14,7 @@
 #include "app/stations/review/ImportPage.h"
 #include "app/stations/review/Player.h"
 #include "app/widgets/Times.h"
+#include "core/job/Drive.h"
 #include "core/proposals/AirCorrection.h"
 
 namespace brusk::app {
@@ -145,13 +146,14 @@ void ReviewStation::refresh() {
         const QSignalBlocker quiet(list_);
         list_->clear();
         lanes_->setTraces({}, 4);
+        lanes_->setFlags({});
         bind_->hide();
         for (const auto& entry : presenter_.recordings())
             list_->addItem(QString("%1\n%2, %3 s, %4")
                                .arg(QString::fromStdString(entry.title),
                                     entry.round ? timeOfDay(entry.startedAt) : tr("of no round"))
                                .arg(entry.duration_s, 0, 'f', 0)
-                               .arg(entry.gaps ? QString("%1 gaps").arg(entry.gaps) : tr("no gaps")));
+                               .arg(QString::fromStdString(job::gapsText(entry.gaps))));
     }
     if (list_->count()) list_->setCurrentRow(list_->count() - 1);
 }
@@ -166,6 +168,10 @@ void ReviewStation::showRecording() {
                           lane.decimals, lane.data, lane.low, lane.high, shown});
     }
     lanes_->setTraces(std::move(traces), 4);
+    std::vector<LaneFlag> flags;
+    for (const auto& mark : presenter_.recording()->marks)
+        flags.push_back({mark.at_s, QString::fromStdString(mark.text)});
+    lanes_->setFlags(std::move(flags));
     lanes_->setSpan(0, presenter_.recording()->duration_s());
     showMoments();
 }

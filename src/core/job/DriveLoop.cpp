@@ -1,0 +1,181 @@
+// Slices of time: sampled or waited through, then marks and what is due to the disk.
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/job/DriveLoop.h"
+
+#include <algorithm>
+#include <chrono>
+#include <cmath>
+
+#include "core/evidence/Learned.h"
+
+namespace brusk::job {
+namespace {
+
+constexpr int64_t kSlice_us = 20000;
+constexpr int64_t kAskAgain_us = 250000;  // while the controller is silent
+constexpr int64_t kLive_us = 1000000 / 30;
+
+int64_t wall_us() {
+    return std::chrono::duration_cast<std::chrono::microseconds>(std::chrono::steady_clock::now().time_since_epoch())
+        .count();
+}
+
+const char* waitingSentence(GapCause cause) {
+    return cause == GapCause::Cable
+               ? "The link is gone: the cable, or the interface. The recording stays open and goes on when it is back."
+               : "The controller says nothing: ignition off? The recording stays open and goes on when it answers.";
+}
+
+}  // namespace
+
+DriveLoop::DriveLoop(link::Uds& uds, DriveRecorder& recorder, const recording::Recording& layout, double rate_hz,
+                     const DriveOptions& options, DriveOutcome& out)
+    : recorder_(recorder),
+      port_(uds.port()),
+      options_(options),
+      out_(out),
+      learns_(layout.groups.back().name == evidence::kLearnedGroup),
+      learnedGroup_(layout.groups.size() - 1),
+      gap_s_(3 / rate_hz) {
+    if (layout.groups.size() > (learns_ ? 2u : 1u)) externals_ = layout.groups[1].channels.size();
+    live_.external.assign(externals_, std::nanf(""));
+}
+
+void DriveLoop::run(std::unique_ptr<recording::Mdf4Writer> file) {
+    writer_.emplace(std::move(file), learnedGroup_ + 1, options_.onTrouble);
+    keepLearned(0);
+    const bool sends = begin() && goOn();
+    // What came is safe before the controller is asked to stop, which can take its time.
+    writer_->due();
+    if (sends) {
+        if (const Done done = recorder_.stop())
+            keepLearned(last_s_);
+        else
+            fail(done.error());
+    }
+    account();
+}
+
+bool DriveLoop::begin() {
+    if (const Done done = recorder_.start(); !done) {
+        fail(done.error());
+        return false;
+    }
+    begun_us_ = port_.now_us();
+    dueAt_us_ = begun_us_ + options_.writeEvery_us;
+    return true;
+}
+
+bool DriveLoop::goOn() {
+    while (true) {
+        if (const auto end = options_.ends(elapsed_s())) {
+            out_.ended = *end;
+            return !outage_;
+        }
+        if (!outage_)
+            sample();
+        else if (!wait())
+            return false;
+        takeMarks();
+        if (port_.now_us() < dueAt_us_) continue;
+        dueAt_us_ = port_.now_us() + options_.writeEvery_us;
+        writer_->due();
+    }
+}
+
+void DriveLoop::sample() {
+    const Done done = recorder_.poll(
+        port_.now_us() + kSlice_us, [this](double time_s, const std::vector<float>& values) { row(time_s, values); },
+        [this](double time_s, const std::vector<float>& values) { external(time_s, values); });
+    if (!done) lost(done.error());
+}
+
+void DriveLoop::lost(const Error& error) {
+    outage_ = Outage{port_.now_us(), error, error.code == ErrorCode::LinkLost ? GapCause::Cable : GapCause::Silent, 0};
+    writer_->due();
+}
+
+bool DriveLoop::wait() {
+    Outage& outage = *outage_;
+    if (static_cast<double>(port_.now_us() - outage.since_us) * 1e-6 >= options_.waitFor_s) {
+        fail(outage.error);
+        return false;
+    }
+    if (outage.attempts > 0) port_.wait(port_.now_us() + kAskAgain_us);
+    const Done done = recorder_.start();
+    ++outage.attempts;
+    if (!done) {
+        if (done.error().code == ErrorCode::LinkLost) outage.cause = GapCause::Cable;
+        if (outage.attempts == 1 && options_.onWaiting) options_.onWaiting(waitingSentence(outage.cause));
+        return true;
+    }
+    // One that answers the first question was there all the time: it had only stopped sending.
+    if (outage.attempts == 1 && outage.cause == GapCause::Silent) outage.cause = GapCause::Stopped;
+    ended_ = outage.cause;
+    outage_.reset();
+    if (options_.onWaiting) options_.onWaiting({});
+    return true;
+}
+
+void DriveLoop::row(double time_s, const std::vector<float>& values) {
+    if (last_s_ > 0 && (ended_ || time_s - last_s_ > gap_s_)) {
+        const GapCause cause = ended_.value_or(GapCause::Frames);
+        out_.gaps.push_back({last_s_, time_s, cause});
+        out_.marks.push_back({last_s_, "gap", gapSentence(time_s - last_s_, cause)});
+        writer_->append(out_.marks.back());
+        ended_.reset();
+    }
+    writer_->append(0, time_s, values);
+    last_s_ = time_s;
+    out_.last = values;
+    if (options_.onRow) options_.onRow(time_s, values);
+    if (!options_.onLive) return;
+    const int64_t now = wall_us();
+    if (options_.throttle && now - lastLive_us_ < kLive_us) return;
+    lastLive_us_ = now;
+    live_.time_s = time_s;
+    live_.values = values;
+    options_.onLive(live_);
+}
+
+void DriveLoop::external(double time_s, const std::vector<float>& values) {
+    if (externals_) writer_->append(1, time_s, values);
+    live_.external = values;
+}
+
+void DriveLoop::takeMarks() {
+    if (!options_.marks) return;
+    for (std::string& text : options_.marks()) {
+        out_.marks.push_back({elapsed_s(), "mark", std::move(text)});
+        writer_->append(out_.marks.back());
+    }
+}
+
+void DriveLoop::keepLearned(double time_s) {
+    if (const auto row = learns_ ? recorder_.learned() : std::nullopt) writer_->append(learnedGroup_, time_s, *row);
+}
+
+void DriveLoop::fail(const Error& error) {
+    if (!out_.problem) out_.problem = error;
+    out_.ended = Ended::Link;
+}
+
+void DriveLoop::account() {
+    const Done whole = writer_->finish();
+    if (!whole) {
+        out_.problem = whole.error();
+        out_.ended = Ended::Disk;
+    }
+    for (const auto& gone : writer_->lost())
+        out_.gaps.push_back({gone.from_s, gone.to_s, GapCause::Disk});
+    // A gap is told when it is over; what was marked meanwhile came before.
+    std::stable_sort(out_.marks.begin(), out_.marks.end(),
+                     [](const auto& a, const auto& b) { return a.at_s < b.at_s; });
+    out_.external = live_.external;
+    out_.entry.duration_s = whole ? last_s_ : writer_->kept_s();
+    out_.entry.samples = static_cast<int64_t>(writer_->rows(0));
+    out_.entry.gaps = static_cast<int>(out_.gaps.size());
+    out_.entry.state = whole ? carfolder::RecordingState::Whole : carfolder::RecordingState::Recovered;
+}
+
+}  // namespace brusk::job

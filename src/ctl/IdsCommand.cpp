@@ -1,6 +1,7 @@
 // ids: every name by which files and commands call things, with its title.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include <algorithm>
+#include <utility>
 
 #include "benchcar/cars/WrongPart.h"
 #include "benchcar/plant/Driver.h"
@@ -9,7 +10,7 @@
 #include "core/evidence/Figures.h"
 #include "core/job/NextStep.h"
 #include "core/proposals/BuildSheet.h"
-#include "core/roles/Needs.h"
+#include "core/roles/Purposes.h"
 #include "ctl/Commands.h"
 
 namespace brusk::ctl {
@@ -65,6 +66,13 @@ void ids(Context& c) {
     tell(c, "roles", listOf(roles::known(), [](const auto& role) { return entry(role.id, role.title, role.unit); }));
     tell(c, "kinds", listOf(roles::kKindNeeds, needed));
     tell(c, "checks", listOf(roles::kCheckNeeds, needed));
+    tell(c, "purposes", listOf(roles::kPurposes, [](const auto& purpose) {
+             json out = entry(purpose.id, purpose.title);
+             for (const auto& [key, list] : {std::pair{"kinds", &purpose.kinds}, {"checks", &purpose.checks}})
+                 for (const roles::Need* need : *list)
+                     out[key].push_back(need->id);
+             return out;
+         }));
     tell(c, "events", listOf(roles::kEvents, [](const auto& event) { return entry(event.id, event.title); }));
     tell(c, "figures",
          listOf(evidence::kFigures, [](const auto& figure) { return entry(figure.id, figure.title, figure.unit); }));

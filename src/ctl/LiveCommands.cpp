@@ -7,6 +7,7 @@
 
 #include "core/base/Text.h"
 #include "core/job/Drive.h"
+#include "core/job/Purposes.h"
 #include "core/job/TroubleCodes.h"
 #include "core/link/Obd.h"
 #include "core/link/SocketCan.h"
@@ -21,7 +22,7 @@ using nlohmann::json;
 struct RecordChoice {
     LinkOptions link;
     std::string car, out;
-    std::vector<std::string> names;
+    std::vector<std::string> names, purposes;
     double seconds = 0;  ///< 0: until a signal, or the route's end
     double wait_s = job::DriveOptions().waitFor_s;
     bool force = false;
@@ -65,6 +66,20 @@ void tellLast(Context& c, const job::Kit& kit, const job::ChannelSet& channels, 
     c.outcome.json["last"] = last;
 }
 
+/// What the purposes need, and what was named; neither: the usual ones into a folder, what fuelling needs into a file.
+std::vector<std::string> chosenChannels(const job::Kit& kit, const RecordChoice& choice, bool intoFolder) {
+    if (choice.purposes.empty())
+        return intoFolder && choice.names.empty() ? job::usualChannels(*kit.definition) : choice.names;
+    std::vector<const roles::Purpose*> purposes;
+    for (const std::string& id : choice.purposes)
+        purposes.push_back(roles::purposeOf(id));
+    auto chosen = job::channelsFor(kit, purposes);
+    for (const auto& lack : chosen.lacks)
+        std::cerr << job::lackSentence(lack) << "\n";
+    chosen.names.insert(chosen.names.end(), choice.names.begin(), choice.names.end());
+    return chosen.names;
+}
+
 void record(Context& c, const RecordChoice& choice) {
     std::unique_ptr<carfolder::CarFolder> folder;
     if (!choice.car.empty()) {
@@ -79,8 +94,7 @@ void record(Context& c, const RecordChoice& choice) {
     const auto session = connect(c, choice.link);
     if (!session) return c.outcome.fail(session.error());
     const auto& kit = session->kit();
-    auto names = choice.names;
-    if (folder && names.empty()) names = job::usualChannels(*kit.definition);
+    const auto names = chosenChannels(kit, choice, folder != nullptr);
     const auto channels = job::channelSet(kit, names);
     if (!channels) return c.outcome.fail(channels.error());
     job::DriveOptions options;
@@ -262,6 +276,11 @@ void addLiveCommands(Command app, Context& c) {
         auto car = sub.option("--car", o->car, "car folder: the recording is bound to the round in the car");
         sub.option("--out", o->out, "MDF 4 file to write, bound to no round").excludes(car);
         sub.option("--channels", o->names, "measurements besides those the fuelling corrections need").commas();
+        std::vector<std::string> purposes;
+        for (const auto& purpose : roles::kPurposes)
+            purposes.emplace_back(purpose.id);
+        sub.option("--purpose", o->purposes, "what the drive is for: what its corrections and checks need is recorded")
+            .oneOf(std::move(purposes));
         sub.option("--seconds", o->seconds, "end it after so long").range(0.01, 360000.0);
         sub.option("--wait", o->wait_s, "s that a lost link is waited for; what is missing is a gap")
             .range(0.0, 360000.0);

@@ -8,6 +8,7 @@
 #include <QComboBox>
 #include <QElapsedTimer>
 #include <QListWidget>
+#include <QMenu>
 #include <QSignalSpy>
 #include <QTableView>
 #include <QTableWidget>
@@ -33,6 +34,7 @@ class LinkStoryTest : public QObject {
     void theWindowStaysAliveWhileTheLinkWorks();
     void theWindowStaysAliveWhileACableIsPulledInMidRead();
     void aDriveOutlastsAPulledCableAndKeepsItsMarks();
+    void aPurposeChoosesTheChannels();
     void aSilentControllerNeverHoldsTheWindow();
     void gatesAreShownWithWhatSettlesThem();
     void theScopeOfAFlashIsChosen();
@@ -153,6 +155,40 @@ void LinkStoryTest::aDriveOutlastsAPulledCableAndKeepsItsMarks() {
     auto* review = story.find<LaneView>("reviewLanes");
     QTRY_VERIFY_WITH_TIMEOUT(review && review->flags().size() == 3, 10000);
     QVERIFY(review->flags()[1].text.contains("the cable was out"));
+}
+
+void LinkStoryTest::aPurposeChoosesTheChannels() {
+    Story story;
+    QVERIFY(story.connectBenchCar());
+    story.goTo("Drive");
+    auto* channels = story.find<QListWidget>("channels");
+    auto* purpose = story.find<QToolButton>("purpose");
+    QVERIFY(channels && purpose && channels->count() > 50);
+    QCOMPARE(purpose->text(), QString("For: the usual \u25be"));
+    const auto chosen = [&] {
+        QStringList out;
+        for (int i = 0; i < channels->count(); ++i)
+            if (channels->item(i)->checkState() == Qt::Checked) out << channels->item(i)->text();
+        return out;
+    };
+    const QStringList usual = chosen();
+    const auto actions = purpose->menu()->actions();
+    const auto action = [&](const QString& title) {
+        return *std::find_if(actions.begin(), actions.end(), [&](QAction* a) { return a->text() == title; });
+    };
+    action("Idle")->trigger();
+    QCOMPARE(purpose->text(), QString("For: Idle \u25be"));
+    const QStringList idle = chosen();
+    QVERIFY(!idle.filter("Idle target").isEmpty() && idle.filter("Knock retard").isEmpty() && idle != usual);
+    const QString cost = story.find<QLabel>("channelCost")->text();
+    action("Knock and spark")->trigger();
+    QCOMPARE(purpose->text(), QString("For: Knock and spark, Idle \u25be"));
+    QVERIFY(chosen().size() > idle.size() && !chosen().filter("Knock retard").isEmpty());
+    QVERIFY(story.find<QLabel>("channelCost")->text() != cost);
+    QVERIFY(!story.find<QLabel>("lacks"));
+    action("Idle")->trigger();
+    action("Knock and spark")->trigger();
+    QCOMPARE(chosen(), usual);
 }
 
 void LinkStoryTest::aStoppedReadGoesOn() {

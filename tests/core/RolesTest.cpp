@@ -7,7 +7,7 @@
 #include "core/definition/A2lWriter.h"
 #include "core/definition/Roles.h"
 #include "core/roles/Likeness.h"
-#include "core/roles/Needs.h"
+#include "core/roles/Purposes.h"
 
 using namespace brusk;
 using namespace brusk::definition;
@@ -61,6 +61,7 @@ class RolesTest : public QObject {
     void everyRoleOfTheDemoIsInTheTableWithItsShapeAndQuantity();
     void noIdStandsTwiceInATable();
     void needsAskParametersForParametersAndChannelsForChannels();
+    void everyKindAndEveryCheckServesAPurpose();
     void noTwoChannelsHaveOneTitle();
     void aStrangersRecordingTellsItsRolesByNameAndUnit();
 };
@@ -207,6 +208,20 @@ void RolesTest::needsAskParametersForParametersAndChannelsForChannels() {
     };
     check(roles::kKindNeeds);
     check(roles::kCheckNeeds);
+}
+
+void RolesTest::everyKindAndEveryCheckServesAPurpose() {
+    std::set<const roles::Need*> served;
+    std::set<std::string_view> ids;
+    for (const roles::Purpose& purpose : roles::kPurposes) {
+        QVERIFY(ids.insert(purpose.id).second && roles::purposeOf(purpose.id) == &purpose);
+        served.insert(purpose.kinds.begin(), purpose.kinds.end());
+        served.insert(purpose.checks.begin(), purpose.checks.end());
+    }
+    for (const auto& table : {std::span<const roles::Need>(roles::kKindNeeds), {roles::kCheckNeeds}})
+        for (const roles::Need& need : table)
+            QVERIFY2(served.count(&need), std::string(need.id).c_str());
+    QVERIFY(!roles::purposeOf("parking"));
 }
 
 void RolesTest::noTwoChannelsHaveOneTitle() {

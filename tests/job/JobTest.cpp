@@ -9,6 +9,7 @@
 #include "core/job/Donors.h"
 #include "core/job/Drive.h"
 #include "core/job/Keeping.h"
+#include "core/job/Purposes.h"
 #include "core/recording/Mdf4.h"
 
 using namespace brusk;
@@ -31,6 +32,7 @@ class JobTest : public QObject {
     void anotherSoftwareThanTheDefinitionsIsTold();
     void wrongKeysLockOut();
     void aDriveIsRecordedAndBoundToItsRound();
+    void aPurposeRecordsWhatItsCorrectionsNeedAndSaysWhatTheCarLacks();
     void aPulledCableKeepsWhatWasRecorded();
     void aRecordingGoesOnAfterCableIgnitionAndResetAndSaysWhatIsMissing();
     void aRecordingIsInTheLedgerFromItsFirstBlockOn();
@@ -142,6 +144,52 @@ void JobTest::aDriveIsRecordedAndBoundToItsRound() {
                                bench.car.plant().state().wideband) < 0.02);
     QVERIFY((*recording)->find("spark") && (*recording)->find("battery"));
     EXPECT_FAILS(channelSet(*bench.kit, {"boost_pressure"}), "no measurement boost_pressure");
+}
+
+void JobTest::aPurposeRecordsWhatItsCorrectionsNeedAndSaysWhatTheCarLacks() {
+    const Bench bench;
+    const auto nameOf = [](const Kit& kit, roles::Role role) {
+        const auto* m = kit.definition->measurementWithRole(role);
+        return m ? m->name : std::string();
+    };
+    const auto records = [](const PurposeChannels& chosen, const std::string& name) {
+        return std::count(chosen.names.begin(), chosen.names.end(), name);
+    };
+    const roles::Purpose* const knock[] = {roles::purposeOf("knock")};
+    const auto whole = channelsFor(*bench.kit, knock);
+    QVERIFY(whole.lacks.empty());
+    for (const roles::Need* need : knock[0]->kinds)
+        for (const roles::Role role : need->channels)
+            QCOMPARE(records(whole, nameOf(*bench.kit, role)), 1);
+    QCOMPARE(records(whole, nameOf(*bench.kit, "idle_target")), 0);
+    EXPECT_OK(channelSet(*bench.kit, whole.names));
+    // Two purposes are one set; the wideband, which is a sensor of its own, is no lack of fuelling.
+    const roles::Purpose* const both[] = {roles::purposeOf("idle"), roles::purposeOf("fuelling")};
+    const auto wide = channelsFor(*bench.kit, both);
+    QVERIFY(wide.lacks.empty());
+    QCOMPARE(records(wide, nameOf(*bench.kit, "idle_target")), 1);
+    QCOMPARE(records(wide, nameOf(*bench.kit, "engine_speed")), 1);
+    // A car that does not tell its retard, and one without the map.
+    Kit mute = *bench.kit;
+    auto definition = std::make_shared<definition::Definition>(*bench.kit->definition);
+    for (auto& m : definition->measurements)
+        if (m.role == "knock_retard") m.role.clear();
+    definition->index();
+    mute.definition = definition;
+    const auto lacking = channelsFor(mute, knock);
+    QCOMPARE(lacking.lacks.size(), size_t{1});
+    QVERIFY(lacking.lacks[0].role == roles::Role("knock_retard") && lacking.lacks[0].by.size() > 3);
+    const std::string sentence = lackSentence(lacking.lacks[0]);
+    QVERIFY2(sentence.find("knock retard") != std::string::npos && sentence.find(" more.") != std::string::npos,
+             sentence.c_str());
+    auto without = std::make_shared<definition::Definition>(*definition);
+    for (auto& p : without->parameters)
+        if (p.role == "spark_map" || p.role == "knock_threshold") p.role.clear();
+    without->index();
+    mute.definition = without;
+    const auto onlyChecks = channelsFor(mute, knock);
+    QCOMPARE(onlyChecks.lacks.size(), size_t{1});
+    QVERIFY(onlyChecks.lacks[0].by.size() < lacking.lacks[0].by.size());
 }
 
 void JobTest::aPulledCableKeepsWhatWasRecorded() {

@@ -144,7 +144,7 @@ class Letters {
         for (int y = 0; y < drawn.height(); ++y)
             for (int x = 0; x < drawn.width(); ++x)
                 if (qAlpha(drawn.pixel(x, y)) > 0) inked |= QRect(x, y, 1, 1);
-        return mask.emplace(drawn.copy(inked).convertToFormat(QImage::Format_Alpha8), inked.topLeft());
+        return mask.emplace(Mask{drawn.copy(inked).convertToFormat(QImage::Format_Alpha8), inked.topLeft()});
     }
 
     QFont font_;

@@ -3,6 +3,7 @@
 #pragma once
 
 #include <array>
+#include <cmath>
 
 #include "core/evidence/CellFit.h"
 #include "core/recording/Column.h"

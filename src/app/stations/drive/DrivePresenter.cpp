@@ -12,6 +12,7 @@
 #include "app/desks/OpenFolder.h"
 #include "app/desks/UnitChoice.h"
 #include "core/evidence/MixtureRatio.h"
+#include "core/job/Purposes.h"
 
 namespace brusk::app {
 
@@ -82,6 +83,20 @@ std::vector<DrivePresenter::Channel> DrivePresenter::channels() const {
         out.push_back({m.name, QString::fromStdString(m.title() + (d.unitOf(m).empty() ? "" : ", " + d.unitOf(m))),
                        QString::fromStdString(m.description),
                        std::find(usual.begin(), usual.end(), m.name) != usual.end()});
+    return out;
+}
+
+DrivePresenter::ForPurposes DrivePresenter::channelsFor(const std::vector<const roles::Purpose*>& purposes) const {
+    ForPurposes out;
+    if (!desks_.car.kit) return out;
+    if (purposes.empty()) {
+        out.names = job::usualChannels(*desks_.car.kit->definition);
+        return out;
+    }
+    auto chosen = job::channelsFor(*desks_.car.kit, purposes);
+    out.names = std::move(chosen.names);
+    for (const job::Lack& lack : chosen.lacks)
+        out.lacks << QString::fromStdString(job::lackSentence(lack));
     return out;
 }
 

@@ -4,8 +4,10 @@
 #pragma once
 
 #include <QObject>
+#include <QStringList>
 
 #include "core/job/Drive.h"
+#include "core/roles/Purposes.h"
 #include "core/units/Units.h"
 
 namespace brusk::app {
@@ -40,6 +42,12 @@ class DrivePresenter : public QObject {
     };
     /// Empty before the controller is known.
     std::vector<Channel> channels() const;
+    /// What drives for these purposes record, the usual ones for none; and what the car lacks for them, in sentences.
+    struct ForPurposes {
+        std::vector<std::string> names;
+        QStringList lacks;
+    };
+    ForPurposes channelsFor(const std::vector<const roles::Purpose*>& purposes) const;
     struct Cost {
         QString text;
         bool fits = true;

@@ -2,6 +2,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/stations/drive/DriveStation.h"
 
+#include <QMenu>
 #include <algorithm>
 #include <cmath>
 
@@ -155,9 +156,27 @@ QWidget* DriveStation::makeChannelPanel() {
     cost_ = label({}, "faint");
     cost_->setObjectName("channelCost");
     panel->headRow()->addWidget(cost_);
+    purpose_ = new QToolButton;
+    purpose_->setObjectName("purpose");
+    purpose_->setPopupMode(QToolButton::InstantPopup);
+    purpose_->setToolTip(tr("What the drive is for: what its corrections and checks need is recorded"));
+    auto* menu = new QMenu(purpose_);
+    for (const roles::Purpose& purpose : roles::kPurposes) {
+        auto* action = menu->addAction(QString::fromUtf8(purpose.title.data(), static_cast<int>(purpose.title.size())));
+        action->setCheckable(true);
+        connect(action, &QAction::toggled, this, &DriveStation::choosePurposes);
+    }
+    purpose_->setMenu(menu);
+    purpose_->setText(tr("For: the usual \u25be"));
+    purpose_->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Fixed);
+    panel->body()->addWidget(purpose_);
     channels_ = new QListWidget;
     channels_->setObjectName("channels");
-    panel->body()->addWidget(channels_);
+    panel->body()->addWidget(channels_, 1);
+    lacks_ = new ElidedLabel("warm");
+    lacks_->setObjectName("lacks");
+    lacks_->hide();
+    panel->body()->addWidget(lacks_);
     connect(channels_, &QListWidget::itemChanged, this, &DriveStation::refreshCost);
     return panel;
 }
@@ -172,6 +191,28 @@ void DriveStation::fillChannels() {
         item->setFlags(Qt::ItemIsEnabled | Qt::ItemIsUserCheckable | Qt::ItemIsSelectable);
         item->setCheckState(channel.usual ? Qt::Checked : Qt::Unchecked);
     }
+    refreshCost();
+}
+
+void DriveStation::choosePurposes() {
+    std::vector<const roles::Purpose*> purposes;
+    QStringList titles;
+    const auto actions = purpose_->menu()->actions();
+    for (int i = 0; i < actions.size(); ++i)
+        if (actions[i]->isChecked()) purposes.push_back(&roles::kPurposes[i]), titles << actions[i]->text();
+    purpose_->setText(tr("For: %1 \u25be").arg(titles.isEmpty() ? tr("the usual") : titles.join(", ")));
+    const auto wanted = presenter_.channelsFor(purposes);
+    {
+        const QSignalBlocker quiet(channels_);
+        for (int i = 0; i < channels_->count(); ++i) {
+            auto* item = channels_->item(i);
+            const auto name = item->data(Qt::UserRole).toString().toStdString();
+            const bool needed = std::find(wanted.names.begin(), wanted.names.end(), name) != wanted.names.end();
+            item->setCheckState(needed ? Qt::Checked : Qt::Unchecked);
+        }
+    }
+    lacks_->setText(wanted.lacks.join(" "));
+    lacks_->setVisible(!wanted.lacks.isEmpty());
     refreshCost();
 }
 
@@ -256,6 +297,7 @@ void DriveStation::refresh() {
     setRole(subtitle(), presenter_.waiting() ? "warm" : "faint");
     operatorPanel_->setVisible(presenter_.isBenchCar());
     channels_->setEnabled(!driving);
+    purpose_->setEnabled(!driving);
     route_->setEnabled(!driving);
     lapse_->setEnabled(!driving);
     subtitle()->setText(presenter_.situation());

@@ -5,6 +5,7 @@
 #include <QComboBox>
 #include <QListWidget>
 #include <QTimer>
+#include <QToolButton>
 
 #include "app/stations/drive/DrivePresenter.h"
 #include "app/widgets/LaneView.h"
@@ -43,6 +44,7 @@ class DriveStation : public Station {
     void fillChannels();
     void refresh();
     void refreshCost();
+    void choosePurposes();
     void drawLanes();
     void drawCoverage();
     std::vector<std::string> chosen() const;
@@ -60,6 +62,8 @@ class DriveStation : public Station {
     QComboBox* lapse_;
     QWidget* operatorPanel_;
     QListWidget* channels_;
+    QToolButton* purpose_;
+    ElidedLabel* lacks_;
     QTimer paint_;
 };
 

@@ -280,7 +280,7 @@ void addLiveCommands(Command app, Context& c) {
         for (const auto& purpose : roles::kPurposes)
             purposes.emplace_back(purpose.id);
         sub.option("--purpose", o->purposes, "what the drive is for: what its corrections and checks need is recorded")
-            .oneOf(std::move(purposes));
+            .oneOf(purposes);
         sub.option("--seconds", o->seconds, "end it after so long").range(0.01, 360000.0);
         sub.option("--wait", o->wait_s, "s that a lost link is waited for; what is missing is a gap")
             .range(0.0, 360000.0);

@@ -1,6 +1,13 @@
 // ISO-TP, UDS and profiles of the tester, against conversations written out frame by frame.
 // SPDX-License-Identifier: GPL-3.0-or-later
+#include <sys/socket.h>
+#include <sys/un.h>
+#include <unistd.h>
+
+#include <QTemporaryDir>
+#include <cstring>
 #include <deque>
+#include <utility>
 
 #include "Expect.h"
 #include "core/link/Obd.h"
@@ -152,6 +159,7 @@ class LinkTest : public QObject {
     void aMissingPeriodicFrameLeavesAVisibleHole();
     void silenceIsSaidWithinASecond();
     void aSocketNobodyListensOnIsSaid();
+    void aSocketIsJoinedAgainWhenSomebodyListensAgain();
 };
 
 void LinkTest::frameLengthsMatchTheStandard() {
@@ -567,6 +575,53 @@ void LinkTest::silenceIsSaidWithinASecond() {
 void LinkTest::aSocketNobodyListensOnIsSaid() {
     EXPECT_FAILS(openUnixSocket("/tmp/brusk-nobody-is-here"), "Nobody listens on /tmp/brusk-nobody-is-here");
     EXPECT_FAILS(openUnixSocket(std::string(300, 'x')), "too long");
+}
+
+void LinkTest::aSocketIsJoinedAgainWhenSomebodyListensAgain() {
+    const QTemporaryDir folder;
+    const QByteArray path = folder.filePath("bus").toUtf8();
+    // The other side: listens, and takes one that joins.
+    struct OtherSide {
+        explicit OtherSide(const QByteArray& path) {
+            sockaddr_un address{};
+            address.sun_family = AF_UNIX;
+            std::memcpy(address.sun_path, path.constData(), static_cast<size_t>(path.size()) + 1);
+            ::unlink(path.constData());
+            if (::bind(listening, reinterpret_cast<const sockaddr*>(&address), sizeof address) != 0 ||
+                ::listen(listening, 1) != 0)
+                qFatal("no socket of our own");
+        }
+        ~OtherSide() { leave(); }
+        void take() { joined = ::accept(listening, nullptr, nullptr); }
+        void leave() {
+            for (int* fd : {&listening, &joined})
+                if (*fd >= 0) ::close(std::exchange(*fd, -1));
+        }
+        int listening = ::socket(AF_UNIX, SOCK_SEQPACKET | SOCK_CLOEXEC, 0), joined = -1;
+    };
+    auto first = std::make_unique<OtherSide>(path);
+    const auto port = openUnixSocket(path.toStdString());
+    EXPECT_OK(port);
+    first->take();
+    first.reset();
+    QVERIFY(!(*port)->receive((*port)->now_us() + 100000));
+    QVERIFY((*port)->status().state == BusState::Down);
+    EXPECT_FAILS((*port)->send(CanFrame{}), "is gone");
+    // Waiting passes the time though there is nobody.
+    const int64_t until = (*port)->now_us() + 20000;
+    (*port)->wait(until);
+    QVERIFY((*port)->now_us() >= until);
+    OtherSide second(path);
+    const auto nothing = (*port)->receive((*port)->now_us());
+    QVERIFY(nothing && !*nothing && (*port)->status().state == BusState::Active);
+    second.take();
+    CanFrame frame;
+    frame.id = 0x123;
+    frame.length = 1;
+    const SocketFrame bytes = packSocketFrame(frame);
+    QCOMPARE(::send(second.joined, bytes.data(), bytes.size(), 0), static_cast<ssize_t>(bytes.size()));
+    const auto got = (*port)->receive((*port)->now_us() + 1000000);
+    QVERIFY(got && *got && (*got)->id == 0x123);
 }
 
 void LinkTest::aControllerThatNeverComesToAnEndIsGivenUp_data() {

@@ -11,11 +11,26 @@
 #include <cerrno>
 #include <chrono>
 #include <cstring>
+#include <utility>
 
 #include "core/link/SocketFrame.h"
 
 namespace brusk::link {
 namespace {
+
+/// A socket that is connected to who listens on `path`, which is no longer than an address has room for; negative,
+/// with errno, where nobody does.
+int connected(const std::string& path) {
+    sockaddr_un address{};
+    address.sun_family = AF_UNIX;
+    std::memcpy(address.sun_path, path.c_str(), path.size() + 1);
+    const int fd = ::socket(AF_UNIX, SOCK_SEQPACKET | SOCK_CLOEXEC, 0);
+    if (fd < 0 || ::connect(fd, reinterpret_cast<const sockaddr*>(&address), sizeof address) == 0) return fd;
+    const int reason = errno;
+    ::close(fd);
+    errno = reason;
+    return -1;
+}
 
 class UnixSocketPort final : public CanPort {
   public:
@@ -23,6 +38,7 @@ class UnixSocketPort final : public CanPort {
     ~UnixSocketPort() override { ::close(fd_); }
 
     Done send(const CanFrame& frame, int64_t deadline_us) override {
+        if (auto done = joined(); !done) return done;
         const SocketFrame bytes = packSocketFrame(frame);
         while (::send(fd_, bytes.data(), bytes.size(), MSG_NOSIGNAL | MSG_DONTWAIT) !=
                static_cast<ssize_t>(bytes.size())) {
@@ -43,6 +59,7 @@ class UnixSocketPort final : public CanPort {
     Done confirm(int64_t) override { return {}; }
 
     Result<std::optional<CanFrame>> receive(int64_t deadline_us) override {
+        if (auto done = joined(); !done) return tl::unexpected(done.error());
         while (true) {
             const int64_t left_us = std::max<int64_t>(0, deadline_us - now_us());
             pollfd waiting{fd_, POLLIN, 0};
@@ -80,6 +97,16 @@ class UnixSocketPort final : public CanPort {
     }
 
   private:
+    /// Joins again once somebody listens there again.
+    Done joined() {
+        if (!gone_) return {};
+        const int fd = connected(path_);
+        if (fd < 0) return tl::unexpected(lost());
+        ::close(std::exchange(fd_, fd));
+        gone_ = false;
+        return {};
+    }
+
     Error lost() {
         gone_ = true;
         return Error{ErrorCode::LinkLost,
@@ -95,19 +122,12 @@ class UnixSocketPort final : public CanPort {
 }  // namespace
 
 Result<std::unique_ptr<CanPort>> openUnixSocket(const std::string& path) {
-    sockaddr_un address{};
-    address.sun_family = AF_UNIX;
-    if (path.empty() || path.size() >= sizeof address.sun_path)
+    if (path.empty() || path.size() >= sizeof sockaddr_un::sun_path)
         return fail(ErrorCode::BadInput, "The socket path \"" + path + "\" is empty or too long.");
-    std::memcpy(address.sun_path, path.c_str(), path.size() + 1);
-    const int fd = ::socket(AF_UNIX, SOCK_SEQPACKET | SOCK_CLOEXEC, 0);
-    if (fd < 0) return fail(ErrorCode::Io, std::string("No socket: ") + std::strerror(errno) + ".");
-    if (::connect(fd, reinterpret_cast<const sockaddr*>(&address), sizeof address) != 0) {
-        const std::string reason = std::strerror(errno);
-        ::close(fd);
-        return fail(ErrorCode::NotFound, "Nobody listens on " + path + " (" + reason +
+    const int fd = connected(path);
+    if (fd < 0)
+        return fail(ErrorCode::NotFound, "Nobody listens on " + path + " (" + std::strerror(errno) +
                                              "). Start brusk-benchcar --link unix:" + path + " first.");
-    }
     return std::unique_ptr<CanPort>(std::make_unique<UnixSocketPort>(fd, path));
 }
 

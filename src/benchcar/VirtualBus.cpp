@@ -138,7 +138,7 @@ Result<std::optional<can::CanFrame>> VirtualBus::receive(int64_t deadline_us) {
 }
 
 void VirtualBus::wait(int64_t until_us) {
-    if (!connected_) outbox_.clear(), inbox_.clear();
+    if (!connected_) outbox_.clear();
     while (now_us_ < until_us)
         step(until_us);
     if (!connected_) inbox_.clear();
@@ -158,14 +158,18 @@ void PacedBus::setTimeLapse(double timeLapse) {
     rebase();
 }
 
+/// A pause of the program is not made up for by a burst.
+void PacedBus::forgetPause() {
+    if (static_cast<double>(allowed_us() - bus_.now_us()) > kStall_us * std::max(1.0, timeLapse_)) rebase();
+}
+
 int64_t PacedBus::allowed_us() const {
     return baseBus_us_ + static_cast<int64_t>(static_cast<double>(wall_us() - baseWall_us_) * timeLapse_);
 }
 
 Result<std::optional<can::CanFrame>> PacedBus::receive(int64_t deadline_us) {
     if (timeLapse_ <= 0) return bus_.receive(deadline_us);
-    // A pause of the program is not made up for by a burst.
-    if (static_cast<double>(allowed_us() - bus_.now_us()) > kStall_us * std::max(1.0, timeLapse_)) rebase();
+    forgetPause();
     while (true) {
         const int64_t limit = std::max(bus_.now_us(), std::min(deadline_us, allowed_us()));
         auto frame = bus_.receive(limit);
@@ -176,7 +180,7 @@ Result<std::optional<can::CanFrame>> PacedBus::receive(int64_t deadline_us) {
 
 void PacedBus::wait(int64_t until_us) {
     if (timeLapse_ <= 0) return bus_.wait(until_us);
-    if (static_cast<double>(allowed_us() - bus_.now_us()) > kStall_us * std::max(1.0, timeLapse_)) rebase();
+    forgetPause();
     while (bus_.now_us() < until_us) {
         bus_.wait(std::min(until_us, std::max(bus_.now_us(), allowed_us())));
         std::this_thread::sleep_for(std::chrono::microseconds(500));

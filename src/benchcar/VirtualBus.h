@@ -80,6 +80,7 @@ class PacedBus final : public link::CanPort {
   private:
     int64_t allowed_us() const;
     void rebase();
+    void forgetPause();
 
     VirtualBus& bus_;
     double timeLapse_;

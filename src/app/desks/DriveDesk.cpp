@@ -170,6 +170,8 @@ std::function<void()> DriveDesk::record(LinkParts& open, const std::stop_token& 
     options.onWaiting = [this](const std::string& sentence) {
         background_.calls().post([this, sentence] {
             waiting_ = QString::fromStdString(sentence);
+            // What the car said before it fell silent is not what it says now, whoever asks.
+            live_.values.clear(), live_.external.clear();
             emit noted();
         });
     };

@@ -120,8 +120,8 @@ class Letters {
     }
 
   private:
-    static inline const QString kKnown = QString::fromUtf8("0123456789.+-\u00b7einfa");
-    static constexpr size_t kPhases = 4, kMostLetters = 20;
+    static constexpr QStringView kKnown = u"0123456789.+-\u00b7einfa";
+    static constexpr size_t kPhases = 4;
 
     /// What of a letter is inked, and where its corner lies from the corner of its box.
     struct Mask {
@@ -151,7 +151,7 @@ class Letters {
     double ratio_;
     double advance_ = 0, drop_ = 0, ascent_ = 0;
     QSize size_;
-    std::array<std::array<std::optional<Mask>, kPhases>, kMostLetters> masks_;
+    std::array<std::array<std::optional<Mask>, kPhases>, kKnown.size()> masks_;
 };
 
 /// Those of a size, kept: every map is drawn with the same few.

@@ -43,8 +43,8 @@ class Raster {
     QRect bounds_;
 };
 
-/// Makes `picture` one for `size` points; false where it is already. Touching memory for the
-/// first time is a quarter of the work of a picture: what is drawn anew goes over what was drawn.
+/// Makes `picture` one for `size` points; false where it is already. Touching memory for the first time is a quarter of
+/// the work of a picture: what is drawn anew goes over what was drawn.
 bool renewPicture(QImage& picture, const QSize& size, double ratio);
 
 }  // namespace brusk::app

@@ -6,8 +6,8 @@
 
 namespace brusk {
 
-/// That this room will be filled from its beginning: it comes in pages of 2 MB then, which is a tenth of the work of
-/// reading a large definition less than in pages of 4 KB. A wish; nothing depends on it.
+/// That this room will be filled from its beginning: in pages of 2 MB it comes for less than in those of 4 KB. A wish;
+/// nothing depends on it.
 void askForLargePages(const void* room, size_t bytes);
 
 }  // namespace brusk

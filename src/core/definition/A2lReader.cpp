@@ -45,13 +45,12 @@ class Reader {
 
     Definition finish() {
         tables_.finish();
-        const bool whole = resolveLate(out_.parameters, wantedByParameters_);
+        const bool parameters = resolveLate(out_.parameters, wantedByParameters_);
+        const bool measurements = resolveLate(out_.measurements, wantedByMeasurements_);
         // What was read stands where its name was noted, unless something had to be taken out again.
-        if (whole & resolveLate(out_.measurements, wantedByMeasurements_))
-            out_.index(std::move(names_));
-        else
-            out_.index();
-        if (!whole) sharing_.resize(out_.parameters.size()), std::iota(sharing_.begin(), sharing_.end(), 0);
+        out_.index(parameters && measurements ? std::move(names_) : NameIndex());
+        // Their numbers are others then, too: all are looked at.
+        if (!parameters) sharing_.resize(out_.parameters.size()), std::iota(sharing_.begin(), sharing_.end(), 0);
         if (!dropParametersWithoutAxis()) out_.index();
         return std::move(out_);
     }
@@ -634,34 +633,36 @@ class Reader {
 
     // --- what may stand further down
 
-    /// Sets the number of a conversion or layout; the name of the one that is not there (yet), or null.
-    const std::string_view* findConversion(size_t& conversion, const std::string_view& name) {
+    /// Whether it is there, by now.
+    bool findConversion(std::string_view name, size_t& conversion) {
         if (name != lastConversionName_) {
             const uint32_t found = tables_.conversion(name);
-            if (found == NameIndex::kNone) return &name;
+            if (found == NameIndex::kNone) return false;
             lastConversionName_ = name;
             lastConversion_ = found;
         }
         conversion = lastConversion_;
-        return nullptr;
+        return true;
     }
 
-    /// Whether all that it is described with was found; `missing` tells what was not.
-    bool resolve(Measurement& m, const Wanted& wanted, std::string* missing = nullptr) {
-        const std::string_view* unknown = findConversion(m.conversion, wanted.conversion);
-        if (unknown && missing) *missing = "conversion " + nameForMessage(*unknown);
-        return !unknown;
-    }
-    bool resolve(Parameter& p, const Wanted& wanted, std::string* missing = nullptr) {
-        const std::string_view* unknown = findConversion(p.conversion, wanted.conversion);
-        for (size_t i = 0; i < p.axes.size() && !unknown; ++i)
-            unknown = findConversion(p.axes[i].conversion, wanted.axisConversions[i]);
+    /// Whether all that it is described with was found.
+    bool resolve(Measurement& m, const Wanted& wanted) { return findConversion(wanted.conversion, m.conversion); }
+    bool resolve(Parameter& p, const Wanted& wanted) {
+        bool found = findConversion(wanted.conversion, p.conversion);
+        for (size_t i = 0; i < p.axes.size() && found; ++i)
+            found = findConversion(wanted.axisConversions[i], p.axes[i].conversion);
         const uint32_t layout = tables_.layout(wanted.layout);
         p.layout = layout;
-        if (!unknown && layout != NameIndex::kNone) return true;
-        if (missing)
-            *missing = unknown ? "conversion " + nameForMessage(*unknown) : "layout " + nameForMessage(wanted.layout);
-        return false;
+        return found && layout != NameIndex::kNone;
+    }
+
+    /// The first thing that resolve() did not find.
+    std::string missing(const Wanted& wanted) const {
+        const auto unknown = [this](std::string_view name) { return tables_.conversion(name) == NameIndex::kNone; };
+        if (unknown(wanted.conversion)) return "conversion " + nameForMessage(wanted.conversion);
+        for (const std::string_view name : wanted.axisConversions)
+            if (unknown(name)) return "conversion " + nameForMessage(name);
+        return "layout " + nameForMessage(wanted.layout);
     }
 
     /// Looks up what was not there yet when it was asked for; what is nowhere costs who asked for it. Whether all is
@@ -671,9 +672,8 @@ class Reader {
         std::vector<size_t> lost;
         for (const Wanted& wanted : late) {
             T& thing = things[wanted.thing];
-            std::string missing;
-            if (resolve(thing, wanted, &missing)) continue;
-            in_.error(wanted.offset, thing.name + ": " + missing + " is not defined.");
+            if (resolve(thing, wanted)) continue;
+            in_.error(wanted.offset, thing.name + ": " + missing(wanted) + " is not defined.");
             lost.push_back(wanted.thing);
         }
         return remove(things, lost);

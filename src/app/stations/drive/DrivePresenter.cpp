@@ -78,11 +78,9 @@ std::vector<DrivePresenter::Channel> DrivePresenter::channels() const {
     std::vector<Channel> out;
     if (!desks_.car.kit) return out;
     const auto& d = *desks_.car.kit->definition;
-    const auto usual = job::usualChannels(d);
     for (const auto& m : d.measurements)
         out.push_back({m.name, QString::fromStdString(m.title() + (d.unitOf(m).empty() ? "" : ", " + d.unitOf(m))),
-                       QString::fromStdString(m.description),
-                       std::find(usual.begin(), usual.end(), m.name) != usual.end()});
+                       QString::fromStdString(m.description)});
     return out;
 }
 
@@ -112,8 +110,7 @@ DrivePresenter::Cost DrivePresenter::cost(const std::vector<std::string>& channe
 }
 
 double DrivePresenter::now(roles::Role role) const {
-    // What the car said before it fell silent is not what it says now.
-    return waiting() ? std::nan("") : desks_.drive.role(role);
+    return desks_.drive.role(role);
 }
 
 double DrivePresenter::fuelOff_pct() const {

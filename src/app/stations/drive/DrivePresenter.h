@@ -38,7 +38,6 @@ class DrivePresenter : public QObject {
         std::string name;
         QString title;
         QString description;
-        bool usual = false;
     };
     /// Empty before the controller is known.
     std::vector<Channel> channels() const;

@@ -183,15 +183,14 @@ QWidget* DriveStation::makeChannelPanel() {
 
 void DriveStation::fillChannels() {
     if (channels_->count()) return;
-    const QSignalBlocker quiet(channels_);
     for (const auto& channel : presenter_.channels()) {
-        auto* item = new QListWidgetItem(channel.title, channels_);
+        auto* item = new QListWidgetItem(channel.title);
         item->setData(Qt::UserRole, QString::fromStdString(channel.name));
         item->setToolTip(channel.description);
         item->setFlags(Qt::ItemIsEnabled | Qt::ItemIsUserCheckable | Qt::ItemIsSelectable);
-        item->setCheckState(channel.usual ? Qt::Checked : Qt::Unchecked);
+        channels_->addItem(item);
     }
-    refreshCost();
+    choosePurposes();
 }
 
 void DriveStation::choosePurposes() {
@@ -293,7 +292,7 @@ void DriveStation::refresh() {
     primary()->setEnabled(driving || presenter_.mayRecord());
     mark_->setVisible(driving);
     mark_->setText(tr("Mark %1").arg(presenter_.marks() + 1));
-    mark_->setShortcut(Qt::Key_M);
+    mark_->setShortcut(Qt::Key_M);  // another text takes the key away
     setRole(subtitle(), presenter_.waiting() ? "warm" : "faint");
     operatorPanel_->setVisible(presenter_.isBenchCar());
     channels_->setEnabled(!driving);

@@ -30,7 +30,8 @@ MapsWork::MapsWork(Desks& desks, QObject* parent) : QObject(parent), desks_(desk
         connect(this, one, this, &MapsWork::changed);
     connect(&desks.places, &Places::roundShown, this, &MapsWork::changed);
     connect(&desks.units, &UnitChoice::changed, this, &MapsWork::changed);
-    connect(&desks.drive, &DriveDesk::liveChanged, this, &MapsWork::nowMoved);
+    for (auto signal : {&DriveDesk::liveChanged, &DriveDesk::noted})
+        connect(&desks.drive, signal, this, &MapsWork::nowMoved);
     connect(&desks.drive, &DriveDesk::driveChanged, this, &MapsWork::nowMoved);
     connect(&desks.playback, &Playback::momentChanged, this, &MapsWork::nowMoved);
     connect(&desks.places, &Places::wanted, this, [this](const Place& place) {

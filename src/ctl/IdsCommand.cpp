@@ -7,6 +7,7 @@
 #include "benchcar/plant/Driver.h"
 #include "benchcar/plant/Faults.h"
 #include "core/definition/Roles.h"
+#include "core/drive/Guard.h"
 #include "core/evidence/Figures.h"
 #include "core/job/NextStep.h"
 #include "core/proposals/BuildSheet.h"
@@ -73,6 +74,7 @@ void ids(Context& c) {
                      out[key].push_back(need->id);
              return out;
          }));
+    tell(c, "guards", listOf(drive::guardKinds(), [](const auto& guard) { return entry(guard.id, guard.title); }));
     tell(c, "events", listOf(roles::kEvents, [](const auto& event) { return entry(event.id, event.title); }));
     tell(c, "figures",
          listOf(evidence::kFigures, [](const auto& figure) { return entry(figure.id, figure.title, figure.unit); }));

@@ -7,6 +7,8 @@
 
 #include "core/base/Text.h"
 #include "core/job/Drive.h"
+#include "core/job/Guards.h"
+#include "core/job/Keeping.h"
 #include "core/job/Purposes.h"
 #include "core/job/TroubleCodes.h"
 #include "core/link/Obd.h"
@@ -28,6 +30,10 @@ struct RecordChoice {
     bool force = false;
     carfolder::Conditions conditions;
     double ethanol_pct = -1, octane_RON = -1;
+    std::string arm;
+    double before_s = drive::Arming().before_s;
+    std::vector<std::string> guards;
+    bool shippedGuards = false;
 };
 
 std::atomic<bool> signalled{false};
@@ -46,6 +52,13 @@ json marksJson(const std::vector<recording::Mark>& marks) {
     json out = json::array();
     for (const auto& mark : marks)
         out.push_back({{"at_s", mark.at_s}, {"kind", mark.kind}, {"text", mark.text}});
+    return out;
+}
+
+json stretchesJson(const std::vector<job::DriveStretch>& stretches) {
+    json out = json::array();
+    for (const auto& stretch : stretches)
+        out.push_back({{"from_s", stretch.from_s}, {"to_s", stretch.to_s}});
     return out;
 }
 
@@ -80,6 +93,32 @@ std::vector<std::string> chosenChannels(const job::Kit& kit, const RecordChoice&
     return chosen.names;
 }
 
+/// Guards and arming, and the channels they ask for beside those that are chosen.
+Done addWatching(const job::Kit& kit, const carfolder::CarFolder* folder, const RecordChoice& choice,
+                 job::DriveOptions& options, std::vector<std::string>& names) {
+    if (choice.shippedGuards) {
+        proposals::BuildSheet sheet;
+        if (folder)
+            if (const auto kept = folder->settings().sheet(); kept && kept->version)
+                if (auto read = job::buildSheetFromJson(kept->facts)) sheet = std::move(*read);
+        auto shipped = job::guardsFor(kit, sheet);
+        options.guards = std::move(shipped.guards);
+        for (const auto& lack : shipped.lacks)
+            std::cerr << "Not watched: " << lack.kind.title << "; nobody plays " << lack.roles.front().title() << ".\n";
+    }
+    for (const std::string& text : choice.guards) {
+        auto guard = job::guardFromText(kit, text);
+        if (!guard) return tl::unexpected(guard.error());
+        options.guards.push_back(std::move(*guard));
+    }
+    if (!choice.arm.empty()) options.arm = drive::Arming{choice.arm, choice.before_s, drive::Arming().after_s};
+    auto asked = job::channelsAskedFor(kit, options.guards, options.arm);
+    if (!asked) return tl::unexpected(asked.error());
+    names.insert(names.end(), asked->begin(), asked->end());
+    options.onTrip = [](const drive::Guard& guard) { std::cerr << "! " << guard.sentence << "\n"; };
+    return {};
+}
+
 void record(Context& c, const RecordChoice& choice) {
     std::unique_ptr<carfolder::CarFolder> folder;
     if (!choice.car.empty()) {
@@ -94,10 +133,11 @@ void record(Context& c, const RecordChoice& choice) {
     const auto session = connect(c, choice.link);
     if (!session) return c.outcome.fail(session.error());
     const auto& kit = session->kit();
-    const auto names = chosenChannels(kit, choice, folder != nullptr);
+    auto names = chosenChannels(kit, choice, folder != nullptr);
+    job::DriveOptions options;
+    if (auto done = addWatching(kit, folder.get(), choice, options, names); !done) return c.outcome.fail(done.error());
     const auto channels = job::channelSet(kit, names);
     if (!channels) return c.outcome.fail(channels.error());
-    job::DriveOptions options;
     options.title = choice.link.route.empty() ? "Drive" : choice.link.route;
     options.conditions = choice.conditions;
     options.waitFor_s = choice.wait_s;
@@ -122,10 +162,14 @@ void record(Context& c, const RecordChoice& choice) {
     const auto outcome = folder ? job::recordDrive(*session->uds, kit, *folder, *channels, options)
                                 : job::recordFile(*session->uds, kit, c.files, choice.out, *channels, options);
     if (!outcome) return c.outcome.fail(outcome.error());
-    c.outcome.json = {{"file", outcome->file.string()},  {"duration_s", outcome->entry.duration_s},
-                      {"rows", outcome->entry.samples},  {"bus_load", channels->plan.busLoad},
-                      {"gaps", gapsJson(outcome->gaps)}, {"marks", marksJson(outcome->marks)},
-                      {"stretches", json::array()},      {"ended", job::endedName(outcome->ended)}};
+    c.outcome.json = {{"file", outcome->file.string()},
+                      {"duration_s", outcome->entry.duration_s},
+                      {"rows", outcome->entry.samples},
+                      {"bus_load", channels->plan.busLoad},
+                      {"gaps", gapsJson(outcome->gaps)},
+                      {"marks", marksJson(outcome->marks)},
+                      {"stretches", stretchesJson(outcome->stretches)},
+                      {"ended", job::endedName(outcome->ended)}};
     if (!outcome->entry.imageSha256.empty()) c.outcome.json["image_sha256"] = outcome->entry.imageSha256;
     if (folder && outcome->entry.round)
         if (const auto round = folder->rounds().byId(*outcome->entry.round)) c.outcome.json["round"] = round->number;
@@ -284,6 +328,10 @@ void addLiveCommands(Command app, Context& c) {
         sub.option("--seconds", o->seconds, "end it after so long").range(0.01, 360000.0);
         sub.option("--wait", o->wait_s, "s that a lost link is waited for; what is missing is a gap")
             .range(0.0, 360000.0);
+        sub.option("--arm", o->arm, "keep only stretches in which this holds: held(<pedal> > 80 %, 0.3 s)");
+        sub.option("--before", o->before_s, "s that are kept from before such a stretch").range(0.0, 600.0);
+        sub.option("--guard", o->guards, "CONDITION;SECONDS;SENTENCE: said, and marked, when it has held so long");
+        sub.flag("--guards", o->shippedGuards, "watch what the guards that ship watch");
         sub.option("--route", o->link.route,
                    "the bench car drives this route meanwhile, and its end is the recording's");
         sub.flag("--force", o->force, "replace the file of --out");

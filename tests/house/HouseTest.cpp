@@ -27,13 +27,14 @@ const QMap<QString, QStringList> kMayInclude = {
     {"recording", {"base", "can", "units", "roles", "storage"}},
     {"link", {"base", "can", "units", "image"}},
     {"evidence", {"base", "units", "roles", "storage", "image", "definition", "calibration", "recording"}},
+    {"drive", {"base", "units", "roles", "recording"}},
     {"proposals", {"base", "units", "roles", "image", "definition", "calibration", "recording", "evidence"}},
     {"carfolder", {"base", "units", "storage", "image", "definition", "calibration", "recording"}},
     {"deliver",
      {"base", "units", "roles", "storage", "image", "definition", "calibration", "recording", "evidence", "carfolder"}},
     {"job",
      {"base", "units", "roles", "storage", "image", "definition", "calibration", "recording", "can", "link", "evidence",
-      "proposals", "carfolder", "deliver"}},
+      "drive", "proposals", "carfolder", "deliver"}},
 };
 
 /// All the bench car may know of the core: the CAN frame, the port with its clock, and how either says that it failed.

@@ -284,6 +284,12 @@ Done DriveRecorder::stop() {
     return sampler_.stop();
 }
 
+Done DriveRecorder::askForCodes(OnCodes onCodes) {
+    return sampler_.ask(link::kTroubleCodesRequest, [onCodes = std::move(onCodes)](ByteSpan answer) {
+        if (const auto codes = link::troubleCodesIn(answer)) onCodes(*codes);
+    });
+}
+
 namespace {
 
 std::string textOf(const auto& areas) {
@@ -370,6 +376,8 @@ Result<DriveOutcome> recordDrive(link::Uds& uds, const Kit& kit, carfolder::CarF
 
     DriveRecorder recorder(uds, kit, channels);
     recording::Recording layout = recorder.layout();
+    auto watch = DriveWatch::compile(layout, options);
+    if (!watch) return tl::unexpected(watch.error());
     layout.title = options.title;
     layout.startedAt = carfolder::utcNow();
     layout.roundId = std::to_string(round->number);
@@ -405,7 +413,7 @@ Result<DriveOutcome> recordDrive(link::Uds& uds, const Kit& kit, carfolder::CarF
     }
     out.entry = *entry;
     if (options.onBegun) options.onBegun(out.file);
-    DriveLoop(uds, recorder, layout, channels.rate_hz, options, out).run(std::move(*writer));
+    DriveLoop(uds, recorder, layout, std::move(*watch), options, out).run(std::move(*writer));
     if (auto done = folder.recordings().ended(out.entry); !done && !out.problem) out.problem = done.error();
     return out;
 }
@@ -414,6 +422,8 @@ Result<DriveOutcome> recordFile(link::Uds& uds, const Kit& kit, storage::FileSys
                                 const ChannelSet& channels, const DriveOptions& options) {
     DriveRecorder recorder(uds, kit, channels);
     recording::Recording layout = recorder.layout();
+    auto watch = DriveWatch::compile(layout, options);
+    if (!watch) return tl::unexpected(watch.error());
     layout.title = options.title;
     layout.startedAt = carfolder::utcNow();
     layout.definitionSha256 = definitionSha(kit);
@@ -425,7 +435,7 @@ Result<DriveOutcome> recordFile(link::Uds& uds, const Kit& kit, storage::FileSys
     out.entry.title = options.title;
     out.entry.startedAt = layout.startedAt;
     if (options.onBegun) options.onBegun(file);
-    DriveLoop(uds, recorder, layout, channels.rate_hz, options, out).run(std::move(*writer));
+    DriveLoop(uds, recorder, layout, std::move(*watch), options, out).run(std::move(*writer));
     return out;
 }
 

@@ -7,6 +7,8 @@
 #include <mutex>
 
 #include "core/carfolder/CarFolder.h"
+#include "core/drive/Guard.h"
+#include "core/drive/Trigger.h"
 #include "core/evidence/Coverage.h"
 #include "core/evidence/Sampled.h"
 #include "core/job/Garage.h"
@@ -57,6 +59,8 @@ struct LiveRow {
     double time_s = 0;
     std::vector<float> values;    ///< as ChannelSet::measurements; NaN when it did not arrive
     std::vector<float> external;  ///< one per external signal
+    bool kept = true;             ///< false: the recording is armed, and waits for its condition
+    size_t stretches = 0;         ///< begun so far, where it is armed
 };
 
 /// Which of the recorded channels moves along an axis, found by name, else by role, and how its values become those of
@@ -109,6 +113,9 @@ class DriveRecorder {
     using OnRow = std::function<void(double time_s, const std::vector<float>& values)>;
     [[nodiscard]] Done poll(int64_t deadline_us, const OnRow& onRow, const OnRow& onExternal);
     [[nodiscard]] Done stop();
+    /// Asks for trouble codes; a later poll tells them. Nothing is told where the controller refuses.
+    using OnCodes = std::function<void(const std::vector<link::TroubleCode>&)>;
+    [[nodiscard]] Done askForCodes(OnCodes onCodes);
 
   private:
     link::Uds& uds_;
@@ -147,12 +154,21 @@ struct DriveGap {
     GapCause cause = GapCause::Frames;
 };
 
+/// A stretch that an armed recording kept.
+struct DriveStretch {
+    double from_s = 0;
+    double to_s = 0;
+};
+
 /// What came of a recording: what arrived is kept, whatever went wrong.
 struct DriveOutcome {
     carfolder::RecordingEntry entry;  ///< without an id where there is no folder
     storage::Path file;
     std::vector<DriveGap> gaps;
-    std::vector<recording::Mark> marks;  ///< gaps, and what was marked by hand
+    /// What was marked by hand ("mark"), gaps ("gap"), guards that tripped ("guard"), trouble codes that appeared
+    /// ("code"), limp mode ("limp"), sensors that fell silent ("sensor"), stretches of an armed recording ("stretch").
+    std::vector<recording::Mark> marks;
+    std::vector<DriveStretch> stretches;  ///< of an armed recording
     Ended ended = Ended::Asked;
     std::optional<Error> problem;
     std::vector<float> last;      ///< the newest row of the controller's channels
@@ -175,6 +191,15 @@ struct DriveOptions {
     /// When the link is lost the recording stays open and goes on when the car answers again; it ends when that has
     /// not happened for so long. 0: at once.
     double waitFor_s = 600;
+    /// What is watched meanwhile. Each time one trips is a mark; what trips while an armed recording waits is only
+    /// told.
+    std::vector<drive::Guard> guards = {};
+    std::function<void(const drive::Guard&)> onTrip = {};
+    /// Every mark as it is set, on the thread that samples.
+    std::function<void(const recording::Mark&)> onMark = {};
+    /// Keeps only stretches in which a condition holds.
+    std::optional<drive::Arming> arm = {};
+    double codesEvery_s = 5;  ///< how often the controller is asked for its trouble codes
     bool throttle = false;
     int64_t writeEvery_us = 500000;  ///< of the link's clock
     carfolder::Conditions conditions = {};

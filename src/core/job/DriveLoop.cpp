@@ -14,6 +14,7 @@ namespace {
 constexpr int64_t kSlice_us = 20000;
 constexpr int64_t kAskAgain_us = 250000;  // while the controller is silent
 constexpr int64_t kLive_us = 1000000 / 30;
+constexpr double kSilent_s = 1;
 
 int64_t wall_us() {
     return std::chrono::duration_cast<std::chrono::microseconds>(std::chrono::steady_clock::now().time_since_epoch())
@@ -28,7 +29,22 @@ const char* waitingSentence(GapCause cause) {
 
 }  // namespace
 
-DriveLoop::DriveLoop(link::Uds& uds, DriveRecorder& recorder, const recording::Recording& layout, double rate_hz,
+Result<DriveWatch> DriveWatch::compile(const recording::Recording& layout, const DriveOptions& options) {
+    const size_t groups = layout.groups.size() - (layout.groups.back().name == evidence::kLearnedGroup ? 1 : 0);
+    drive::LiveLayout live(layout, groups);
+    auto guards = drive::GuardWatch::compile(options.guards, live);
+    if (!guards) return tl::unexpected(guards.error());
+    std::optional<drive::Trigger> trigger;
+    if (options.arm) {
+        auto armed = drive::Trigger::compile(*options.arm, live);
+        if (!armed) return failBecause("The recording can't be armed so.", armed.error());
+        trigger.emplace(std::move(*armed));
+    }
+    drive::PreRoll before(layout, options.arm ? groups : 0, options.arm ? options.arm->before_s : 0);
+    return DriveWatch{std::move(live), std::move(*guards), std::move(trigger), std::move(before)};
+}
+
+DriveLoop::DriveLoop(link::Uds& uds, DriveRecorder& recorder, const recording::Recording& layout, DriveWatch watch,
                      const DriveOptions& options, DriveOutcome& out)
     : recorder_(recorder),
       port_(uds.port()),
@@ -36,9 +52,15 @@ DriveLoop::DriveLoop(link::Uds& uds, DriveRecorder& recorder, const recording::R
       out_(out),
       learns_(layout.groups.back().name == evidence::kLearnedGroup),
       learnedGroup_(layout.groups.size() - 1),
-      gap_s_(3 / rate_hz) {
-    if (layout.groups.size() > (learns_ ? 2u : 1u)) externals_ = layout.groups[1].channels.size();
+      watch_(std::move(watch)) {
+    if (layout.groups.size() > (learns_ ? 2u : 1u)) {
+        externals_ = layout.groups[1].channels.size();
+        externalName_ = layout.groups[1].name;
+    }
     live_.external.assign(externals_, std::nanf(""));
+    const auto& channels = layout.groups.front().channels;
+    for (size_t i = 0; i < channels.size(); ++i)
+        if (channels[i].role == "limp_mode") limpChannel_ = i;
 }
 
 void DriveLoop::run(std::unique_ptr<recording::Mdf4Writer> file) {
@@ -63,6 +85,7 @@ bool DriveLoop::begin() {
     }
     begun_us_ = port_.now_us();
     dueAt_us_ = begun_us_ + options_.writeEvery_us;
+    askForCodes();
     return true;
 }
 
@@ -77,6 +100,7 @@ bool DriveLoop::goOn() {
         else if (!wait())
             return false;
         takeMarks();
+        if (!outage_ && port_.now_us() >= codesAt_us_) askForCodes();
         if (port_.now_us() < dueAt_us_) continue;
         dueAt_us_ = port_.now_us() + options_.writeEvery_us;
         writer_->due();
@@ -92,6 +116,7 @@ void DriveLoop::sample() {
 
 void DriveLoop::lost(const Error& error) {
     outage_ = Outage{port_.now_us(), error, error.code == ErrorCode::LinkLost ? GapCause::Cable : GapCause::Silent, 0};
+    watch_.before.clear();
     writer_->due();
 }
 
@@ -113,20 +138,24 @@ bool DriveLoop::wait() {
     if (outage.attempts == 1 && outage.cause == GapCause::Silent) outage.cause = GapCause::Stopped;
     ended_ = outage.cause;
     outage_.reset();
+    external_s_ = elapsed_s();  // whoever was heard before has as long again
     if (options_.onWaiting) options_.onWaiting({});
     return true;
 }
 
 void DriveLoop::row(double time_s, const std::vector<float>& values) {
-    if (last_s_ > 0 && (ended_ || time_s - last_s_ > gap_s_)) {
-        const GapCause cause = ended_.value_or(GapCause::Frames);
-        out_.gaps.push_back({last_s_, time_s, cause});
-        out_.marks.push_back({last_s_, "gap", gapSentence(time_s - last_s_, cause)});
-        writer_->append(out_.marks.back());
-        ended_.reset();
-    }
-    writer_->append(0, time_s, values);
-    last_s_ = time_s;
+    watch_.live.take(0, time_s, values);
+    live_.kept = armed(time_s);
+    if (live_.kept)
+        keep(time_s, values);
+    else
+        watch_.before.push(0, time_s, values);
+    watchLimpMode(time_s, values);
+    watchSensors(time_s);
+    watch_.guards.step(time_s, watch_.live, [&](const drive::Guard& guard) {
+        if (live_.kept) mark(time_s, "guard", guard.sentence);
+        if (options_.onTrip) options_.onTrip(guard);
+    });
     out_.last = values;
     if (options_.onRow) options_.onRow(time_s, values);
     if (!options_.onLive) return;
@@ -135,20 +164,95 @@ void DriveLoop::row(double time_s, const std::vector<float>& values) {
     lastLive_us_ = now;
     live_.time_s = time_s;
     live_.values = values;
+    live_.stretches = out_.stretches.size();
     options_.onLive(live_);
 }
 
+void DriveLoop::keep(double time_s, std::span<const float> values) {
+    if (last_s_ > 0 && (ended_ || time_s - last_s_ > watch_.live.gap_s())) {
+        const GapCause cause = ended_.value_or(GapCause::Frames);
+        out_.gaps.push_back({last_s_, time_s, cause});
+        mark(last_s_, "gap", gapSentence(time_s - last_s_, cause));
+    }
+    ended_.reset();
+    writer_->append(0, time_s, values);
+    last_s_ = time_s;
+    if (!out_.stretches.empty()) out_.stretches.back().to_s = time_s;
+}
+
+bool DriveLoop::armed(double time_s) {
+    if (!watch_.trigger) return true;
+    const bool was = watch_.trigger->open();
+    const bool is = watch_.trigger->step(time_s, watch_.live);
+    if (is && !was) beginStretch(time_s);
+    // What an outage left out between two stretches is missed by nobody.
+    if (!is) ended_.reset();
+    return is;
+}
+
+void DriveLoop::beginStretch(double time_s) {
+    out_.stretches.push_back({time_s, time_s});
+    last_s_ = 0;  // what lies between two stretches is no gap
+    watch_.before.drain(0, time_s, [&](double at_s, std::span<const float> row) {
+        if (last_s_ == 0) out_.stretches.back().from_s = at_s;
+        keep(at_s, row);
+    });
+    if (externals_)
+        watch_.before.drain(1, time_s, [&](double at_s, std::span<const float> row) { writer_->append(1, at_s, row); });
+    mark(time_s, "stretch", std::to_string(out_.stretches.size()) + ": " + options_.arm->condition);
+}
+
 void DriveLoop::external(double time_s, const std::vector<float>& values) {
-    if (externals_) writer_->append(1, time_s, values);
+    if (!externals_) return;
+    watch_.live.take(1, time_s, values);
+    if (live_.kept)
+        writer_->append(1, time_s, values);
+    else
+        watch_.before.push(1, time_s, values);
     live_.external = values;
+    external_s_ = time_s;
+    sensorLost_ = false;
+}
+
+void DriveLoop::mark(double time_s, const char* kind, std::string text) {
+    out_.marks.push_back({time_s, kind, std::move(text)});
+    writer_->append(out_.marks.back());
+    if (options_.onMark) options_.onMark(out_.marks.back());
 }
 
 void DriveLoop::takeMarks() {
     if (!options_.marks) return;
-    for (std::string& text : options_.marks()) {
-        out_.marks.push_back({elapsed_s(), "mark", std::move(text)});
-        writer_->append(out_.marks.back());
+    for (std::string& text : options_.marks())
+        mark(elapsed_s(), "mark", std::move(text));
+}
+
+void DriveLoop::watchLimpMode(double time_s, const std::vector<float>& values) {
+    if (!limpChannel_ || std::isnan(values[*limpChannel_])) return;
+    const bool is = values[*limpChannel_] != 0;
+    if (is && !limp_) mark(time_s, "limp", "limp mode");
+    limp_ = is;
+}
+
+void DriveLoop::watchSensors(double time_s) {
+    if (sensorLost_ || time_s - external_s_ <= kSilent_s) return;
+    sensorLost_ = true;
+    mark(external_s_, "sensor", externalName_ + " says nothing");
+}
+
+void DriveLoop::askForCodes() {
+    codesAt_us_ = port_.now_us() + static_cast<int64_t>(options_.codesEvery_s * 1e6);
+    // A link that does not take the question is noticed by what samples.
+    (void)recorder_.askForCodes([this](const std::vector<link::TroubleCode>& codes) { tellCodes(codes); });
+}
+
+void DriveLoop::tellCodes(const std::vector<link::TroubleCode>& codes) {
+    for (const auto& code : codes) {
+        const bool known = !codes_ || std::any_of(codes_->begin(), codes_->end(), [&](const auto& old) {
+            return old.code == code.code && old.confirmed() == code.confirmed();
+        });
+        if (!known) mark(elapsed_s(), "code", code.name() + (code.confirmed() ? ", stored" : ", not yet stored"));
     }
+    codes_ = codes;
 }
 
 void DriveLoop::keepLearned(double time_s) {

@@ -10,6 +10,17 @@
 
 namespace brusk::job {
 
+/// What is asked at every row: guards, and whether an armed recording keeps it.
+struct DriveWatch {
+    drive::LiveLayout live;
+    drive::GuardWatch guards;
+    std::optional<drive::Trigger> trigger;
+    drive::PreRoll before;
+
+    /// Refused where a guard or the condition can't be asked of what is recorded.
+    [[nodiscard]] static Result<DriveWatch> compile(const recording::Recording& layout, const DriveOptions& options);
+};
+
 /// From the first row to the last, on the thread that samples.
 ///
 /// 1. Once it has begun, nothing but its end (asked for, or waited for too long) closes the recording.
@@ -17,7 +28,7 @@ namespace brusk::job {
 /// 3. What arrived is handed to the writer before anything is asked of a link that may not answer.
 class DriveLoop {
   public:
-    DriveLoop(link::Uds& uds, DriveRecorder& recorder, const recording::Recording& layout, double rate_hz,
+    DriveLoop(link::Uds& uds, DriveRecorder& recorder, const recording::Recording& layout, DriveWatch watch,
               const DriveOptions& options, DriveOutcome& out);
     void run(std::unique_ptr<recording::Mdf4Writer> file);
 
@@ -38,7 +49,17 @@ class DriveLoop {
     void lost(const Error& error);
     void row(double time_s, const std::vector<float>& values);
     void external(double time_s, const std::vector<float>& values);
+    /// Appends a row of the controller's channels, and tells what is missing before it.
+    void keep(double time_s, std::span<const float> values);
+    /// Whether the row is one to keep; a stretch that begins has the rows from before it.
+    bool armed(double time_s);
+    void beginStretch(double time_s);
+    void mark(double time_s, const char* kind, std::string text);
     void takeMarks();
+    void watchLimpMode(double time_s, const std::vector<float>& values);
+    void watchSensors(double time_s);
+    void askForCodes();
+    void tellCodes(const std::vector<link::TroubleCode>& codes);
     void keepLearned(double time_s);
     void account();
     void fail(const Error& error);
@@ -50,13 +71,18 @@ class DriveLoop {
     DriveOutcome& out_;
     bool learns_;
     size_t learnedGroup_, externals_ = 0;
-    double gap_s_;
+    std::string externalName_;
+    std::optional<size_t> limpChannel_;
+    DriveWatch watch_;
     std::optional<recording::RecordingWriter> writer_;
     std::optional<Outage> outage_;
     std::optional<GapCause> ended_;  ///< of the outage that is over, until the next row tells how long it was
     LiveRow live_;
-    int64_t begun_us_ = 0, dueAt_us_ = 0, lastLive_us_ = 0;
-    double last_s_ = 0;
+    int64_t begun_us_ = 0, dueAt_us_ = 0, codesAt_us_ = 0, lastLive_us_ = 0;
+    double last_s_ = 0;      ///< of the newest row that is kept
+    double external_s_ = 0;  ///< of the newest row of the external sensors
+    bool sensorLost_ = true, limp_ = false;
+    std::optional<std::vector<link::TroubleCode>> codes_;  ///< that the controller told last
 };
 
 }  // namespace brusk::job

@@ -4,6 +4,7 @@
 
 #include <algorithm>
 #include <numeric>
+#include <utility>
 
 namespace brusk::link {
 namespace {
@@ -65,6 +66,7 @@ Done Sampler::start() {
     row_ = SampleRow{0, std::vector<uint32_t>(items_.size()), std::vector<bool>(items_.size())};
     seen_.assign(plan_.ids.size(), false);
     lastFrame_us_ = lastPresent_us_ = uds_.port().now_us();
+    onAnswer_ = {};
     return uds_.startPeriodic(uds_.profile().fastRate, ids);
 }
 
@@ -99,6 +101,8 @@ Done Sampler::poll(int64_t deadline_us, const OnRow& onRow, const OnFrame& onOth
         if (*frame && (*frame)->id == uds_.profile().periodicId) {
             lastFrame_us_ = (*frame)->time_us;
             take(**frame, onRow);
+        } else if (*frame && onAnswer_ && uds_.profile().address.isOurs(**frame)) {
+            if (auto done = listen(**frame); !done) return done;
         } else if (*frame && onOther) {
             onOther(**frame);
         }
@@ -110,6 +114,22 @@ Done Sampler::poll(int64_t deadline_us, const OnRow& onRow, const OnFrame& onOth
             if (auto done = uds_.testerPresent(); !done) return done;
         }
     }
+    return {};
+}
+
+Done Sampler::ask(ByteSpan request, OnAnswer onAnswer) {
+    asked_ = request[0];
+    onAnswer_ = std::move(onAnswer);
+    return uds_.transport().send(request);
+}
+
+Done Sampler::listen(const CanFrame& frame) {
+    constexpr uint8_t kGoOn[] = {0x30, 0, 0};
+    const auto event = answer_.take(frame);
+    if (event == IsoTpAssembler::Event::Begun) return uds_.port().send(uds_.profile().address.frame(kGoOn));
+    if (event != IsoTpAssembler::Event::Complete) return {};
+    const Bytes& message = answer_.message();
+    if (!message.empty() && message[0] == asked_ + 0x40) std::exchange(onAnswer_, {})(ByteSpan(message).subspan(1));
     return {};
 }
 

@@ -33,7 +33,7 @@ struct SamplePlan {
 class Sampler {
   public:
     Sampler(Uds& uds, std::vector<Uds::Place> items, SamplePlan plan)
-        : uds_(uds), items_(std::move(items)), plan_(std::move(plan)) {}
+        : uds_(uds), items_(std::move(items)), plan_(std::move(plan)), answer_(uds.profile().address.prefix()) {}
 
     using OnRow = std::function<void(const SampleRow&)>;
     using OnFrame = std::function<void(const CanFrame&)>;
@@ -45,7 +45,13 @@ class Sampler {
     [[nodiscard]] Done poll(int64_t deadline_us, const OnRow& onRow, const OnFrame& onOther);
     [[nodiscard]] Done stop();
 
+    /// Asks the controller something in between, without waiting for it: a later poll hands over what it says, behind
+    /// the service byte. Nothing comes when it refuses. For requests that fit one frame.
+    using OnAnswer = std::function<void(ByteSpan answer)>;
+    [[nodiscard]] Done ask(ByteSpan request, OnAnswer onAnswer);
+
   private:
+    Done listen(const CanFrame& frame);
     void take(const CanFrame& frame, const OnRow& onRow);
 
     Uds& uds_;
@@ -55,6 +61,9 @@ class Sampler {
     std::vector<bool> seen_;
     int64_t lastFrame_us_ = 0;
     int64_t lastPresent_us_ = 0;
+    IsoTpAssembler answer_;
+    uint8_t asked_ = 0;  ///< the service that is waited for
+    OnAnswer onAnswer_;
 };
 
 }  // namespace brusk::link

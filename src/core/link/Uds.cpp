@@ -338,17 +338,20 @@ Result<int> Uds::occurrences(uint32_t code) {
     return static_cast<int>((*answer)[6]);
 }
 
-Result<std::vector<TroubleCode>> Uds::readTroubleCodes() {
-    // Sub-function 02, by status mask: test failed, pending, confirmed.
-    const auto answer = request(Bytes{0x19, 0x02, 0x0D});
-    if (!answer) return tl::unexpected(answer.error());
-    if (answer->size() < 2 || (answer->size() - 2) % 4)
+Result<std::vector<TroubleCode>> troubleCodesIn(ByteSpan answer) {
+    if (answer.size() < 2 || (answer.size() - 2) % 4)
         return fail(ErrorCode::BadInput, "The list of trouble codes has a wrong length.");
     std::vector<TroubleCode> codes;
-    for (size_t at = 2; at < answer->size(); at += 4)
+    for (size_t at = 2; at < answer.size(); at += 4)
         codes.push_back(
-            {static_cast<uint32_t>(loadUnsigned(answer->data() + at, 3, ByteOrder::BigEndian)), (*answer)[at + 3]});
+            {static_cast<uint32_t>(loadUnsigned(answer.data() + at, 3, ByteOrder::BigEndian)), answer[at + 3]});
     return codes;
+}
+
+Result<std::vector<TroubleCode>> Uds::readTroubleCodes() {
+    const auto answer = request(kTroubleCodesRequest);
+    if (!answer) return tl::unexpected(answer.error());
+    return troubleCodesIn(*answer);
 }
 
 Done Uds::clearTroubleCodes() {

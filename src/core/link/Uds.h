@@ -31,6 +31,11 @@ struct TroubleCode {
 /// The SAE J2012 spelling of a two-byte code: "P0172".
 std::string troubleCodeName(uint16_t code);
 
+/// What asks for the codes that fail, wait to be confirmed, or are (ReadDTCInformation by status mask); and the codes
+/// in its answer, behind the service byte. BadInput when it is cut off.
+inline constexpr uint8_t kTroubleCodesRequest[] = {0x19, 0x02, 0x0D};
+[[nodiscard]] Result<std::vector<TroubleCode>> troubleCodesIn(ByteSpan answer);
+
 /// A value that was frozen when a code was set, by the identifier it has in the controller.
 struct FrozenValue {
     uint16_t did = 0;

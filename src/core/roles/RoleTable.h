@@ -226,6 +226,7 @@ inline constexpr std::array kAll = {
     channel("pressure_deviation", "pressure deviation", "kPa", "pressure|map deviation|plausib"),
     channel("pressure_deviation_most", "greatest pressure deviation", "kPa",
             "pressure|map|deviation greatest|most|max deviation|plausib"),
+    channel("fuel_pressure", "fuel pressure", "kPa", "fuel|rail pressure"),
 };
 }  // namespace table
 

@@ -1,0 +1,46 @@
+// The newest value of every channel while it is driven, and questions about them, row by row.
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include <span>
+
+#include "core/recording/Expression.h"
+
+namespace brusk::drive {
+
+/// What is recorded, side by side: the controller's channels, then those of others at their own pace.
+class LiveLayout {
+  public:
+    /// The first `groups` groups of a recording that is to be written; the first is the clock of all questions.
+    LiveLayout(const recording::Recording& layout, size_t groups);
+
+    const recording::Vocabulary& vocabulary() const { return vocabulary_; }
+    /// s between two rows of the first group beyond which one is missing.
+    double gap_s() const { return lasts_s_.front(); }
+    void take(size_t group, double time_s, std::span<const float> values);
+    /// What a channel of the vocabulary says at a moment; NaN once three of its periods have passed without a value.
+    double at(size_t name, double time_s) const;
+
+  private:
+    recording::Vocabulary vocabulary_;
+    std::vector<size_t> groupOf_, begins_;
+    std::vector<double> lasts_s_, newest_s_;
+    std::vector<float> values_;
+};
+
+/// A condition that is asked at every row. What looks back begins anew after a gap.
+class LiveCondition {
+  public:
+    /// BadInput or NotFound, with the place in the text; also where it is no condition.
+    [[nodiscard]] static Result<LiveCondition> compile(const std::string& text, const LiveLayout& layout);
+    /// Whether it holds; where nobody can tell, it does not.
+    bool step(double time_s, const LiveLayout& layout);
+
+  private:
+    LiveCondition(recording::Expression expression, double gap_s);
+    std::vector<size_t> inputs_;
+    std::vector<double> row_;
+    recording::ExpressionRun run_;
+};
+
+}  // namespace brusk::drive

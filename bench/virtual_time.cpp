@@ -112,9 +112,8 @@ Result<Costs> measure(const benchcar::Build& build, const job::Kit& kit) {
     out.sampled_ms = perSecond(seconds([&] {
         done = recorder.start();
         if (done)
-            done = recorder.poll(
-                bus.now_us() + static_cast<int64_t>(kSimulated_s * 1e6),
-                [&](double, const std::vector<float>&) { ++out.rows; }, [](double, const std::vector<float>&) {});
+            done = recorder.poll(bus.now_us() + static_cast<int64_t>(kSimulated_s * 1e6),
+                                 [&](size_t group, double, std::span<const float>) { out.rows += group == 0; });
     }));
     if (!done) return tl::unexpected(done.error());
     return out;

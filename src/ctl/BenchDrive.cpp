@@ -25,7 +25,7 @@ recording::Group oneRow(std::string name) {
 
 BenchDrive::BenchDrive(Context& context, benchcar::BenchCar& car, const job::Kit& kit, job::ChannelSet channels,
                        const image::Image& image)
-    : c_(context), car_(car), kit_(kit), channels_(std::move(channels)), image_(image) {
+    : c_(context), car_(car), kit_(kit), channels_(std::move(channels)), image_(image), external_(kit.externalSensors) {
     values_.resize(channels_.measurements.size());
 }
 
@@ -46,7 +46,6 @@ Done BenchDrive::open(const BenchOrders& orders) {
         if (!path.empty())
             if (auto done = makeRoom(c_, path, orders.force); !done) return done;
     auto layout = job::layoutOf(kit_, channels_, orders.wideband);
-    external_.resize(layout.groups.size() > 1 ? layout.groups[1].channels.size() : 0, std::nanf(""));
     job::addLearned(kit_, layout);
     learnedGroup_ = layout.groups.size() - 1;
     auto file = begin(orders.out, layout, title);
@@ -105,17 +104,7 @@ void BenchDrive::row(double time_s) {
 void BenchDrive::listen(bool wideband, double time_s) {
     while (const auto frame = car_.nextFrame()) {
         if (!wideband) continue;
-        size_t at = 0;
-        for (const auto& message : kit_.externalSensors) {
-            const bool mine =
-                !message.signalList.empty() && message.id == frame->id && message.extended == frame->extended;
-            for (const auto& signal : message.signalList) {
-                const auto value = mine ? message.value(signal, *frame) : std::nullopt;
-                if (value) external_[at] = static_cast<float>(*value);
-                ++at;
-            }
-            if (mine) file_->append(1, time_s, external_);
-        }
+        if (const auto of = external_.take(*frame)) file_->append(1 + *of, time_s, external_.row(*of));
     }
 }
 
@@ -140,11 +129,10 @@ Done BenchDrive::drive(const benchcar::Route& route, const BenchOrders& orders, 
     car_.startRoute(route);
     double written_s = now_s();
     const int64_t period_us = orders.period_ms * int64_t{1000};
-    const bool external = orders.wideband && !external_.empty();
     while (car_.onRoute()) {
         car_.advanceTo(car_.now_us() + kTick_us);
         const double time_s = now_s();
-        listen(external, time_s);
+        listen(orders.wideband, time_s);
         watch(time_s, out);
         if ((car_.now_us() - from_us_) % period_us == 0) row(time_s);
         if (time_s - written_s < kWriteEvery_s) continue;

@@ -61,7 +61,8 @@ class BenchDrive {
     job::ChannelSet channels_;
     const image::Image& image_;  ///< what the car runs
     std::unique_ptr<recording::Mdf4Writer> file_, truth_;
-    std::vector<float> values_, external_, known_;
+    std::vector<float> values_, known_;
+    job::ExternalRows external_;
     benchcar::TruthFigures figures_;
     size_t learnedGroup_ = 0;  ///< nil where the controller tells nothing of it
     int64_t from_us_ = 0;

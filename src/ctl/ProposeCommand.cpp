@@ -8,7 +8,7 @@
 #include "core/carfolder/Schema.h"
 #include "core/evidence/Learned.h"
 #include "core/job/Correct.h"
-#include "core/job/Drive.h"
+#include "core/job/ObdDrive.h"
 #include "core/roles/Needs.h"
 #include "ctl/Links.h"
 #include "ctl/Loading.h"
@@ -69,6 +69,7 @@ Result<job::DrivesPtr> evidenceFor(Context& c, const Subject& subject, const std
     }
     evidence::Drives::Recordings recordings;
     std::vector<std::string> leftOut;
+    std::string told;
     for (const std::string& file : files) {
         auto read = recordingOf(c, file);
         if (!read) return failBecause(file + " can't be read.", read.error());
@@ -78,6 +79,11 @@ Result<job::DrivesPtr> evidenceFor(Context& c, const Subject& subject, const std
             leftOut.push_back(file + " was recorded on other bytes than these; it is not used.");
             continue;
         }
+        if (job::onOtherCalibrations(told, read->areas)) {
+            leftOut.push_back(file + " was recorded on another calibration than those before it; it is not used.");
+            continue;
+        }
+        if (told.empty()) told = read->areas;
         if (bound == job::Bound::Untold)
             leftOut.push_back(file + " does not tell which bytes were in the car; see that it was these.");
         recordings.push_back(std::make_shared<const recording::Recording>(std::move(*read)));

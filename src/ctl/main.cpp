@@ -46,6 +46,7 @@ int run(int argc, char** argv, bool asJson) {
     addRecordingCommands(app, context);
     addDefinitionCommands(app, context);
     addLinkCommands(app, context);
+    addRecordCommand(app, context);
     addLiveCommands(app, context);
     addCellsCommand(app, context);
     addBaseCommand(app, context);

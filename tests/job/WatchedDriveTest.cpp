@@ -40,6 +40,7 @@ struct Healthy {
         if (!outcome || outcome->problem) qFatal("the drive failed");
         return *outcome;
     }
+    recording::Vocabulary vocabulary() const { return recording::vocabularyOf(everythingOf(*kit)); }
     recording::Recording recorded() { return *recording::readMdf4(*files.read(file)); }
 
     storage::RealFileSystem disk;
@@ -146,7 +147,7 @@ void WatchedDriveTest::whatGoesWrongTripsItsGuard() {
 void WatchedDriveTest::eachTripIsAMarkInTheFile() {
     Healthy bench;
     DriveOptions options;
-    options.guards = {*guardFromText(*bench.kit, "<pedal> > 80 %; 0.5; foot down")};
+    options.guards = {*guardFromText(bench.vocabulary(), "<pedal> > 80 %; 0.5; foot down")};
     size_t told = 0, marked = 0;
     options.onTrip = [&](const drive::Guard&) { ++told; };
     options.onMark = [&](const recording::Mark& mark) { marked += mark.kind == "guard"; };
@@ -250,16 +251,16 @@ void WatchedDriveTest::whatTheCarSaysOfItselfIsMarked() {
 
 void WatchedDriveTest::aGuardOfOnesOwnIsReadFromALine() {
     const Healthy bench;
-    const auto guard = guardFromText(*bench.kit, " <coolant> > 105 \u00b0C ; 2.5 ; too hot; stop");
+    const auto guard = guardFromText(bench.vocabulary(), " <coolant> > 105 \u00b0C ; 2.5 ; too hot; stop");
     EXPECT_OK(guard);
     QVERIFY(guard->condition == "<coolant> > 105 \u00b0C" && guard->hold_s == 2.5 &&
             guard->sentence == "too hot; stop");
-    const auto bare = guardFromText(*bench.kit, "<battery> < 11 V");
+    const auto bare = guardFromText(bench.vocabulary(), "<battery> < 11 V");
     EXPECT_OK(bare);
     QVERIFY(bare->hold_s == 0 && bare->sentence == "<battery> < 11 V" && bare->sound);
-    EXPECT_FAILS(guardFromText(*bench.kit, "<coolant> > 105;soon;hot"), "0 to 60 s");
-    EXPECT_FAILS(guardFromText(*bench.kit, "<coolant> + 5"), "is a number");
-    EXPECT_FAILS(guardFromText(*bench.kit, "<coolant> > 5 rpm"), "rpm");
+    EXPECT_FAILS(guardFromText(bench.vocabulary(), "<coolant> > 105;soon;hot"), "0 to 60 s");
+    EXPECT_FAILS(guardFromText(bench.vocabulary(), "<coolant> + 5"), "is a number");
+    EXPECT_FAILS(guardFromText(bench.vocabulary(), "<coolant> > 5 rpm"), "rpm");
     // What it asks for is recorded.
     const auto channels = channelsAskedFor(*bench.kit, {*guard, *bare}, drive::Arming{"<pedal> > 80 %"});
     EXPECT_OK(channels);

@@ -16,7 +16,7 @@ class LiveLayout {
 
     const recording::Vocabulary& vocabulary() const { return vocabulary_; }
     /// s between two rows of the first group beyond which one is missing.
-    double gap_s() const { return lasts_s_.front(); }
+    double gap_s() const { return gap_s_; }
     void take(size_t group, double time_s, std::span<const float> values);
     /// What a channel of the vocabulary says at a moment; NaN once three of its periods have passed without a value.
     double at(size_t name, double time_s) const;
@@ -24,14 +24,20 @@ class LiveLayout {
   private:
     recording::Vocabulary vocabulary_;
     std::vector<size_t> groupOf_, begins_;
-    std::vector<double> lasts_s_, newest_s_;
+    double gap_s_ = 0;
+    std::vector<double> period_s_,
+        newest_s_;  ///< of each group; the period is what it said, or takes where it is slower
     std::vector<float> values_;
 };
+
+/// Compiled. BadInput or NotFound, with the place in the text; also where it is no condition.
+[[nodiscard]] Result<recording::Expression> conditionIn(const std::string& text,
+                                                        const recording::Vocabulary& vocabulary);
 
 /// A condition that is asked at every row. What looks back begins anew after a gap.
 class LiveCondition {
   public:
-    /// BadInput or NotFound, with the place in the text; also where it is no condition.
+    /// As conditionIn().
     [[nodiscard]] static Result<LiveCondition> compile(const std::string& text, const LiveLayout& layout);
     /// Whether it holds; where nobody can tell, it does not.
     bool step(double time_s, const LiveLayout& layout);

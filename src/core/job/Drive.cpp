@@ -203,12 +203,8 @@ DriveRecorder::DriveRecorder(link::Uds& uds, const Kit& kit, ChannelSet channels
       kit_(kit),
       channels_(std::move(channels)),
       sampler_(uds, channels_.places, channels_.plan),
-      row_(channels_.measurements.size()) {
-    size_t signals = 0;
-    for (const auto& message : kit.externalSensors)
-        signals += message.signalList.size();
-    external_.assign(signals, std::nanf(""));
-}
+      row_(channels_.measurements.size()),
+      external_(kit.externalSensors) {}
 
 recording::Recording layoutOf(const Kit& kit, const ChannelSet& channels, bool withExternal) {
     recording::Recording out;
@@ -217,20 +213,39 @@ recording::Recording layoutOf(const Kit& kit, const ChannelSet& channels, bool w
     controller.rate_hz = channels.rate_hz;
     for (const auto* m : channels.measurements)
         controller.channels.push_back({m->name, kit.definition->unitOf(*m), m->title(), m->role, {}});
-    const bool any = std::any_of(kit.externalSensors.begin(), kit.externalSensors.end(),
-                                 [](const auto& message) { return !message.signalList.empty(); });
-    if (!any || !withExternal) return out;
-    recording::Group& external = out.groups.emplace_back();
-    external.rate_hz = 100;
-    for (const auto& message : kit.externalSensors) {
-        // A message may have no signals; it then has nothing to say.
-        if (message.signalList.empty()) continue;
-        external.name = message.name;
+    if (withExternal) ExternalRows(kit.externalSensors).addTo(out);
+    return out;
+}
+
+ExternalRows::ExternalRows(const std::vector<can::DbcMessage>& messages) {
+    // A message may have no signals; it then has nothing to say.
+    for (const auto& message : messages)
+        if (!message.signalList.empty()) messages_.push_back(message);
+    for (const auto& message : messages_)
+        rows_.emplace_back(message.signalList.size(), std::nanf(""));
+}
+
+void ExternalRows::addTo(recording::Recording& layout) const {
+    for (const auto& message : messages_) {
+        auto& group = layout.groups.emplace_back();
+        group.name = message.name;
+        group.rate_hz = 100;
         for (const auto& signal : message.signalList)
-            external.channels.push_back(
+            group.channels.push_back(
                 {signal.name, signal.unit, message.name + " " + signal.name, roleOfSignal(message, signal), {}});
     }
-    return out;
+}
+
+std::optional<size_t> ExternalRows::take(const link::CanFrame& frame) {
+    for (size_t m = 0; m < messages_.size(); ++m) {
+        const auto& message = messages_[m];
+        if (message.id != frame.id || message.extended != frame.extended) continue;
+        for (size_t i = 0; i < rows_[m].size(); ++i)
+            if (const auto value = message.value(message.signalList[i], frame))
+                rows_[m][i] = static_cast<float>(*value);
+        return m;
+    }
+    return std::nullopt;
 }
 
 recording::Recording DriveRecorder::layout() const {
@@ -256,27 +271,18 @@ Done DriveRecorder::start() {
     return {};
 }
 
-Done DriveRecorder::poll(int64_t deadline_us, const OnRow& onRow, const OnRow& onExternal) {
+Done DriveRecorder::poll(int64_t deadline_us, const OnRow& onRow) {
+    const auto since_s = [&](int64_t time_us) { return static_cast<double>(time_us - *begun_us_) * 1e-6; };
     return sampler_.poll(
         deadline_us,
         [&](const link::SampleRow& row) {
             for (size_t i = 0; i < row_.size(); ++i)
                 row_[i] =
                     row.present[i] ? physical(*kit_.definition, *channels_.measurements[i], row.raw[i]) : std::nanf("");
-            onRow(static_cast<double>(row.time_us - *begun_us_) * 1e-6, row_);
+            onRow(0, since_s(row.time_us), row_);
         },
         [&](const link::CanFrame& frame) {
-            size_t at = 0;
-            for (const auto& message : kit_.externalSensors) {
-                const bool mine =
-                    !message.signalList.empty() && message.id == frame.id && message.extended == frame.extended;
-                for (const auto& signal : message.signalList) {
-                    const auto value = mine ? message.value(signal, frame) : std::nullopt;
-                    if (value) external_[at] = static_cast<float>(*value);
-                    ++at;
-                }
-                if (mine) onExternal(static_cast<double>(frame.time_us - *begun_us_) * 1e-6, external_);
-            }
+            if (const auto of = external_.take(frame)) onRow(1 + *of, since_s(frame.time_us), external_.row(*of));
         });
 }
 
@@ -286,7 +292,12 @@ Done DriveRecorder::stop() {
 
 Done DriveRecorder::askForCodes(OnCodes onCodes) {
     return sampler_.ask(link::kTroubleCodesRequest, [onCodes = std::move(onCodes)](ByteSpan answer) {
-        if (const auto codes = link::troubleCodesIn(answer)) onCodes(*codes);
+        const auto codes = link::troubleCodesIn(answer);
+        if (!codes) return;
+        std::vector<SeenCode> out;
+        for (const auto& code : *codes)
+            out.push_back({code.name(), code.confirmed()});
+        onCodes(out);
     });
 }
 
@@ -376,66 +387,75 @@ Result<DriveOutcome> recordDrive(link::Uds& uds, const Kit& kit, carfolder::CarF
 
     DriveRecorder recorder(uds, kit, channels);
     recording::Recording layout = recorder.layout();
-    auto watch = DriveWatch::compile(layout, options);
-    if (!watch) return tl::unexpected(watch.error());
-    layout.title = options.title;
-    layout.startedAt = carfolder::utcNow();
-    layout.roundId = std::to_string(round->number);
     layout.imageSha256 = round->imageSha256;
     layout.areas = std::move(*areas);
     layout.definitionSha256 = definitionSha(kit);
     layout.channelsSha256 = channelsSha(channels);
-    if (const auto told = folder.settings().get("identity"); told && !told->empty())
-        if (const auto identity = identityFromJson(*told); identity && identity->values.count("vin"))
-            layout.vin = identity->values.at("vin");
-    std::string stamp = layout.startedAt;
-    std::erase_if(stamp, [](char c) { return c == ':' || c == '-'; });
-    DriveOutcome out;
-    out.file = folder.files().freeName(folder.recordings().path(""),
-                                       "round" + std::to_string(round->number) + "-" + stamp, ".mf4");
-    auto writer = recording::Mdf4Writer::create(folder.files(), out.file, layout);
-    if (!writer) return tl::unexpected(writer.error());
-    out.entry.round = round->id;
-    out.entry.file = out.file.filename().string();
-    out.entry.title = options.title;
-    out.entry.startedAt = layout.startedAt;
-    out.entry.state = carfolder::RecordingState::Open;
-    out.entry.imageSha256 = layout.imageSha256;
-    out.entry.definitionSha256 = layout.definitionSha256;
-    out.entry.channelsSha256 = layout.channelsSha256;
-    out.entry.conditions = options.conditions;
-    auto entry = folder.recordings().add(out.entry);
-    if (!entry) {
-        // Without its entry nobody would find it; and nothing is in it yet.
-        writer->reset();
-        (void)folder.files().remove(out.file);
-        return tl::unexpected(entry.error());
-    }
-    out.entry = *entry;
-    if (options.onBegun) options.onBegun(out.file);
-    DriveLoop(uds, recorder, layout, std::move(*watch), options, out).run(std::move(*writer));
-    if (auto done = folder.recordings().ended(out.entry); !done && !out.problem) out.problem = done.error();
-    return out;
+    return recordSource(recorder, folder, std::move(layout), *round, options);
 }
 
 Result<DriveOutcome> recordFile(link::Uds& uds, const Kit& kit, storage::FileSystem& files, const storage::Path& file,
                                 const ChannelSet& channels, const DriveOptions& options) {
     DriveRecorder recorder(uds, kit, channels);
     recording::Recording layout = recorder.layout();
+    layout.definitionSha256 = definitionSha(kit);
+    layout.channelsSha256 = channelsSha(channels);
+    return recordSource(recorder, files, file, std::move(layout), options);
+}
+
+Result<DriveOutcome> recordSource(DriveSource& source, storage::FileSystem& files, const storage::Path& file,
+                                  recording::Recording layout, const DriveOptions& options,
+                                  const std::function<Done(DriveOutcome&)>& entered) {
     auto watch = DriveWatch::compile(layout, options);
     if (!watch) return tl::unexpected(watch.error());
     layout.title = options.title;
-    layout.startedAt = carfolder::utcNow();
-    layout.definitionSha256 = definitionSha(kit);
-    layout.channelsSha256 = channelsSha(channels);
+    if (layout.startedAt.empty()) layout.startedAt = carfolder::utcNow();
     auto writer = recording::Mdf4Writer::create(files, file, layout);
     if (!writer) return tl::unexpected(writer.error());
     DriveOutcome out;
     out.file = file;
     out.entry.title = options.title;
     out.entry.startedAt = layout.startedAt;
+    if (entered)
+        if (auto done = entered(out); !done) {
+            // Without its entry nobody would find it; and nothing is in it yet.
+            writer->reset();
+            (void)files.remove(file);
+            return tl::unexpected(done.error());
+        }
     if (options.onBegun) options.onBegun(file);
-    DriveLoop(uds, recorder, layout, std::move(*watch), options, out).run(std::move(*writer));
+    DriveLoop(source, layout, std::move(*watch), options, out).run(std::move(*writer));
+    return out;
+}
+
+Result<DriveOutcome> recordSource(DriveSource& source, carfolder::CarFolder& folder, recording::Recording layout,
+                                  std::optional<carfolder::Round> round, const DriveOptions& options) {
+    layout.startedAt = carfolder::utcNow();
+    if (round) layout.roundId = std::to_string(round->number);
+    if (layout.vin.empty())
+        if (const auto told = folder.settings().get("identity"); told && !told->empty())
+            if (const auto identity = identityFromJson(*told); identity && identity->values.count("vin"))
+                layout.vin = identity->values.at("vin");
+    std::string stamp = layout.startedAt;
+    std::erase_if(stamp, [](char c) { return c == ':' || c == '-'; });
+    const auto file = folder.files().freeName(
+        folder.recordings().path(""), (round ? "round" + layout.roundId : std::string("drive")) + "-" + stamp, ".mf4");
+    const auto entered = [&](DriveOutcome& out) -> Done {
+        if (round) out.entry.round = round->id;
+        out.entry.file = file.filename().string();
+        out.entry.state = carfolder::RecordingState::Open;
+        out.entry.imageSha256 = layout.imageSha256;
+        out.entry.definitionSha256 = layout.definitionSha256;
+        out.entry.channelsSha256 = layout.channelsSha256;
+        out.entry.conditions = options.conditions;
+        auto entry = folder.recordings().add(out.entry);
+        if (!entry) return tl::unexpected(entry.error());
+        out.entry = *entry;
+        return {};
+    };
+    auto out = recordSource(source, folder.files(), file, layout, options, entered);
+    if (!out) return out;
+    if (auto done = folder.recordings().ended(out->entry); !done && !out->problem) out->problem = done.error();
     return out;
 }
 

@@ -58,7 +58,7 @@ std::string roleOfSignal(const can::DbcMessage& message, const can::DbcSignal& s
 struct LiveRow {
     double time_s = 0;
     std::vector<float> values;    ///< as ChannelSet::measurements; NaN when it did not arrive
-    std::vector<float> external;  ///< one per external signal
+    std::vector<float> external;  ///< of the other groups, one after the other
     bool kept = true;             ///< false: the recording is armed, and waits for its condition
     size_t stretches = 0;         ///< begun so far, where it is armed
 };
@@ -98,24 +98,61 @@ class LiveCoverage {
     double atX_, atY_;
 };
 
-/// Turns raw rows into physical columns of a recording.
-class DriveRecorder {
+/// A trouble code as a drive tells it.
+struct SeenCode {
+    std::string name;  ///< "P0172"
+    bool stored = false;
+    bool operator==(const SeenCode&) const = default;
+};
+
+/// Where the rows of a drive come from.
+class DriveSource {
+  public:
+    virtual ~DriveSource() = default;
+    virtual link::CanPort& port() = 0;
+    /// Empty groups with the channels' names, units and roles: what is sampled first, then each external sensor, then
+    /// what is learned, where somebody tells it.
+    virtual recording::Recording layout() const = 0;
+    /// What the controller has learned now, as the layout's last group; nothing where it does not tell.
+    virtual std::optional<std::vector<float>> learned() { return std::nullopt; }
+    /// Sets the channels up and lets them come; again after the link was lost. Times count from the first start.
+    [[nodiscard]] virtual Done start() = 0;
+    /// Samples until `deadline_us`; each row is one of a group of the layout.
+    using OnRow = std::function<void(size_t group, double time_s, std::span<const float> values)>;
+    [[nodiscard]] virtual Done poll(int64_t deadline_us, const OnRow& onRow) = 0;
+    [[nodiscard]] virtual Done stop() = 0;
+    /// Asks for trouble codes; a later poll tells them. Nothing is told where the controller refuses.
+    using OnCodes = std::function<void(const std::vector<SeenCode>&)>;
+    [[nodiscard]] virtual Done askForCodes(OnCodes onCodes) = 0;
+};
+
+/// The newest row of each message that external sensors send.
+class ExternalRows {
+  public:
+    explicit ExternalRows(const std::vector<can::DbcMessage>& messages);
+    /// A group for each message that has signals.
+    void addTo(recording::Recording& layout) const;
+    /// Which row a frame changed; nothing where it is nobody's.
+    std::optional<size_t> take(const link::CanFrame& frame);
+    std::span<const float> row(size_t message) const { return rows_[message]; }
+
+  private:
+    std::vector<can::DbcMessage> messages_;
+    std::vector<std::vector<float>> rows_;
+};
+
+/// The controller's measurements by periodic frames, raw rows turned into physical ones.
+class DriveRecorder final : public DriveSource {
   public:
     DriveRecorder(link::Uds& uds, const Kit& kit, ChannelSet channels);
 
-    /// Empty groups with the channels' names, units and roles.
-    recording::Recording layout() const;
-    /// What the controller has learned now, as learnedChannels(); nothing where it does not tell.
-    std::optional<std::vector<float>> learned();
-    /// Sets the channels up and lets them come; again after the link was lost. Times count from the first start.
-    [[nodiscard]] Done start();
-    /// Samples until `deadline_us`; each row goes to `onRow` (group 0) or `onExternal` (group 1).
-    using OnRow = std::function<void(double time_s, const std::vector<float>& values)>;
-    [[nodiscard]] Done poll(int64_t deadline_us, const OnRow& onRow, const OnRow& onExternal);
-    [[nodiscard]] Done stop();
-    /// Asks for trouble codes; a later poll tells them. Nothing is told where the controller refuses.
-    using OnCodes = std::function<void(const std::vector<link::TroubleCode>&)>;
-    [[nodiscard]] Done askForCodes(OnCodes onCodes);
+    link::CanPort& port() override { return uds_.port(); }
+    recording::Recording layout() const override;
+    std::optional<std::vector<float>> learned() override;
+    [[nodiscard]] Done start() override;
+    [[nodiscard]] Done poll(int64_t deadline_us, const OnRow& onRow) override;
+    [[nodiscard]] Done stop() override;
+    [[nodiscard]] Done askForCodes(OnCodes onCodes) override;
 
   private:
     link::Uds& uds_;
@@ -124,7 +161,7 @@ class DriveRecorder {
     link::Sampler sampler_;
     std::optional<int64_t> begun_us_;
     std::vector<float> row_;
-    std::vector<float> external_;
+    ExternalRows external_;
 };
 
 /// Why a recording ended.
@@ -205,6 +242,16 @@ struct DriveOptions {
     carfolder::Conditions conditions = {};
 };
 
+/// Records what a source gives into a file that must not be there yet. `layout`: the source's, with its head filled in.
+/// `entered` is called when the file's head is on the disk, before the first row; an error of it ends all.
+[[nodiscard]] Result<DriveOutcome> recordSource(DriveSource& source, storage::FileSystem& files,
+                                                const storage::Path& file, recording::Recording layout,
+                                                const DriveOptions& options,
+                                                const std::function<Done(DriveOutcome&)>& entered = {});
+/// The same into a folder, in its ledger from its first block on.
+[[nodiscard]] Result<DriveOutcome> recordSource(DriveSource& source, carfolder::CarFolder& folder,
+                                                recording::Recording layout, std::optional<carfolder::Round> round,
+                                                const DriveOptions& options);
 /// Records into the folder, bound to the round that is in the car. The recording is in the ledger from its first block
 /// on. While the disk takes nothing the newest rows are kept in memory and tried again. While the car says nothing the
 /// recording waits: what is missing is a gap, and a mark in the file says why.

@@ -44,20 +44,21 @@ Result<DriveWatch> DriveWatch::compile(const recording::Recording& layout, const
     return DriveWatch{std::move(live), std::move(*guards), std::move(trigger), std::move(before)};
 }
 
-DriveLoop::DriveLoop(link::Uds& uds, DriveRecorder& recorder, const recording::Recording& layout, DriveWatch watch,
+DriveLoop::DriveLoop(DriveSource& source, const recording::Recording& layout, DriveWatch watch,
                      const DriveOptions& options, DriveOutcome& out)
-    : recorder_(recorder),
-      port_(uds.port()),
+    : source_(source),
+      port_(source.port()),
       options_(options),
       out_(out),
       learns_(layout.groups.back().name == evidence::kLearnedGroup),
       learnedGroup_(layout.groups.size() - 1),
       watch_(std::move(watch)) {
-    if (layout.groups.size() > (learns_ ? 2u : 1u)) {
-        externals_ = layout.groups[1].channels.size();
-        externalName_ = layout.groups[1].name;
+    size_t signals = 0;
+    for (size_t g = 1; g < layout.groups.size() - (learns_ ? 1 : 0); ++g) {
+        externals_.push_back({layout.groups[g].name, signals});
+        signals += layout.groups[g].channels.size();
     }
-    live_.external.assign(externals_, std::nanf(""));
+    live_.external.assign(signals, std::nanf(""));
     const auto& channels = layout.groups.front().channels;
     for (size_t i = 0; i < channels.size(); ++i)
         if (channels[i].role == "limp_mode") limpChannel_ = i;
@@ -70,7 +71,7 @@ void DriveLoop::run(std::unique_ptr<recording::Mdf4Writer> file) {
     // What came is safe before the controller is asked to stop, which can take its time.
     writer_->due();
     if (sends) {
-        if (const Done done = recorder_.stop())
+        if (const Done done = source_.stop())
             keepLearned(last_s_);
         else
             fail(done.error());
@@ -79,7 +80,7 @@ void DriveLoop::run(std::unique_ptr<recording::Mdf4Writer> file) {
 }
 
 bool DriveLoop::begin() {
-    if (const Done done = recorder_.start(); !done) {
+    if (const Done done = source_.start(); !done) {
         fail(done.error());
         return false;
     }
@@ -108,9 +109,13 @@ bool DriveLoop::goOn() {
 }
 
 void DriveLoop::sample() {
-    const Done done = recorder_.poll(
-        port_.now_us() + kSlice_us, [this](double time_s, const std::vector<float>& values) { row(time_s, values); },
-        [this](double time_s, const std::vector<float>& values) { external(time_s, values); });
+    const Done done =
+        source_.poll(port_.now_us() + kSlice_us, [this](size_t group, double time_s, std::span<const float> values) {
+            if (group == 0)
+                row(time_s, values);
+            else
+                external(group, time_s, values);
+        });
     if (!done) lost(done.error());
 }
 
@@ -127,7 +132,7 @@ bool DriveLoop::wait() {
         return false;
     }
     if (outage.attempts > 0) port_.wait(port_.now_us() + kAskAgain_us);
-    const Done done = recorder_.start();
+    const Done done = source_.start();
     ++outage.attempts;
     if (!done) {
         if (done.error().code == ErrorCode::LinkLost) outage.cause = GapCause::Cable;
@@ -138,12 +143,13 @@ bool DriveLoop::wait() {
     if (outage.attempts == 1 && outage.cause == GapCause::Silent) outage.cause = GapCause::Stopped;
     ended_ = outage.cause;
     outage_.reset();
-    external_s_ = elapsed_s();  // whoever was heard before has as long again
+    for (External& sensor : externals_)
+        sensor.heard_s = elapsed_s();  // whoever was heard before has as long again
     if (options_.onWaiting) options_.onWaiting({});
     return true;
 }
 
-void DriveLoop::row(double time_s, const std::vector<float>& values) {
+void DriveLoop::row(double time_s, std::span<const float> values) {
     watch_.live.take(0, time_s, values);
     live_.kept = armed(time_s);
     if (live_.kept)
@@ -156,14 +162,14 @@ void DriveLoop::row(double time_s, const std::vector<float>& values) {
         if (live_.kept) mark(time_s, "guard", guard.sentence);
         if (options_.onTrip) options_.onTrip(guard);
     });
-    out_.last = values;
-    if (options_.onRow) options_.onRow(time_s, values);
+    out_.last.assign(values.begin(), values.end());
+    if (options_.onRow) options_.onRow(time_s, out_.last);
     if (!options_.onLive) return;
     const int64_t now = wall_us();
     if (options_.throttle && now - lastLive_us_ < kLive_us) return;
     lastLive_us_ = now;
     live_.time_s = time_s;
-    live_.values = values;
+    live_.values = out_.last;
     live_.stretches = out_.stretches.size();
     options_.onLive(live_);
 }
@@ -197,21 +203,22 @@ void DriveLoop::beginStretch(double time_s) {
         if (last_s_ == 0) out_.stretches.back().from_s = at_s;
         keep(at_s, row);
     });
-    if (externals_)
-        watch_.before.drain(1, time_s, [&](double at_s, std::span<const float> row) { writer_->append(1, at_s, row); });
+    for (size_t group = 1; group <= externals_.size(); ++group)
+        watch_.before.drain(group, time_s,
+                            [&](double at_s, std::span<const float> row) { writer_->append(group, at_s, row); });
     mark(time_s, "stretch", std::to_string(out_.stretches.size()) + ": " + options_.arm->condition);
 }
 
-void DriveLoop::external(double time_s, const std::vector<float>& values) {
-    if (!externals_) return;
-    watch_.live.take(1, time_s, values);
+void DriveLoop::external(size_t group, double time_s, std::span<const float> values) {
+    External& sensor = externals_[group - 1];
+    watch_.live.take(group, time_s, values);
     if (live_.kept)
-        writer_->append(1, time_s, values);
+        writer_->append(group, time_s, values);
     else
-        watch_.before.push(1, time_s, values);
-    live_.external = values;
-    external_s_ = time_s;
-    sensorLost_ = false;
+        watch_.before.push(group, time_s, values);
+    std::copy(values.begin(), values.end(), live_.external.begin() + static_cast<long>(sensor.at));
+    sensor.heard_s = time_s;
+    sensor.silent = false;
 }
 
 void DriveLoop::mark(double time_s, const char* kind, std::string text) {
@@ -226,7 +233,7 @@ void DriveLoop::takeMarks() {
         mark(elapsed_s(), "mark", std::move(text));
 }
 
-void DriveLoop::watchLimpMode(double time_s, const std::vector<float>& values) {
+void DriveLoop::watchLimpMode(double time_s, std::span<const float> values) {
     if (!limpChannel_ || std::isnan(values[*limpChannel_])) return;
     const bool is = values[*limpChannel_] != 0;
     if (is && !limp_) mark(time_s, "limp", "limp mode");
@@ -234,29 +241,28 @@ void DriveLoop::watchLimpMode(double time_s, const std::vector<float>& values) {
 }
 
 void DriveLoop::watchSensors(double time_s) {
-    if (sensorLost_ || time_s - external_s_ <= kSilent_s) return;
-    sensorLost_ = true;
-    mark(external_s_, "sensor", externalName_ + " says nothing");
+    for (External& sensor : externals_) {
+        if (sensor.silent || time_s - sensor.heard_s <= kSilent_s) continue;
+        sensor.silent = true;
+        mark(sensor.heard_s, "sensor", sensor.name + " says nothing");
+    }
 }
 
 void DriveLoop::askForCodes() {
     codesAt_us_ = port_.now_us() + static_cast<int64_t>(options_.codesEvery_s * 1e6);
     // A link that does not take the question is noticed by what samples.
-    (void)recorder_.askForCodes([this](const std::vector<link::TroubleCode>& codes) { tellCodes(codes); });
+    (void)source_.askForCodes([this](const std::vector<SeenCode>& codes) { tellCodes(codes); });
 }
 
-void DriveLoop::tellCodes(const std::vector<link::TroubleCode>& codes) {
-    for (const auto& code : codes) {
-        const bool known = !codes_ || std::any_of(codes_->begin(), codes_->end(), [&](const auto& old) {
-            return old.code == code.code && old.confirmed() == code.confirmed();
-        });
-        if (!known) mark(elapsed_s(), "code", code.name() + (code.confirmed() ? ", stored" : ", not yet stored"));
-    }
+void DriveLoop::tellCodes(const std::vector<SeenCode>& codes) {
+    for (const SeenCode& code : codes)
+        if (codes_ && std::find(codes_->begin(), codes_->end(), code) == codes_->end())
+            mark(elapsed_s(), "code", code.name + (code.stored ? ", stored" : ", not yet stored"));
     codes_ = codes;
 }
 
 void DriveLoop::keepLearned(double time_s) {
-    if (const auto row = learns_ ? recorder_.learned() : std::nullopt) writer_->append(learnedGroup_, time_s, *row);
+    if (const auto row = learns_ ? source_.learned() : std::nullopt) writer_->append(learnedGroup_, time_s, *row);
 }
 
 void DriveLoop::fail(const Error& error) {

@@ -28,8 +28,8 @@ struct DriveWatch {
 /// 3. What arrived is handed to the writer before anything is asked of a link that may not answer.
 class DriveLoop {
   public:
-    DriveLoop(link::Uds& uds, DriveRecorder& recorder, const recording::Recording& layout, DriveWatch watch,
-              const DriveOptions& options, DriveOutcome& out);
+    DriveLoop(DriveSource& source, const recording::Recording& layout, DriveWatch watch, const DriveOptions& options,
+              DriveOutcome& out);
     void run(std::unique_ptr<recording::Mdf4Writer> file);
 
   private:
@@ -47,8 +47,8 @@ class DriveLoop {
     /// Asks again; whether the recording is to stay open.
     bool wait();
     void lost(const Error& error);
-    void row(double time_s, const std::vector<float>& values);
-    void external(double time_s, const std::vector<float>& values);
+    void row(double time_s, std::span<const float> values);
+    void external(size_t group, double time_s, std::span<const float> values);
     /// Appends a row of the controller's channels, and tells what is missing before it.
     void keep(double time_s, std::span<const float> values);
     /// Whether the row is one to keep; a stretch that begins has the rows from before it.
@@ -56,22 +56,29 @@ class DriveLoop {
     void beginStretch(double time_s);
     void mark(double time_s, const char* kind, std::string text);
     void takeMarks();
-    void watchLimpMode(double time_s, const std::vector<float>& values);
+    void watchLimpMode(double time_s, std::span<const float> values);
     void watchSensors(double time_s);
     void askForCodes();
-    void tellCodes(const std::vector<link::TroubleCode>& codes);
+    void tellCodes(const std::vector<SeenCode>& codes);
     void keepLearned(double time_s);
     void account();
     void fail(const Error& error);
     double elapsed_s() const { return static_cast<double>(port_.now_us() - begun_us_) * 1e-6; }
 
-    DriveRecorder& recorder_;
+    DriveSource& source_;
     link::CanPort& port_;
     const DriveOptions& options_;
     DriveOutcome& out_;
     bool learns_;
-    size_t learnedGroup_, externals_ = 0;
-    std::string externalName_;
+    size_t learnedGroup_;
+    /// A group of its own clock beside the first.
+    struct External {
+        std::string name;
+        size_t at = 0;       ///< of its first value in LiveRow::external
+        double heard_s = 0;  ///< when it spoke last
+        bool silent = true;  ///< until it is heard, and once its silence was told
+    };
+    std::vector<External> externals_;
     std::optional<size_t> limpChannel_;
     DriveWatch watch_;
     std::optional<recording::RecordingWriter> writer_;
@@ -79,10 +86,9 @@ class DriveLoop {
     std::optional<GapCause> ended_;  ///< of the outage that is over, until the next row tells how long it was
     LiveRow live_;
     int64_t begun_us_ = 0, dueAt_us_ = 0, codesAt_us_ = 0, lastLive_us_ = 0;
-    double last_s_ = 0;      ///< of the newest row that is kept
-    double external_s_ = 0;  ///< of the newest row of the external sensors
-    bool sensorLost_ = true, limp_ = false;
-    std::optional<std::vector<link::TroubleCode>> codes_;  ///< that the controller told last
+    double last_s_ = 0;  ///< of the newest row that is kept
+    bool limp_ = false;
+    std::optional<std::vector<SeenCode>> codes_;  ///< that the controller told last
 };
 
 }  // namespace brusk::job

@@ -53,6 +53,17 @@ std::vector<std::shared_ptr<const Kit>> loadKits(storage::FileSystem& files, con
     return kits;
 }
 
+std::shared_ptr<const Kit> withSensors(const Kit& kit, const std::vector<can::DbcMessage>& sensors) {
+    auto out = std::make_shared<Kit>(kit);
+    for (const auto& sensor : sensors) {
+        std::erase_if(out->externalSensors, [&](const can::DbcMessage& old) {
+            return old.id == sensor.id && old.extended == sensor.extended;
+        });
+        out->externalSensors.push_back(sensor);
+    }
+    return out;
+}
+
 namespace {
 
 bool sameAddress(const link::IsoTpAddress& a, const link::IsoTpAddress& b) {

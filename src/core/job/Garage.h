@@ -28,6 +28,9 @@ struct Kit {
 std::vector<std::shared_ptr<const Kit>> loadKits(storage::FileSystem& files, const storage::Path& folder,
                                                  std::vector<Error>& problems);
 
+/// The same with more external sensors; one of the same message takes the place of what was there.
+std::shared_ptr<const Kit> withSensors(const Kit& kit, const std::vector<can::DbcMessage>& sensors);
+
 /// The kit that knows this hardware; NotFound when none does.
 [[nodiscard]] Result<std::shared_ptr<const Kit>> kitOfHardware(const std::vector<std::shared_ptr<const Kit>>& kits,
                                                                const std::string& hardware);

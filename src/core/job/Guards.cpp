@@ -24,7 +24,7 @@ drive::ShippedGuards guardsFor(const Kit& kit, const proposals::BuildSheet& shee
     return drive::shippedGuards(recording::vocabularyOf(everythingOf(kit)), limits);
 }
 
-Result<drive::Guard> guardFromText(const Kit& kit, const std::string& text) {
+Result<drive::Guard> guardFromText(const recording::Vocabulary& vocabulary, const std::string& text) {
     constexpr double kLongest_s = 60;
     const size_t first = text.find(';');
     const size_t second = first == std::string::npos ? first : text.find(';', first + 1);
@@ -40,7 +40,8 @@ Result<drive::Guard> guardFromText(const Kit& kit, const std::string& text) {
     if (second != std::string::npos) guard.sentence = std::string(trimmed(text.substr(second + 1)));
     if (guard.sentence.empty()) guard.sentence = guard.condition;
     guard.title = guard.sentence;
-    if (auto asked = channelsAskedFor(kit, {guard}, {}); !asked) return tl::unexpected(asked.error());
+    const auto expression = drive::conditionIn(guard.condition, vocabulary);
+    if (!expression) return tl::unexpected(expression.error());
     return guard;
 }
 
@@ -49,10 +50,8 @@ Result<std::vector<std::string>> channelsAskedFor(const Kit& kit, const std::vec
     const auto vocabulary = recording::vocabularyOf(everythingOf(kit));
     std::vector<std::string> out;
     const auto ask = [&](const std::string& text) -> Done {
-        const auto expression = recording::Expression::compile(text, vocabulary);
+        const auto expression = drive::conditionIn(text, vocabulary);
         if (!expression) return tl::unexpected(expression.error());
-        if (!expression->isCondition())
-            return fail(ErrorCode::BadInput, "\"" + text + "\" is a number; what is asked for holds or does not.");
         for (const size_t input : expression->inputs()) {
             const std::string& name = vocabulary.names[input].name;
             if (kit.definition->measurement(name) && std::find(out.begin(), out.end(), name) == out.end())

@@ -15,7 +15,7 @@ recording::Recording everythingOf(const Kit& kit);
 /// The guards that ship, for this car with these parts.
 drive::ShippedGuards guardsFor(const Kit& kit, const proposals::BuildSheet& sheet);
 /// One's own, as somebody types it: "CONDITION;SECONDS;SENTENCE". BadInput says which part is wrong, and where.
-[[nodiscard]] Result<drive::Guard> guardFromText(const Kit& kit, const std::string& text);
+[[nodiscard]] Result<drive::Guard> guardFromText(const recording::Vocabulary& vocabulary, const std::string& text);
 /// Names of the measurements that guards and an arming ask for, to be recorded beside what is chosen. An error where
 /// one can't be asked of this car.
 [[nodiscard]] Result<std::vector<std::string>> channelsAskedFor(const Kit& kit, const std::vector<drive::Guard>& guards,

@@ -8,6 +8,7 @@
 #include "core/base/Text.h"
 #include "core/job/Drive.h"
 #include "core/job/Keeping.h"
+#include "core/job/ObdDrive.h"
 #include "core/recording/Mdf4.h"
 
 namespace brusk::job {
@@ -79,6 +80,7 @@ struct Subject {
     std::optional<proposals::BuildSheet> sheet;  ///< none: it can't be read, which is said elsewhere
     int64_t sheetVersion = 0;
     std::optional<Conditions> fuel;
+    std::string obd;  ///< what any car tells of its calibration; empty where nobody asked
 };
 
 Result<proposals::BuildSheet> sheetOf(const carfolder::CarFolder& folder, int64_t version) {
@@ -92,6 +94,8 @@ std::string objection(const Kit& kit, const carfolder::CarFolder& folder, const 
                       const carfolder::RecordingEntry& entry, const recording::Recording& recording) {
     if (subject.image && boundTo(kit, *subject.image, recording) == Bound::Other)
         return "it was recorded on other bytes than this round's.";
+    if (onOtherCalibrations(subject.obd, recording.areas))
+        return "by OBD the car told another calibration then than on the other drives of this round.";
     if (subject.sheet && entry.sheet != 0 && entry.sheet != subject.sheetVersion)
         if (const auto then = sheetOf(folder, entry.sheet); then && !sameParts(*then, *subject.sheet))
             return "it was driven with other parts than the build sheet names now (version " +
@@ -140,6 +144,7 @@ Result<DrivesPtr> drivesIfAny(const Kit& kit, const carfolder::CarFolder& folder
         if (!newest) return tl::unexpected(newest.error());
         subject.sheetVersion = newest->version;
         if (const auto sheet = sheetOf(folder, newest->version)) subject.sheet = *sheet;
+        if (auto told = obdBindingOf(folder, round)) subject.obd = std::move(*told);
         for (const auto& entry : *entries)
             if (tellsFuel(entry.conditions)) subject.fuel = entry.conditions;
     }

@@ -105,6 +105,7 @@ Result<std::vector<Obd::Answer>> Obd::askAll(const Bytes& request, bool extended
 
 Result<std::optional<Bytes>> Obd::ask(const ObdController& controller, const Bytes& request) {
     IsoTp transport(port_, controller.address);
+    transport.setOtherFrames(onOther_);
     for (int attempt = 1;; ++attempt) {
         if (auto done = transport.drain(); !done) return tl::unexpected(done.error());
         if (auto done = transport.send(request); !done) return tl::unexpected(done.error());
@@ -174,6 +175,12 @@ Result<std::vector<ObdController>> Obd::discover() {
         if (!out.empty()) return out;
     }
     return fail(ErrorCode::NotFound, "No controller answers OBD requests on this link. Is the ignition on?");
+}
+
+Result<std::optional<Bytes>> Obd::currentBytes(const ObdController& controller, std::span<const uint8_t> pids) {
+    Bytes request{0x01};
+    request.insert(request.end(), pids.begin(), pids.end());
+    return ask(controller, request);
 }
 
 Result<std::vector<ObdValue>> Obd::current(const ObdController& controller, const std::vector<uint8_t>& pids) {

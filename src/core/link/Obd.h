@@ -6,6 +6,7 @@
 #include <functional>
 #include <map>
 #include <optional>
+#include <span>
 #include <string>
 #include <vector>
 
@@ -80,6 +81,12 @@ class Obd {
     /// Live values of one controller, up to six ids a request (ISO 15031-5, 7.1); ids it does not support are left out.
     [[nodiscard]] Result<std::vector<ObdValue>> current(const ObdController& controller,
                                                         const std::vector<uint8_t>& pids);
+    /// What one controller answers to a request of mode 01 as it stands: ids and their bytes; nothing where it does not
+    /// answer, or refuses. At most six ids.
+    [[nodiscard]] Result<std::optional<Bytes>> currentBytes(const ObdController& controller,
+                                                            std::span<const uint8_t> pids);
+    /// Frames that are no answers, while one is waited for.
+    void setOtherFrames(std::function<void(const CanFrame&)> onOther) { onOther_ = std::move(onOther); }
     /// The values frozen with the code that was stored first, and that code; nothing when there is none.
     struct Frozen {
         std::string code;
@@ -107,6 +114,7 @@ class Obd {
 
     CanPort& port_;
     std::function<bool()> goOn_;
+    std::function<void(const CanFrame&)> onOther_;
 };
 
 }  // namespace brusk::link

@@ -84,7 +84,8 @@ void BenchCar::tenMilliseconds() {
     diagnostics_.setVehicle(static_cast<int>(plant_.state().speed_rpm),
                             static_cast<int>(plant_.state().battery_V * 1000));
     diagnostics_.tick(now_us_);
-    if (broadcast_.size() < 4) sendWideband();
+    if (broadcast_.size() < 4 && wideband_ == Wideband::OmbrelW1) sendWideband();
+    if (broadcast_.size() < 4 && wideband_ == Wideband::TarnL3 && tick_ % 20 == 0) sendOtherWideband();
     if (tick_ % 100 == 0 && diagnostics_.talks()) sendStatus();
     while (!late_.empty() && late_.front().at_us <= now_us_) {
         const Late due = late_.front();
@@ -106,6 +107,25 @@ void BenchCar::sendWideband() {
     frame.data[1] = static_cast<uint8_t>(lambda);
     frame.data[2] = plant_.state().widebandReady && lambda > 0 ? 1 : 0;
     frame.data[3] = widebandCounter_++;
+    broadcast_.push_back(frame);
+}
+
+/// Another maker's sends 50 times a second, as the air to fuel ratio of petrol: 0.001, heater, status, supply in mV.
+void BenchCar::sendOtherWideband() {
+    constexpr double kPetrol = 14.7;
+    can::CanFrame frame;
+    frame.id = kOtherWidebandId;
+    frame.length = 6;
+    const auto word = [&](size_t at, double value) {
+        const int counts = std::clamp(static_cast<int>(std::lround(value)), 0, 65535);
+        frame.data[at] = static_cast<uint8_t>(counts);
+        frame.data[at + 1] = static_cast<uint8_t>(counts >> 8);
+    };
+    const bool ready = plant_.state().widebandReady && plant_.wideband() > 0;
+    word(0, plant_.wideband() * kPetrol * 1000);
+    frame.data[2] = ready ? 90 : 250;
+    frame.data[3] = ready ? 1 : 0;
+    word(4, plant_.state().battery_V * 1000);
     broadcast_.push_back(frame);
 }
 

@@ -35,6 +35,9 @@ class BenchCar {
     bool onRoute() const { return plant_.onRoute(); }
     double routeSeconds() const { return plant_.routeSeconds(); }
     void setIgnition(bool on) { plant_.setIgnition(on); }
+    /// Which wideband is on the bus. Whichever it is, its analogue output is on the controller's spare input.
+    enum class Wideband : uint8_t { OmbrelW1, TarnL3, None };
+    void fit(Wideband wideband) { wideband_ = wideband; }
     /// The key taken out, or put in and turned to "on": without it nothing on the bus has a supply.
     void setKey(bool on);
     Faults& faults() { return plant_.faults(); }
@@ -50,6 +53,7 @@ class BenchCar {
     bool bootMode() const { return diagnostics_.bootMode(); }
 
     static constexpr uint32_t kWidebandId = 0x3A0;
+    static constexpr uint32_t kOtherWidebandId = 0x2F1;
     static constexpr uint32_t kStatusId = 0x1F0;  ///< the controller's own broadcast, ten a second
 
   private:
@@ -57,6 +61,7 @@ class BenchCar {
     /// What the driver and the operator do besides: the key, a tester's steps, faults that come and go.
     void obeyRoute();
     void sendWideband();
+    void sendOtherWideband();
     void sendStatus();
     /// Frames that the bus loses, delays or damages; nothing of a frame that is not to be delivered now.
     std::optional<can::CanFrame> disturbed(can::CanFrame frame, bool toCar);
@@ -84,6 +89,7 @@ class BenchCar {
     int64_t now_us_ = 0;
     int64_t tick_ = 0;
     uint8_t widebandCounter_ = 0;
+    Wideband wideband_ = Wideband::OmbrelW1;
 };
 
 }  // namespace brusk::benchcar

@@ -25,7 +25,7 @@ recording::Group oneRow(std::string name) {
 
 BenchDrive::BenchDrive(Context& context, benchcar::BenchCar& car, const job::Kit& kit, job::ChannelSet channels,
                        const image::Image& image)
-    : c_(context), car_(car), kit_(kit), channels_(std::move(channels)), image_(image), external_(kit.externalSensors) {
+    : c_(context), car_(car), kit_(kit), channels_(std::move(channels)), image_(image), external_(kit) {
     values_.resize(channels_.measurements.size());
 }
 

@@ -11,6 +11,7 @@
 #include "core/job/Deliver.h"
 #include "core/job/DriveLoop.h"
 #include "core/job/Keeping.h"
+#include "core/job/Sensors.h"
 #include "core/roles/Needs.h"
 
 namespace brusk::job {
@@ -127,6 +128,8 @@ Result<ChannelSet> channelSet(const Kit& kit, const std::vector<std::string>& na
     };
     for (const auto* m : fuelChannels(*kit.definition))
         add(m);
+    for (const auto& sensor : kit.sensors)
+        if (const auto* m = sensor.analogue() ? kit.definition->measurement(sensor.channel) : nullptr) add(m);
     for (const std::string& name : names) {
         const auto* m = kit.definition->measurement(name);
         if (!m) return fail(ErrorCode::NotFound, "The definition has no measurement " + name + ".");
@@ -142,11 +145,19 @@ Result<ChannelSet> channelSet(const Kit& kit, const std::vector<std::string>& na
 }
 
 std::string roleOfSignal(const can::DbcMessage& message, const can::DbcSignal& signal) {
-    if (signal.unit == "lambda") return "lambda_measured";
-    const bool ofWideband = std::any_of(message.signalList.begin(), message.signalList.end(),
-                                        [](const auto& other) { return other.unit == "lambda"; });
+    const auto isLambda = [](const can::DbcSignal& one) {
+        const auto* unit = units::findUnit(one.unit);
+        return unit && unit->quantity == units::Quantity::Lambda;
+    };
+    if (isLambda(signal)) return "lambda_measured";
+    const bool ofWideband = std::any_of(message.signalList.begin(), message.signalList.end(), isLambda);
     const bool tellsReady = signal.name.find("ready") != std::string::npos;
     return ofWideband && tellsReady ? "wideband_ready" : "";
+}
+
+std::string roleOfSignal(const Kit& kit, const can::DbcMessage& message, const can::DbcSignal& signal) {
+    const auto* sensor = drive::sensorOf(kit.sensors, message.name, signal.name);
+    return sensor ? sensor->role : roleOfSignal(message, signal);
 }
 
 std::string definitionSha(const Kit& kit) {
@@ -204,7 +215,8 @@ DriveRecorder::DriveRecorder(link::Uds& uds, const Kit& kit, ChannelSet channels
       channels_(std::move(channels)),
       sampler_(uds, channels_.places, channels_.plan),
       row_(channels_.measurements.size()),
-      external_(kit.externalSensors) {}
+      external_(kit),
+      analogue_(kit, channels_) {}
 
 recording::Recording layoutOf(const Kit& kit, const ChannelSet& channels, bool withExternal) {
     recording::Recording out;
@@ -213,16 +225,27 @@ recording::Recording layoutOf(const Kit& kit, const ChannelSet& channels, bool w
     controller.rate_hz = channels.rate_hz;
     for (const auto* m : channels.measurements)
         controller.channels.push_back({m->name, kit.definition->unitOf(*m), m->title(), m->role, {}});
-    if (withExternal) ExternalRows(kit.externalSensors).addTo(out);
+    if (withExternal) {
+        ExternalRows(kit).addTo(out);
+        AnalogueRows(kit, channels).addTo(out);
+    }
+    out.sensors = sensorsText(kit.sensors);
     return out;
 }
 
-ExternalRows::ExternalRows(const std::vector<can::DbcMessage>& messages) {
+ExternalRows::ExternalRows(const std::vector<can::DbcMessage>& messages, std::vector<drive::Sensor> sensors)
+    : sensors_(std::move(sensors)) {
     // A message may have no signals; it then has nothing to say.
     for (const auto& message : messages)
         if (!message.signalList.empty()) messages_.push_back(message);
-    for (const auto& message : messages_)
+    for (const auto& message : messages_) {
         rows_.emplace_back(message.signalList.size(), std::nanf(""));
+        auto& scalings = scalings_.emplace_back();
+        for (const auto& signal : message.signalList) {
+            const auto* sensor = drive::sensorOf(sensors_, message.name, signal.name);
+            scalings.push_back(sensor ? sensor->scaling : drive::Scaling());
+        }
+    }
 }
 
 void ExternalRows::addTo(recording::Recording& layout) const {
@@ -230,9 +253,14 @@ void ExternalRows::addTo(recording::Recording& layout) const {
         auto& group = layout.groups.emplace_back();
         group.name = message.name;
         group.rate_hz = 100;
-        for (const auto& signal : message.signalList)
-            group.channels.push_back(
-                {signal.name, signal.unit, message.name + " " + signal.name, roleOfSignal(message, signal), {}});
+        for (const auto& signal : message.signalList) {
+            const auto* sensor = drive::sensorOf(sensors_, message.name, signal.name);
+            group.channels.push_back({signal.name,
+                                      sensor ? sensor->unit : signal.unit,
+                                      message.name + " " + signal.name,
+                                      sensor ? sensor->role : roleOfSignal(message, signal),
+                                      {}});
+        }
     }
 }
 
@@ -242,10 +270,30 @@ std::optional<size_t> ExternalRows::take(const link::CanFrame& frame) {
         if (message.id != frame.id || message.extended != frame.extended) continue;
         for (size_t i = 0; i < rows_[m].size(); ++i)
             if (const auto value = message.value(message.signalList[i], frame))
-                rows_[m][i] = static_cast<float>(*value);
+                rows_[m][i] = static_cast<float>(scalings_[m][i].at(*value));
         return m;
     }
     return std::nullopt;
+}
+
+AnalogueRows::AnalogueRows(const Kit& kit, const ChannelSet& channels) : rate_hz_(channels.rate_hz) {
+    for (const auto& sensor : kit.sensors) {
+        if (!sensor.analogue()) continue;
+        const auto at = std::find_if(channels.measurements.begin(), channels.measurements.end(),
+                                     [&](const auto* m) { return m->name == sensor.channel; });
+        if (at == channels.measurements.end()) continue;
+        sensors_.push_back(sensor);
+        columns_.push_back(static_cast<size_t>(at - channels.measurements.begin()));
+    }
+}
+
+void AnalogueRows::addTo(recording::Recording& layout) const {
+    for (const auto& sensor : sensors_) {
+        auto& group = layout.groups.emplace_back();
+        group.name = sensor.group();
+        group.rate_hz = rate_hz_;
+        group.channels.push_back({sensor.name, sensor.unit, sensor.title, sensor.role, {}});
+    }
 }
 
 recording::Recording DriveRecorder::layout() const {
@@ -280,6 +328,10 @@ Done DriveRecorder::poll(int64_t deadline_us, const OnRow& onRow) {
                 row_[i] =
                     row.present[i] ? physical(*kit_.definition, *channels_.measurements[i], row.raw[i]) : std::nanf("");
             onRow(0, since_s(row.time_us), row_);
+            for (size_t i = 0; i < analogue_.size(); ++i) {
+                const float value = analogue_.value(i, row_);
+                onRow(1 + external_.size() + i, since_s(row.time_us), std::span(&value, 1));
+            }
         },
         [&](const link::CanFrame& frame) {
             if (const auto of = external_.take(frame)) onRow(1 + *of, since_s(frame.time_us), external_.row(*of));

@@ -53,6 +53,8 @@ std::string channelsSha(const ChannelSet& channels);
 
 /// What a signal of an external sensor means: "lambda_measured", "wideband_ready" where the sensor says so, or nothing.
 std::string roleOfSignal(const can::DbcMessage& message, const can::DbcSignal& signal);
+/// The same in a car, where somebody may have said what it means.
+std::string roleOfSignal(const Kit& kit, const can::DbcMessage& message, const can::DbcSignal& signal);
 
 /// The newest row of the controller's channels, physical, and of the external ones.
 struct LiveRow {
@@ -126,19 +128,40 @@ class DriveSource {
     [[nodiscard]] virtual Done askForCodes(OnCodes onCodes) = 0;
 };
 
-/// The newest row of each message that external sensors send.
+/// The newest row of each message that external sensors send, scaled as this car's are.
 class ExternalRows {
   public:
-    explicit ExternalRows(const std::vector<can::DbcMessage>& messages);
+    explicit ExternalRows(const Kit& kit) : ExternalRows(kit.externalSensors, kit.sensors) {}
+    explicit ExternalRows(const std::vector<can::DbcMessage>& messages, std::vector<drive::Sensor> sensors = {});
     /// A group for each message that has signals.
     void addTo(recording::Recording& layout) const;
     /// Which row a frame changed; nothing where it is nobody's.
     std::optional<size_t> take(const link::CanFrame& frame);
     std::span<const float> row(size_t message) const { return rows_[message]; }
+    size_t size() const { return rows_.size(); }
 
   private:
     std::vector<can::DbcMessage> messages_;
+    std::vector<drive::Sensor> sensors_;
+    std::vector<std::vector<drive::Scaling>> scalings_;  ///< of each signal
     std::vector<std::vector<float>> rows_;
+};
+
+/// Sensors on inputs of the controller: what its measurements mean.
+class AnalogueRows {
+  public:
+    AnalogueRows(const Kit& kit, const ChannelSet& channels);
+    /// A group for each.
+    void addTo(recording::Recording& layout) const;
+    size_t size() const { return sensors_.size(); }
+    float value(size_t sensor, std::span<const float> row) const {
+        return static_cast<float>(sensors_[sensor].scaling.at(static_cast<double>(row[columns_[sensor]])));
+    }
+
+  private:
+    double rate_hz_;
+    std::vector<drive::Sensor> sensors_;
+    std::vector<size_t> columns_;
 };
 
 /// The controller's measurements by periodic frames, raw rows turned into physical ones.
@@ -162,6 +185,7 @@ class DriveRecorder final : public DriveSource {
     std::optional<int64_t> begun_us_;
     std::vector<float> row_;
     ExternalRows external_;
+    AnalogueRows analogue_;
 };
 
 /// Why a recording ended.

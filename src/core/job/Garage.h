@@ -9,6 +9,7 @@
 
 #include "core/can/Dbc.h"
 #include "core/definition/A2lReader.h"
+#include "core/drive/Sensor.h"
 #include "core/link/Transfer.h"
 #include "core/storage/FileSystem.h"
 
@@ -19,6 +20,7 @@ struct Kit {
     link::Profile profile;
     std::shared_ptr<const definition::Definition> definition;
     std::vector<can::DbcMessage> externalSensors;
+    std::vector<drive::Sensor> sensors = {};  ///< what this car's own, and the former, mean in it
     std::string definitionFile;
 };
 

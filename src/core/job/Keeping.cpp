@@ -3,6 +3,7 @@
 #include "core/job/Keeping.h"
 
 #include <algorithm>
+#include <cmath>
 #include <nlohmann/json.hpp>
 
 namespace brusk::job {
@@ -358,6 +359,70 @@ Result<recording::ImportSaid> importSaidFromJson(const std::string& text) {
         return fail(ErrorCode::BadInput, std::string("The import plan can't be read: ") + problem.what() + ".");
     }
     return out;
+}
+
+std::string toJson(const KeptSensors& kept) {
+    json list = json::array();
+    for (const drive::Sensor& sensor : kept.sensors) {
+        json one{{"title", sensor.title}, {"name", sensor.name},           {"role", sensor.role},
+                 {"unit", sensor.unit},   {"slope", sensor.scaling.slope}, {"offset", sensor.scaling.offset}};
+        if (sensor.analogue())
+            one["channel"] = sensor.channel;
+        else
+            one["message"] = sensor.message;
+        if (std::isfinite(sensor.least)) one["least"] = sensor.least;
+        if (std::isfinite(sensor.most)) one["most"] = sensor.most;
+        list.push_back(std::move(one));
+    }
+    json out{{"sensors", std::move(list)}};
+    if (!kept.dbcs.empty()) out["dbc"] = kept.dbcs;
+    return textOf(out);
+}
+
+Result<KeptSensors> keptSensorsFromJson(const std::string& text) try {
+    const json in = json::parse(text);
+    KeptSensors out;
+    out.dbcs = in.value("dbc", std::vector<std::string>());
+    for (const json& one : in.at("sensors")) {
+        drive::Sensor sensor;
+        sensor.title = one.value("title", "");
+        sensor.name = one.at("name").get<std::string>();
+        sensor.message = one.value("message", "");
+        sensor.channel = one.value("channel", "");
+        sensor.role = one.value("role", "");
+        sensor.unit = one.value("unit", "");
+        sensor.scaling = {one.value("slope", 1.0), one.value("offset", 0.0)};
+        sensor.least = one.value("least", sensor.least);
+        sensor.most = one.value("most", sensor.most);
+        if (auto done = check(sensor, nullptr); !done) return tl::unexpected(done.error());
+        out.sensors.push_back(std::move(sensor));
+    }
+    return out;
+} catch (const json::exception& e) {
+    return fail(ErrorCode::BadInput, std::string("The list of sensors can't be read: ") + e.what());
+}
+
+std::string toJson(const std::vector<drive::Guard>& guards) {
+    json out = json::array();
+    for (const drive::Guard& guard : guards)
+        out.push_back({{"title", guard.title},
+                       {"condition", guard.condition},
+                       {"calm", guard.calm},
+                       {"hold_s", guard.hold_s},
+                       {"sentence", guard.sentence},
+                       {"sound", guard.sound}});
+    return textOf(out);
+}
+
+Result<std::vector<drive::Guard>> guardsFromJson(const std::string& text) try {
+    std::vector<drive::Guard> out;
+    for (const json& one : json::parse(text))
+        out.push_back({"", one.at("title").get<std::string>(), one.at("condition").get<std::string>(),
+                       one.value("calm", ""), one.value("hold_s", 0.0), one.value("sentence", ""),
+                       one.value("sound", true)});
+    return out;
+} catch (const json::exception& e) {
+    return fail(ErrorCode::BadInput, std::string("The list of guards can't be read: ") + e.what());
 }
 
 }  // namespace brusk::job

@@ -3,8 +3,10 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
+#include "core/drive/Guard.h"
 #include "core/job/Gates.h"
 #include "core/job/Rounds.h"
+#include "core/job/Sensors.h"
 #include "core/proposals/BaseCalibration.h"
 #include "core/proposals/Parts.h"
 #include "core/recording/ImportPlan.h"
@@ -37,6 +39,13 @@ struct KeptDonor {
 };
 std::string toJson(const std::vector<KeptDonor>& donors);
 [[nodiscard]] Result<std::vector<KeptDonor>> donorsFromJson(const std::string& text);
+
+/// Sensors that somebody fitted, with the descriptions of their messages.
+std::string toJson(const KeptSensors& kept);
+[[nodiscard]] Result<KeptSensors> keptSensorsFromJson(const std::string& text);
+/// Guards of one's own.
+std::string toJson(const std::vector<drive::Guard>& guards);
+[[nodiscard]] Result<std::vector<drive::Guard>> guardsFromJson(const std::string& text);
 
 /// How a file is imported: each point and each column, with how sure that is and why.
 std::string toJson(const recording::ImportPlan& plan);

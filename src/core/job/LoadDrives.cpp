@@ -9,6 +9,7 @@
 #include "core/job/Drive.h"
 #include "core/job/Keeping.h"
 #include "core/job/ObdDrive.h"
+#include "core/job/Sensors.h"
 #include "core/recording/Mdf4.h"
 
 namespace brusk::job {
@@ -19,6 +20,9 @@ Result<std::shared_ptr<const recording::Recording>> loadRecording(const carfolde
     if (!file) return tl::unexpected(file.error());
     auto recording = recording::openMdf4(*file);
     if (!recording) return failBecause("The recording " + entry.file + " can't be read.", recording.error());
+    const auto sensors = sensorsOf(folder);
+    if (!sensors) return tl::unexpected(sensors.error());
+    putRight(sensors->sensors, *recording);
     return std::make_shared<const recording::Recording>(std::move(*recording));
 }
 

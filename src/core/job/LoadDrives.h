@@ -9,6 +9,7 @@
 
 namespace brusk::job {
 
+/// One of the folder's, its sensors put right by what is known of them now.
 [[nodiscard]] Result<std::shared_ptr<const recording::Recording>> loadRecording(const carfolder::CarFolder& folder,
                                                                                 const carfolder::RecordingEntry& entry);
 

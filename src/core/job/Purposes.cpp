@@ -32,8 +32,9 @@ bool isOfSecondBank(roles::Role role) {
 bool sensorPlays(const Kit& kit, roles::Role role) {
     for (const auto& message : kit.externalSensors)
         for (const auto& signal : message.signalList)
-            if (role == roleOfSignal(message, signal)) return true;
-    return false;
+            if (role == roleOfSignal(kit, message, signal)) return true;
+    return std::any_of(kit.sensors.begin(), kit.sensors.end(),
+                       [&](const auto& sensor) { return sensor.analogue() && role == sensor.role; });
 }
 
 }  // namespace

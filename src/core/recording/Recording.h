@@ -78,6 +78,7 @@ struct Recording {
     std::vector<Group> groups;
     std::vector<Mark> marks = {};                 ///< by time
     std::string vin = {};                         ///< of the car; empty where nobody said
+    std::string sensors = {};                     ///< what its external sensors meant then, as text of whoever wrote it
     std::shared_ptr<const LateDamage> late = {};  ///< of what is decoded when asked for
 
     /// `damage`, and what came to light since.

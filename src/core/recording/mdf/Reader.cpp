@@ -98,6 +98,7 @@ class Reader {
         out.definitionSha256 = property(comment, "definition_sha256");
         out.channelsSha256 = property(comment, "channels_sha256");
         out.vin = property(comment, "vin");
+        out.sensors = property(comment, "sensors");
     }
 
     /// Along a chain of blocks until one can't be read; what came before is whole.

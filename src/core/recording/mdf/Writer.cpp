@@ -87,7 +87,7 @@ std::string headComment(const Recording& r) {
     return "<HDcomment><TX>" + escaped(r.title) + "</TX><common_properties>" + property("started", r.startedAt) +
            property("round", r.roundId) + property("image_sha256", r.imageSha256) + property("areas", r.areas) +
            property("definition_sha256", r.definitionSha256) + property("channels_sha256", r.channelsSha256) +
-           property("vin", r.vin) + "</common_properties></HDcomment>";
+           property("vin", r.vin) + property("sensors", r.sensors) + "</common_properties></HDcomment>";
 }
 
 std::string channelComment(const Channel& channel) {

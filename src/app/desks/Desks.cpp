@@ -18,8 +18,10 @@
 #include "app/desks/Playback.h"
 #include "app/desks/ReferenceDesk.h"
 #include "app/desks/RoundDesk.h"
+#include "app/desks/SensorDesk.h"
 #include "app/desks/SheetDesk.h"
 #include "app/desks/UnitChoice.h"
+#include "app/desks/WatchDesk.h"
 
 namespace brusk::app {
 
@@ -39,7 +41,9 @@ struct Desks::All {
           drive(car, link, playback, background, messages),
           next(car, places),
           deliver(files, car, places, background, messages),
-          imports(files, car, background, messages) {
+          imports(files, car, background, messages),
+          sensors(files, dataFolder, car, link, messages),
+          watch(car, sheet) {
         car.heldBy = [this] { return flash.heldBy(); };
         openAndClose();
         rounds();
@@ -71,6 +75,8 @@ struct Desks::All {
     NextDesk next;
     DeliverDesk deliver;
     ImportDesk imports;
+    SensorDesk sensors;
+    WatchDesk watch;
 
   private:
     template <class From, class Signal, class Call>
@@ -100,6 +106,7 @@ void Desks::All::openAndClose() {
         reference.forgetChoice();
         reference.reload();
         sheet.load();
+        sensors.load();
     });
     when(folder, &OpenFolder::opened, [this] {
         if (!car.rounds.empty()) round.showAnew(car.contents.round.value_or(car.rounds.front().id));
@@ -131,7 +138,20 @@ void Desks::All::theLink() {
     when(link, &LinkDesk::connectedTo, [this](const std::string& choice) {
         if (car.mayWrite()) folder.keep("link", choice);
     });
-    when(link, &LinkDesk::closed, [this] { folder.forgetMismatch(); });
+    when(link, &LinkDesk::closed, [this] {
+        folder.forgetMismatch();
+        sensors.forget();
+    });
+    when(link, &LinkDesk::heardOthers, [this](const job::BusEars& ears) { sensors.heard(ears); });
+    when(sensors, &SensorDesk::keptChanged, [this] {
+        folder.takeSensorsAnew();
+        evidence.forget();
+        places.showRound(places.round());
+    });
+    when(drive, &DriveDesk::tripped, [this](const QString& sentence, bool sound) {
+        messages.say(sentence, true);
+        if (sound) watch.sound().warn();
+    });
     when(link, &LinkDesk::pluggedInAgain, [this] { controller.refreshIdentity(); });
     when(link, &LinkDesk::broke, [this] { refreshLedger(); });
     when(link, &LinkDesk::told, [this](const QString& sentence, bool alarm) { withCarSentence(sentence, alarm); });
@@ -193,7 +213,9 @@ Desks::Desks(storage::FileSystem& files, const storage::Path& dataFolder)
       drive(all_->drive),
       next(all_->next),
       deliver(all_->deliver),
-      imports(all_->imports) {}
+      imports(all_->imports),
+      sensors(all_->sensors),
+      watch(all_->watch) {}
 
 Desks::~Desks() = default;
 
@@ -208,6 +230,7 @@ void Desks::setOwnParts(const storage::Path& file) {
 void Desks::setHome(const storage::Path& at) {
     all_->deliver.setHome(at);
     all_->imports.setHome(at);
+    all_->sensors.setOwnLibrary(at / "dbc");
 }
 
 void Desks::offerSheet(const storage::Path& file) {

@@ -26,8 +26,10 @@ class Places;
 class Playback;
 class ReferenceDesk;
 class RoundDesk;
+class SensorDesk;
 class SheetDesk;
 class UnitChoice;
+class WatchDesk;
 
 class Desks {
   public:
@@ -72,6 +74,8 @@ class Desks {
     NextDesk& next;
     DeliverDesk& deliver;
     ImportDesk& imports;
+    SensorDesk& sensors;
+    WatchDesk& watch;
 };
 
 }  // namespace brusk::app

@@ -16,42 +16,6 @@
 
 namespace brusk::app {
 
-/// On their way to the thread that samples.
-struct DriveDesk::MarksToSet {
-    std::mutex mutex;
-    std::vector<std::string> texts;  // guarded by it
-};
-
-/// Copies: the car in hand may be another while the link's thread drives.
-struct DriveDesk::Orders {
-    std::shared_ptr<const job::Kit> kit;
-    std::shared_ptr<carfolder::CarFolder> folder;
-    std::shared_ptr<const job::ChannelSet> channels;
-    std::shared_ptr<job::LiveCoverage> coverage;
-    std::shared_ptr<MarksToSet> marks;
-    std::optional<int64_t> inCar;
-    std::string route;
-};
-
-namespace {
-
-/// Sends the bench car off; its route's title.
-Result<std::string> startRoute(LinkParts& open, const job::Kit& kit, carfolder::CarFolder& folder,
-                               std::optional<int64_t> inCar, const std::string& route) {
-    if (route != kUnseenCells) return open.startRoute(route);
-    if (!inCar) return fail(ErrorCode::Refused, "What the car runs is not known. Read the controller first.");
-    const auto nodes = job::unseenNodes(kit, folder, *inCar);
-    if (!nodes) return tl::unexpected(nodes.error());
-    if (nodes->empty()) return fail(ErrorCode::NotFound, "Every cell that a road sees has been driven on this round.");
-    std::vector<BenchNode> cells;
-    cells.reserve(nodes->size());
-    for (const auto& node : *nodes)
-        cells.push_back({node.speed_rpm, node.pressure_kPa});
-    return open.startRouteThrough(cells);
-}
-
-}  // namespace
-
 DriveDesk::DriveDesk(const CarInHand& car, LinkDesk& link, Playback& playback, Background& background,
                      Messages& messages)
     : car_(car), link_(link), playback_(playback), background_(background), messages_(messages) {
@@ -101,15 +65,6 @@ void DriveDesk::stop() {
     if (driving()) link_.cancelTask();
 }
 
-void DriveDesk::mark() {
-    if (!driving()) return;
-    {
-        const std::scoped_lock lock(toSet_->mutex);
-        toSet_->texts.push_back(std::to_string(++marks_));
-    }
-    emit noted();
-}
-
 double DriveDesk::valueNow(const std::string& channel) const {
     return driving() ? value(channel) : playback_.value(channel);
 }
@@ -123,75 +78,6 @@ std::shared_ptr<job::LiveCoverage> DriveDesk::coverageOfCar() const {
     return table ? std::make_shared<job::LiveCoverage>(*car_.kit, std::move(*table), *channels_) : nullptr;
 }
 
-Done DriveDesk::start(const std::vector<std::string>& channels, const std::string& route) {
-    if (!car_.kit || !linkIsOpen()) return fail(ErrorCode::NotFound, "Connect to the car first.");
-    if (link_.busy()) return fail(ErrorCode::Conflict, "Something else is running on the link.");
-    auto set = job::channelSet(*car_.kit, channels);
-    if (!set) return tl::unexpected(set.error());
-    channels_ = std::make_shared<const job::ChannelSet>(std::move(*set));
-    externalNames_.clear(), externalRoles_.clear();
-    for (const auto& message : car_.kit->externalSensors)
-        for (const auto& signal : message.signalList) {
-            externalNames_.push_back(signal.name);
-            externalRoles_.push_back(job::roleOfSignal(message, signal));
-        }
-    live_ = {};
-    coverage_ = coverageOfCar();
-    toSet_ = std::make_shared<MarksToSet>();
-    marks_ = 0;
-    link_.run(Task::Drive,
-              [this, orders = Orders{car_.kit, car_.folder, channels_, coverage_, toSet_, car_.contents.round, route}](
-                  LinkParts& open, const std::stop_token& stop) { return record(open, stop, orders); });
-    return {};
-}
-
-std::function<void()> DriveDesk::record(LinkParts& open, const std::stop_token& stop, const Orders& orders) {
-    job::DriveOptions options;
-    options.title = "Drive";
-    options.throttle = true;
-    const bool bench = open.hasBenchCar();
-    if (bench) {
-        auto title = startRoute(open, *orders.kit, *orders.folder, orders.inCar, orders.route);
-        if (!title) return [this, error = title.error()] { ended(tl::unexpected(error)); };
-        options.title = std::move(*title);
-    }
-    options.ends = [stop, &open, bench](double) -> std::optional<job::Ended> {
-        open.obeyOrders();
-        const bool goesOn = !stop.stop_requested() && (!bench || open.onRoute());
-        return goesOn ? std::nullopt : std::optional(job::Ended::Asked);
-    };
-    options.onTrouble = [this](const std::string& sentence) {
-        background_.calls().post([this, sentence] { messages_.say(QString::fromStdString(sentence), true); });
-    };
-    options.marks = [marks = orders.marks] {
-        const std::scoped_lock lock(marks->mutex);
-        return std::exchange(marks->texts, {});
-    };
-    options.onWaiting = [this](const std::string& sentence) {
-        background_.calls().post([this, sentence] {
-            waiting_ = QString::fromStdString(sentence);
-            // What the car said before it fell silent is not what it says now, whoever asks.
-            live_.values.clear(), live_.external.clear();
-            emit noted();
-        });
-    };
-    if (const auto& coverage = orders.coverage)
-        options.onRow = [coverage](double time_s, const std::vector<float>& values) { coverage->row(time_s, values); };
-    options.onLive = [this](const job::LiveRow& row) {
-        if (livePending_.exchange(true)) return;
-        background_.calls().post([this, row] {
-            livePending_ = false;
-            live_ = row;
-            emit liveChanged();
-        });
-    };
-    link::Uds uds(open.port(), orders.kit->profile);
-    auto outcome = job::recordDrive(uds, *orders.kit, *orders.folder, *orders.channels, options);
-    // The engine runs down, so that the next step finds it standing.
-    open.stopRoute();
-    return [this, outcome] { ended(outcome); };
-}
-
 void DriveDesk::ended(const Result<job::DriveOutcome>& outcome) {
     if (outcome) emit recorded(outcome->entry.round.value_or(-1));
     if (!outcome) return messages_.failed(outcome.error());
@@ -202,12 +88,20 @@ void DriveDesk::ended(const Result<job::DriveOutcome>& outcome) {
                       .arg(QString::fromStdString(job::gapsText(outcome->entry.gaps))));
 }
 
+double DriveDesk::at(size_t channel) const {
+    const size_t own = live_.values.size();
+    const auto& of = channel < own ? live_.values : live_.external;
+    const size_t i = channel < own ? channel : channel - own;
+    return i < of.size() ? static_cast<double>(of[i]) : std::nan("");
+}
+
 double DriveDesk::value(const std::string& channel) const {
-    if (!channels_) return std::nan("");
-    for (size_t i = 0; i < channels_->measurements.size() && i < live_.values.size(); ++i)
-        if (channels_->measurements[i]->name == channel) return static_cast<double>(live_.values[i]);
-    for (size_t i = 0; i < externalNames_.size() && i < live_.external.size(); ++i)
-        if (externalNames_[i] == channel) return static_cast<double>(live_.external[i]);
+    size_t i = 0;
+    for (const auto& group : layout_.groups)
+        for (const auto& one : group.channels) {
+            if (one.name == channel) return at(i);
+            ++i;
+        }
     return std::nan("");
 }
 
@@ -218,14 +112,15 @@ double DriveDesk::along(const evidence::AxisInput& input) const {
 }
 
 double DriveDesk::role(roles::Role role) const {
-    if (!channels_) return std::nan("");
-    for (size_t i = 0; i < channels_->measurements.size() && i < live_.values.size(); ++i)
-        if (role == channels_->measurements[i]->role) {
-            const auto shown = evidence::intoRole(channels_->definition->unitOf(*channels_->measurements[i]), role);
-            return shown ? (*shown)(static_cast<double>(live_.values[i])) : std::nan("");
+    size_t i = 0;
+    for (const auto& group : layout_.groups)
+        for (const auto& one : group.channels) {
+            if (role == one.role) {
+                const auto shown = evidence::intoRole(one.unit, role);
+                return shown ? (*shown)(at(i)) : std::nan("");
+            }
+            ++i;
         }
-    for (size_t i = 0; i < externalRoles_.size() && i < live_.external.size(); ++i)
-        if (role == externalRoles_[i]) return static_cast<double>(live_.external[i]);
     return std::nan("");
 }
 

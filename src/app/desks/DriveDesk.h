@@ -17,23 +17,33 @@ class Messages;
 class Playback;
 struct BenchOrders;
 
+/// What somebody wants recorded, and how.
+struct DriveWish {
+    std::vector<std::string> channels;
+    std::string route;  ///< what the bench car's driver does; a real car's driver does what he likes
+    std::vector<drive::Guard> guards = {};
+    std::optional<drive::Arming> arming = {};
+    carfolder::Conditions conditions = {};
+};
+
 class DriveDesk : public QObject {
     Q_OBJECT
   public:
     DriveDesk(const CarInHand& car, LinkDesk& link, Playback& playback, Background& background, Messages& messages);
 
-    /// `route`: what the bench car's driver does; a real car's driver does what he likes.
-    [[nodiscard]] Done start(const std::vector<std::string>& channels, const std::string& route);
+    /// A car that no profile knows is recorded by what every car tells.
+    [[nodiscard]] Done start(const DriveWish& wish);
     void stop();
     bool driving() const;
     /// Sets a mark at this moment of the drive; they are numbered.
     void mark();
     /// How many have been set in this drive.
     int marks() const { return marks_; }
+    /// All marks of the drive that runs, or of the last: also those that nobody set by hand.
+    const std::vector<recording::Mark>& allMarks() const { return allMarks_; }
     /// Why the recording stands still and waits; empty where it goes on.
     const QString& waiting() const { return waiting_; }
 
-    const job::ChannelSet* channels() const { return channels_.get(); }
     const job::LiveRow& live() const { return live_; }
     /// The newest value of a channel by name, or of a role in its unit; NaN when it is not sampled.
     double value(const std::string& channel) const;
@@ -58,16 +68,21 @@ class DriveDesk : public QObject {
   signals:
     void liveChanged();
     void driveChanged();
-    void linkChanged();  ///< it, or what runs on it
-    void noted();        ///< a mark was set, or the recording waits, or goes on
+    void linkChanged();                                 ///< it, or what runs on it
+    void tripped(const QString& sentence, bool sound);  ///< a guard
+    void noted();                                       ///< a mark was set, or the recording waits, or goes on
     /// A recording of this round is in the folder.
     void recorded(int64_t round);
 
   private:
+    /// The newest of a channel of the layout: which is one after the other over its groups.
+    double at(size_t channel) const;
     struct Orders;  // of one drive, for the link's thread
     struct MarksToSet;
     std::shared_ptr<job::LiveCoverage> coverageOfCar() const;
     std::function<void()> record(class LinkParts& open, const std::stop_token& stop, const Orders& orders);
+    job::DriveOptions optionsFor(class LinkParts& open, const std::stop_token& stop, const Orders& orders);
+    std::function<void()> recordAnyCar(class LinkParts& open, const std::stop_token& stop, const Orders& orders);
     void noticeTask();
     void ended(const Result<job::DriveOutcome>& outcome);
 
@@ -79,11 +94,12 @@ class DriveDesk : public QObject {
     bool drove_ = false;  ///< when the link's task was last heard of
     std::atomic<bool> livePending_{false};
     std::shared_ptr<const job::ChannelSet> channels_;
-    std::vector<std::string> externalNames_, externalRoles_;
+    recording::Recording layout_;  ///< of what is recorded, without samples
     job::LiveRow live_;
     std::shared_ptr<job::LiveCoverage> coverage_;
     std::shared_ptr<MarksToSet> toSet_;
     int marks_ = 0;
+    std::vector<recording::Mark> allMarks_;
     QString waiting_;
 };
 

@@ -7,6 +7,7 @@
 #include "app/link/LinkParts.h"
 #include "app/link/LinkThread.h"
 #include "core/job/AnyCar.h"
+#include "core/job/Sensors.h"
 #include "core/job/Stock.h"
 
 namespace brusk::app {
@@ -102,8 +103,13 @@ void LinkDesk::connectTo(const QString& choice, const std::vector<std::shared_pt
                 const auto stock = job::takeStock(uds, *who->kit, *folder, job::StockScope::Everything);
                 told = QString::fromStdString(stock ? stock->sentence : stock.error().text());
             }
-            return [this, who, obd, choice, told] {
+            constexpr double kListen_s = 0.3;
+            const bool answered = who || *obd;
+            const auto ears =
+                answered ? job::listen(open.port(), kListen_s, goOn) : Result<job::BusEars>(job::BusEars());
+            return [this, who, obd, choice, told, ears] {
                 linkFound(who, std::move(*obd), choice.toStdString());
+                if (ears) emit heardOthers(*ears);
                 if (!told.isEmpty()) emit this->told(told, false);
             };
         });

@@ -13,8 +13,9 @@
 #include "core/link/Traffic.h"
 
 namespace brusk::job {
+class BusEars;
 struct ObdCar;
-}
+}  // namespace brusk::job
 
 namespace brusk::app {
 
@@ -85,6 +86,8 @@ class LinkDesk : public QObject {
     /// A controller answered; what does not fit, a sentence.
     void found(std::shared_ptr<const brusk::job::Kit> kit, const std::string& mismatch);
     void connectedTo(const std::string& choice);
+    /// What others sent by themselves while the link was opened.
+    void heardOthers(const brusk::job::BusEars& ears);
     void closed();
     void pluggedInAgain();
     /// What the ledger's stock said; what the car runs now belongs behind it.

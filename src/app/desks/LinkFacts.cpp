@@ -15,6 +15,7 @@ QString taskTitle(Task task) {
                                              QT_TR_NOOP("Comparing with the ledger"),
                                              QT_TR_NOOP("Reading trouble codes"),
                                              QT_TR_NOOP("Asking the car"),
+                                             QT_TR_NOOP("Listening on the bus"),
                                              QT_TR_NOOP("Driving")};
     return QObject::tr(titles[static_cast<int>(task)]);
 }

@@ -13,7 +13,7 @@ namespace brusk::app {
 enum class LinkState { Closed, Connecting, Open, Lost };
 
 /// One at a time, each with a stop of its own.
-enum class Task { None, Connect, AskIdentity, Read, Flash, Compare, Codes, Obd, Drive };
+enum class Task { None, Connect, AskIdentity, Read, Flash, Compare, Codes, Obd, Listen, Drive };
 /// As the footer says it.
 QString taskTitle(Task task);
 /// A long job's progress in one line: step, amount, rate, time left, retries.

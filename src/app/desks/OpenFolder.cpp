@@ -6,6 +6,7 @@
 #include "core/job/FlashRound.h"
 #include "core/job/Keeping.h"
 #include "core/job/Maps.h"
+#include "core/job/Sensors.h"
 
 namespace brusk::app {
 
@@ -52,7 +53,7 @@ void OpenFolder::take(std::unique_ptr<carfolder::CarFolder> folder) {
     car_.rounds.clear();
     car_.contents = {};
     car_.mismatch.clear();
-    useOwnDefinition();
+    useOwn();
     emit closed();
     refresh();
     emit opened();
@@ -104,18 +105,29 @@ void OpenFolder::keep(const std::string& key, const std::string& value) {
     if (auto done = car_.folder->settings().set(key, value); !done) messages_.failed(done.error());
 }
 
-void OpenFolder::useOwnDefinition() {
+void OpenFolder::useOwn() {
     if (!car_.kit || !car_.folder) return;
     auto own = job::withOwnDefinition(car_.kit, *car_.folder);
     if (!own) return messages_.failed(own.error());
     car_.kit = *own;
+    auto sensors = job::withKeptSensors(car_.kit, *car_.folder);
+    if (!sensors) return messages_.failed(sensors.error());
+    car_.kit = *sensors;
+}
+
+void OpenFolder::takeSensorsAnew() {
+    if (!car_.kit) return;
+    for (const auto& kit : kits_)
+        if (kit->profile.name == car_.kit->profile.name) car_.kit = kit;
+    useOwn();
+    emit car_.changed();
 }
 
 void OpenFolder::useKit(std::shared_ptr<const job::Kit> kit, const std::string& mismatch) {
     const bool firstTime = !car_.kit;
     const auto before = firstTime ? nullptr : car_.kit->definition;
     car_.kit = std::move(kit);
-    useOwnDefinition();
+    useOwn();
     car_.mismatch = QString::fromStdString(mismatch);
     if (!car_.mismatch.isEmpty()) messages_.say(car_.mismatch, true);
     // A mismatched controller does not choose the folder's profile.

@@ -36,6 +36,8 @@ class OpenFolder : public QObject {
     void refresh();
     /// The controller that answered. `mismatch`: what does not fit, a sentence; empty where it is the folder's own.
     void useKit(std::shared_ptr<const job::Kit> kit, const std::string& mismatch);
+    /// The folder's sensors are others now.
+    void takeSensorsAnew();
     /// The link is closed: nothing is there that might not fit.
     void forgetMismatch() { car_.mismatch.clear(); }
     /// The same kit with another definition, kept in the folder.
@@ -50,8 +52,8 @@ class OpenFolder : public QObject {
 
   private:
     void take(std::unique_ptr<carfolder::CarFolder> folder);
-    /// The kit with the definition that the open folder keeps of its own.
-    void useOwnDefinition();
+    /// The kit with the definition and the sensors that the open folder keeps of its own.
+    void useOwn();
 
     storage::FileSystem& files_;
     storage::Path dataFolder_;

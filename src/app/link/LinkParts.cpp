@@ -21,6 +21,7 @@ struct LinkParts::Bench {
         benchcar::Weather weather;
         benchcar::Fuel fuel;
         benchcar::Faults faults;
+        benchcar::BenchCar::Wideband wideband;
     };
     std::mutex mutex;  // guards orders
     std::optional<Orders> orders;
@@ -50,6 +51,13 @@ const std::vector<BenchChoice>& faultChoices() {
             out.push_back({std::string(fault.name), std::string(fault.title), 0});
         return out;
     }();
+    return choices;
+}
+
+const std::vector<BenchChoice>& widebandChoices() {
+    static const std::vector<BenchChoice> choices = {{"ombrel-w1", "Ombrel W1 on the bus", 0},
+                                                     {"tarn-l3", "Tarn L3 on the bus", 0},
+                                                     {"none", "no wideband on the bus", 0}};
     return choices;
 }
 
@@ -90,8 +98,13 @@ void LinkParts::setCable(bool plugged) {
 
 Done LinkParts::order(const BenchOrders& wanted) {
     if (!bench_) return {};
-    Bench::Orders orders{
-        {wanted.temperature_C, wanted.pressure_kPa}, {wanted.octane_RON, wanted.ethanol_pct / 100}, {}};
+    Bench::Orders orders{{wanted.temperature_C, wanted.pressure_kPa},
+                         {wanted.octane_RON, wanted.ethanol_pct / 100},
+                         {},
+                         benchcar::BenchCar::Wideband::OmbrelW1};
+    const auto& choices = widebandChoices();
+    for (size_t i = 0; i < choices.size(); ++i)
+        if (choices[i].name == wanted.wideband) orders.wideband = static_cast<benchcar::BenchCar::Wideband>(i);
     for (const std::string& fault : wanted.faults)
         if (auto done = benchcar::addFault(orders.faults, fault); !done) return done;
     const std::lock_guard lock(bench_->mutex);
@@ -106,6 +119,7 @@ void LinkParts::obeyOrders() {
     bench_->car.plant().setWeather(bench_->orders->weather);
     bench_->car.plant().setFuel(bench_->orders->fuel);
     bench_->car.faults() = bench_->orders->faults;
+    bench_->car.fit(bench_->orders->wideband);
     bench_->orders.reset();
 }
 

@@ -14,6 +14,7 @@ namespace brusk::app {
 struct BenchOrders {
     double temperature_C, pressure_kPa, octane_RON, ethanol_pct;
     std::vector<std::string> faults;
+    std::string wideband = {};  ///< which is on its bus, one of widebandChoices(); empty: its own
 };
 /// Mild weather, the owner's usual fuel, nothing broken.
 BenchOrders usualOrders();
@@ -26,6 +27,7 @@ struct BenchChoice {
 };
 const std::vector<BenchChoice>& routeChoices();
 const std::vector<BenchChoice>& faultChoices();
+const std::vector<BenchChoice>& widebandChoices();
 /// The route that is made of the cells the round in the car has no samples of.
 inline constexpr const char* kUnseenCells = "unseen-cells";
 

@@ -120,6 +120,10 @@ MainWindow::MainWindow(Desks& desks, QWidget* parent) : QMainWindow(parent), des
         auto* shortcut = new QShortcut(QKeySequence(tr("Alt+%1").arg(i + 1)), this);
         connect(shortcut, &QShortcut::activated, this, [this, i] { showStation(stations_[i].first); });
     }
+    // A mark is set at once, whatever is looked at while it is driven.
+    auto* mark = new QShortcut(QKeySequence("M"), this);
+    mark->setAutoRepeat(false);
+    connect(mark, &QShortcut::activated, this, [this] { desks_.drive.mark(); });
     connect(new QShortcut(QKeySequence("Ctrl+B"), this), &QShortcut::activated, this, &MainWindow::narrowLedger);
     connect(&desks_.next, &NextDesk::changed, this, &MainWindow::refreshNext);
     connect(&desks_.next, &NextDesk::folderWanted, this, &MainWindow::openFolder);

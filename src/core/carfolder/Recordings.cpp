@@ -20,44 +20,6 @@ constexpr const char* kColumns =
     "SELECT id, COALESCE(round, 0), file, title, started_at, duration_s, samples, gaps, state, image_sha256, "
     "definition_sha256, channels_sha256, COALESCE(sheet, 0), conditions FROM recording ";
 
-std::string conditionsText(const Conditions& c) {
-    json out = json::object();
-    const auto put = [&](const char* key, const std::string& text) {
-        if (!text.empty()) out[key] = text;
-    };
-    put("fuel", c.fuel);
-    if (c.ethanol_pct) out["ethanol_pct"] = *c.ethanol_pct;
-    if (c.octane_RON) out["octane_RON"] = *c.octane_RON;
-    put("weather", c.weather);
-    put("load", c.load);
-    put("where", c.where);
-    put("note", c.note);
-    return out.empty() ? std::string() : out.dump(-1, ' ', false, json::error_handler_t::replace);
-}
-
-/// What can't be read is left out: it is a remark, no measurement.
-Conditions conditionsOf(const std::string& text) {
-    const json in = json::parse(text, nullptr, false);
-    Conditions out;
-    if (!in.is_object()) return out;
-    const auto textOf = [&](const char* key) {
-        const auto found = in.find(key);
-        return found != in.end() && found->is_string() ? found->get<std::string>() : std::string();
-    };
-    const auto numberOf = [&](const char* key) {
-        const auto found = in.find(key);
-        return found != in.end() && found->is_number() ? std::optional(found->get<double>()) : std::nullopt;
-    };
-    out.fuel = textOf("fuel");
-    out.ethanol_pct = numberOf("ethanol_pct");
-    out.octane_RON = numberOf("octane_RON");
-    out.weather = textOf("weather");
-    out.load = textOf("load");
-    out.where = textOf("where");
-    out.note = textOf("note");
-    return out;
-}
-
 RecordingEntry entryOf(SQLite::Statement& row) {
     RecordingEntry out;
     out.id = row.getColumn(0).getInt64();
@@ -73,7 +35,7 @@ RecordingEntry entryOf(SQLite::Statement& row) {
     out.definitionSha256 = row.getColumn(10).getString();
     out.channelsSha256 = row.getColumn(11).getString();
     out.sheet = row.getColumn(12).getInt64();
-    out.conditions = conditionsOf(row.getColumn(13).getString());
+    out.conditions = conditionsFromJson(row.getColumn(13).getString());
     return out;
 }
 
@@ -96,6 +58,44 @@ Done update(SQLite::Database& db, const RecordingEntry& entry) {
 }
 
 }  // namespace
+
+std::string conditionsJson(const Conditions& c) {
+    json out = json::object();
+    const auto put = [&](const char* key, const std::string& text) {
+        if (!text.empty()) out[key] = text;
+    };
+    put("fuel", c.fuel);
+    if (c.ethanol_pct) out["ethanol_pct"] = *c.ethanol_pct;
+    if (c.octane_RON) out["octane_RON"] = *c.octane_RON;
+    put("weather", c.weather);
+    put("load", c.load);
+    put("where", c.where);
+    put("note", c.note);
+    return out.empty() ? std::string() : out.dump(-1, ' ', false, json::error_handler_t::replace);
+}
+
+/// What can't be read is left out: it is a remark, no measurement.
+Conditions conditionsFromJson(const std::string& text) {
+    const json in = json::parse(text, nullptr, false);
+    Conditions out;
+    if (!in.is_object()) return out;
+    const auto textOf = [&](const char* key) {
+        const auto found = in.find(key);
+        return found != in.end() && found->is_string() ? found->get<std::string>() : std::string();
+    };
+    const auto numberOf = [&](const char* key) {
+        const auto found = in.find(key);
+        return found != in.end() && found->is_number() ? std::optional(found->get<double>()) : std::nullopt;
+    };
+    out.fuel = textOf("fuel");
+    out.ethanol_pct = numberOf("ethanol_pct");
+    out.octane_RON = numberOf("octane_RON");
+    out.weather = textOf("weather");
+    out.load = textOf("load");
+    out.where = textOf("where");
+    out.note = textOf("note");
+    return out;
+}
 
 const char* stateName(RecordingState state) {
     constexpr const char* names[] = {"open", "whole", "recovered"};
@@ -136,7 +136,7 @@ Result<RecordingEntry> Recordings::add(RecordingEntry entry) {
         insert.bind(10, entry.definitionSha256);
         insert.bind(11, entry.channelsSha256);
         bindNumberOrNull(insert, 12, entry.sheet);
-        insert.bind(13, conditionsText(entry.conditions));
+        insert.bind(13, conditionsJson(entry.conditions));
         insert.exec();
         entry.id = db.getLastInsertRowid();
         return entry;
@@ -150,7 +150,7 @@ Done Recordings::ended(const RecordingEntry& entry) {
 Done Recordings::setConditions(int64_t recording, const Conditions& conditions) {
     return database_.write("keep the conditions of a drive", [&](SQLite::Database& db) -> Done {
         SQLite::Statement update(db, "UPDATE recording SET conditions = ? WHERE id = ?");
-        update.bind(1, conditionsText(conditions));
+        update.bind(1, conditionsJson(conditions));
         update.bind(2, recording);
         return update.exec() ? Done() : Done(fail(ErrorCode::NotFound, "The folder has no such recording."));
     });

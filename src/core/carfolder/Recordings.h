@@ -34,6 +34,10 @@ struct Conditions {
     bool operator==(const Conditions&) const = default;
 };
 
+/// As kept (JSON), empty where nothing is said; and back: what can't be read is left out.
+std::string conditionsJson(const Conditions& conditions);
+Conditions conditionsFromJson(const std::string& text);
+
 struct RecordingEntry {
     int64_t id = 0;
     std::optional<int64_t> round;  ///< none: imported, not bound

@@ -4,13 +4,17 @@
 
 #include <algorithm>
 #include <cmath>
+#include <set>
 
 #include "app/desks/CarInHand.h"
 #include "app/desks/Desks.h"
 #include "app/desks/DriveDesk.h"
+#include "app/desks/LinkDesk.h"
 #include "app/desks/Messages.h"
 #include "app/desks/OpenFolder.h"
+#include "app/desks/SensorDesk.h"
 #include "app/desks/UnitChoice.h"
+#include "app/desks/WatchDesk.h"
 #include "core/evidence/MixtureRatio.h"
 #include "core/job/Purposes.h"
 
@@ -24,6 +28,8 @@ DrivePresenter::DrivePresenter(Desks& desks, QObject* parent) : QObject(parent),
     connect(&desks.drive, &DriveDesk::linkChanged, this, &DrivePresenter::channelsChanged);
     for (auto signal : {&CarInHand::roundsChanged, &CarInHand::changed})
         connect(&desks.car, signal, this, &DrivePresenter::changed);
+    connect(&desks.sensors, &SensorDesk::changed, this, &DrivePresenter::changed);
+    connect(&desks.watch, &WatchDesk::changed, this, &DrivePresenter::changed);
     connect(&desks.units, &UnitChoice::changed, this, &DrivePresenter::unitsChanged);
 }
 
@@ -32,7 +38,15 @@ bool DrivePresenter::driving() const {
 }
 
 bool DrivePresenter::mayRecord() const {
-    return desks_.drive.ready() && desks_.car.contents.round;
+    return desks_.drive.ready() && (desks_.car.contents.round || isAnyCar());
+}
+
+bool DrivePresenter::isAnyCar() const {
+    return !desks_.car.kit && desks_.link.obdCar();
+}
+
+bool DrivePresenter::tankIsUntold() const {
+    return desks_.watch.tankIsUntold();
 }
 
 bool DrivePresenter::isBenchCar() const {
@@ -43,19 +57,29 @@ QString DrivePresenter::situation() const {
     const auto& inCar = desks_.car.contents.round;
     const auto* round = inCar ? desks_.car.round(*inCar) : nullptr;
     if (waiting()) return desks_.drive.waiting();
+    if (driving() && desks_.watch.arming())
+        return desks_.drive.live().kept && desks_.drive.live().stretches
+                   ? tr("armed: stretch %1 is recorded").arg(desks_.drive.live().stretches)
+                   : tr("armed: waits for %1 \u00b7 %2 kept so far")
+                         .arg(QString::fromStdString(desks_.watch.arming()->condition))
+                         .arg(desks_.drive.live().stretches);
     if (driving()) return round ? tr("recording on round %1").arg(round->number) : QString("recording");
     if (!desks_.drive.linkIsOpen()) return "Connect on the Car station, then record.";
+    if (isAnyCar()) return tr("no profile knows this car: what every car tells is recorded, by OBD");
     if (!round) return desks_.folder.carSentence();
-    return tr("the car runs round %1, %2; the recording will belong to it")
+    const QString tank = desks_.watch.tankText();
+    return tr("the car runs round %1, %2; the recording will belong to it%3")
         .arg(round->number)
-        .arg(QString::fromStdString(round->title));
+        .arg(QString::fromStdString(round->title))
+        .arg(tank.isEmpty() ? QString() : " \u00b7 " + tank);
 }
 
 void DrivePresenter::record(const std::vector<std::string>& channels, const std::string& route, double lapse) {
     time_s_.clear();
     columns_.assign(watched_.size(), {});
     desks_.drive.setTimeLapse(lapse);
-    if (auto done = desks_.drive.start(channels, route); !done) desks_.messages.failed(done.error());
+    const DriveWish wish{channels, route, desks_.watch.chosen(), desks_.watch.arming(), desks_.watch.tank()};
+    if (auto done = desks_.drive.start(wish); !done) desks_.messages.failed(done.error());
 }
 
 void DrivePresenter::stop() {
@@ -107,6 +131,63 @@ DrivePresenter::Cost DrivePresenter::cost(const std::vector<std::string>& channe
                 .arg(set->rate_hz, 0, 'f', 0)
                 .arg(set->plan.busLoad * 100, 0, 'f', 0),
             true};
+}
+
+std::vector<DrivePresenter::Channel> DrivePresenter::voltages() const {
+    std::vector<Channel> spare, others;
+    if (!desks_.car.kit) return spare;
+    const auto& d = *desks_.car.kit->definition;
+    for (const auto& m : d.measurements) {
+        if (d.unitOf(m) != "V" || (!m.role.empty() && m.role != "spare_input")) continue;
+        (m.role.empty() ? others : spare)
+            .push_back({m.name, QString::fromStdString(m.title()), QString::fromStdString(m.description)});
+    }
+    spare.insert(spare.end(), others.begin(), others.end());
+    return spare;
+}
+
+std::vector<DrivePresenter::OwnSensor> DrivePresenter::ownSensors() const {
+    std::vector<OwnSensor> out;
+    if (!desks_.car.kit) return out;
+    const auto text = [](const std::string& from) { return QString::fromStdString(from); };
+    const auto title = [&](const std::string& id) {
+        const auto role = roles::Role::named(id);
+        return role ? text(std::string(role->title())) : QString();
+    };
+    const auto& kit = *desks_.car.kit;
+    for (const auto& message : kit.externalSensors)
+        for (const auto& signal : message.signalList) {
+            const auto* own = drive::sensorOf(kit.sensors, message.name, signal.name);
+            out.push_back({message.name, signal.name, text(message.name + ", " + signal.name),
+                           text(own ? own->unit : signal.unit), title(job::roleOfSignal(kit, message, signal))});
+        }
+    for (const auto& sensor : kit.sensors)
+        if (sensor.analogue())
+            out.push_back({sensor.message, sensor.name, text(sensor.title), text(sensor.unit), title(sensor.role)});
+    return out;
+}
+
+size_t DrivePresenter::offers() const {
+    std::set<std::string> senders;
+    for (const auto& offer : desks_.sensors.offers())
+        if (!offer.sensor.role.empty()) senders.insert(offer.sensor.message);
+    return senders.size();
+}
+
+std::vector<std::string> DrivePresenter::unitsLike(const std::string& unit) {
+    std::vector<std::string> out{unit};
+    if (const auto* known = units::findUnit(unit))
+        for (const auto other : units::unitsOf(known->quantity))
+            if (other != unit) out.emplace_back(other);
+    return out;
+}
+
+double DrivePresenter::value(const std::string& channel) const {
+    return desks_.drive.driving() ? desks_.drive.value(channel) : std::nan("");
+}
+
+const std::vector<recording::Mark>& DrivePresenter::allMarks() const {
+    return desks_.drive.allMarks();
 }
 
 double DrivePresenter::now(roles::Role role) const {

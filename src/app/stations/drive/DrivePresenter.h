@@ -23,6 +23,8 @@ class DrivePresenter : public QObject {
     // What can be done.
     bool driving() const;
     bool mayRecord() const;
+    /// No profile knows its controller, and it answers what every car has to.
+    bool isAnyCar() const;
     bool isBenchCar() const;
     /// What a recording would belong to, or why there can be none.
     QString situation() const;
@@ -32,6 +34,8 @@ class DrivePresenter : public QObject {
     void mark();
     int marks() const;
     bool waiting() const;
+    /// Neither somebody nor the build sheet has told what is in the tank.
+    bool tankIsUntold() const;
 
     // Channels.
     struct Channel {
@@ -52,9 +56,25 @@ class DrivePresenter : public QObject {
         bool fits = true;
     };
     Cost cost(const std::vector<std::string>& channels) const;
+    /// Measurements in volts that nobody plays a role with but the spare input; the likeliest first.
+    std::vector<Channel> voltages() const;
+
+    // Sensors that are recorded besides: of the profile, and of this car.
+    struct OwnSensor {
+        std::string message, name;
+        QString title, unit, role;  ///< what it plays, as a title; empty: nothing
+    };
+    std::vector<OwnSensor> ownSensors() const;
+    /// Senders that are heard, are not used, and look as if somebody could.
+    size_t offers() const;
+    /// Units of the same quantity, this one first.
+    static std::vector<std::string> unitsLike(const std::string& unit);
 
     // What the car says.
     double now(roles::Role role) const;
+    /// A channel by its name.
+    double value(const std::string& channel) const;
+    const std::vector<recording::Mark>& allMarks() const;
     /// What the lambda says against what was asked, trims counted, %, lean is more; NaN in a cut.
     double fuelOff_pct() const;
     /// Of these roles, a column each, since the recording began; the oldest are forgotten.

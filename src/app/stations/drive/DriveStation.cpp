@@ -2,11 +2,16 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/stations/drive/DriveStation.h"
 
-#include <QMenu>
+#include <QButtonGroup>
 #include <algorithm>
 #include <cmath>
 
+#include "app/desks/Desks.h"
+#include "app/stations/drive/ChannelsPanel.h"
+#include "app/stations/drive/GuardsPanel.h"
 #include "app/stations/drive/OperatorPanel.h"
+#include "app/stations/drive/SensorsPanel.h"
+#include "app/stations/drive/TankPanel.h"
 #include "app/widgets/Times.h"
 
 namespace brusk::app {
@@ -57,7 +62,7 @@ void Readout::show(double value, const char* role) {
     setRole(value_, role);
 }
 
-DriveStation::DriveStation(Desks& desks, QWidget* parent) : Station("Drive", parent), presenter_(desks) {
+DriveStation::DriveStation(Desks& desks, QWidget* parent) : Station("Drive", parent), desks_(desks), presenter_(desks) {
     primary()->setObjectName("record");
     status_ = label({}, "numbers");
     status_->setObjectName("driveStatus");
@@ -74,16 +79,16 @@ DriveStation::DriveStation(Desks& desks, QWidget* parent) : Station("Drive", par
     body()->addWidget(lanes_, 4);
     auto* bottom = new QHBoxLayout;
     bottom->setSpacing(12);
-    auto* coverPanel = new Panel(tr("Cells of the VE map"));
+    coverPanel_ = new Panel(tr("Cells of the VE map"));
     coverageText_ = new ElidedLabel("faint");
-    coverPanel->headRow()->addWidget(coverageText_);
+    coverPanel_->headRow()->addWidget(coverageText_);
     coverage_ = new MapGrid;
     coverage_->setObjectName("coverage");
     coverage_->setCompact(true);
     coverage_->setMinimumHeight(120);
-    coverPanel->body()->addWidget(coverage_, 1);
-    bottom->addWidget(coverPanel, 4);
-    bottom->addWidget(makeChannelPanel(), 3);
+    coverPanel_->body()->addWidget(coverage_, 1);
+    bottom->addWidget(coverPanel_, 4);
+    bottom->addWidget(makeSetup(), 3);
     operatorPanel_ = makeOperatorPanel();
     bottom->addWidget(operatorPanel_, 2);
     body()->addLayout(bottom, 3);
@@ -99,8 +104,11 @@ DriveStation::DriveStation(Desks& desks, QWidget* parent) : Station("Drive", par
     presenter_.watch(std::move(watched));
     connect(primary(), &QPushButton::clicked, this, [this] {
         if (presenter_.driving()) return presenter_.stop();
-        presenter_.record(chosen(), route_->currentData().toString().toStdString(), lapse_->currentData().toDouble());
+        if (!presenter_.tankIsUntold()) return record();
+        showSetup(kTank);
+        tank_->ask();
     });
+    connect(tank_, &TankPanel::answered, this, &DriveStation::record);
     connect(&presenter_, &DrivePresenter::driveChanged, this, [this] {
         if (presenter_.driving())
             paint_.start();
@@ -111,8 +119,17 @@ DriveStation::DriveStation(Desks& desks, QWidget* parent) : Station("Drive", par
         refresh();
     });
     connect(&presenter_, &DrivePresenter::changed, this, &DriveStation::refresh);
-    connect(&presenter_, &DrivePresenter::channelsChanged, this, &DriveStation::fillChannels);
+    connect(&presenter_, &DrivePresenter::channelsChanged, this, [this] {
+        channels_->fill();
+        guards_->refresh();
+    });
     refresh();
+}
+
+void DriveStation::shown() {
+    channels_->fill();
+    guards_->refresh();
+    sensors_->refresh();
 }
 
 void DriveStation::makeReadouts() {
@@ -151,82 +168,44 @@ QWidget* DriveStation::makeOperatorPanel() {
     return panel;
 }
 
-QWidget* DriveStation::makeChannelPanel() {
-    auto* panel = new Panel(tr("Channels"));
-    cost_ = label({}, "faint");
-    cost_->setObjectName("channelCost");
-    panel->headRow()->addWidget(cost_);
-    purpose_ = new QToolButton;
-    purpose_->setObjectName("purpose");
-    purpose_->setPopupMode(QToolButton::InstantPopup);
-    purpose_->setToolTip(tr("What the drive is for: what its corrections and checks need is recorded"));
-    auto* menu = new QMenu(purpose_);
-    for (const roles::Purpose& purpose : roles::kPurposes) {
-        auto* action = menu->addAction(QString::fromUtf8(purpose.title.data(), static_cast<int>(purpose.title.size())));
-        action->setCheckable(true);
-        connect(action, &QAction::toggled, this, &DriveStation::choosePurposes);
+QWidget* DriveStation::makeSetup() {
+    auto* panel = new Panel(QString());
+    channels_ = new ChannelsPanel(presenter_);
+    sensors_ = new SensorsPanel(desks_.sensors, presenter_);
+    guards_ = new GuardsPanel(desks_.watch);
+    tank_ = new TankPanel(desks_.watch);
+    pages_ = new QStackedWidget;
+    auto* tabs = new QButtonGroup(this);
+    const char* names[] = {"channelsTab", "sensorsTab", "guardsTab", "tankTab"};
+    for (QWidget* page : std::initializer_list<QWidget*>{channels_, sensors_, guards_, tank_}) {
+        const int i = pages_->addWidget(page);
+        auto* tab = new QToolButton;
+        tab->setObjectName(names[i]);
+        tab->setCheckable(true);
+        tab->setAutoRaise(true);
+        tabs->addButton(tab, i);
+        tabs_[i] = tab;
+        panel->headRow()->addWidget(tab);
     }
-    purpose_->setMenu(menu);
-    purpose_->setText(tr("For: the usual \u25be"));
-    purpose_->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Fixed);
-    panel->body()->addWidget(purpose_);
-    channels_ = new QListWidget;
-    channels_->setObjectName("channels");
-    panel->body()->addWidget(channels_, 1);
-    lacks_ = new ElidedLabel("warm");
-    lacks_->setObjectName("lacks");
-    lacks_->hide();
-    panel->body()->addWidget(lacks_);
-    connect(channels_, &QListWidget::itemChanged, this, &DriveStation::refreshCost);
+    panel->headRow()->addStretch(1);
+    tabs_[kChannels]->setChecked(true);
+    panel->body()->addWidget(pages_, 1);
+    connect(tabs, &QButtonGroup::idClicked, this, &DriveStation::showSetup);
+    connect(guards_, &GuardsPanel::refreshed, this,
+            [this] { tabs_[kGuards]->setText(tr("Guards %1").arg(guards_->summary())); });
     return panel;
 }
 
-void DriveStation::fillChannels() {
-    if (channels_->count()) return;
-    for (const auto& channel : presenter_.channels()) {
-        auto* item = new QListWidgetItem(channel.title);
-        item->setData(Qt::UserRole, QString::fromStdString(channel.name));
-        item->setToolTip(channel.description);
-        item->setFlags(Qt::ItemIsEnabled | Qt::ItemIsUserCheckable | Qt::ItemIsSelectable);
-        channels_->addItem(item);
-    }
-    choosePurposes();
+void DriveStation::showSetup(int page) {
+    tabs_[page]->setChecked(true);
+    pages_->setCurrentIndex(page);
+    // Sensors need the room; the map's cells come back with another page.
+    coverPanel_->setVisible(page != kSensors);
 }
 
-void DriveStation::choosePurposes() {
-    std::vector<const roles::Purpose*> purposes;
-    QStringList titles;
-    const auto actions = purpose_->menu()->actions();
-    for (int i = 0; i < actions.size(); ++i)
-        if (actions[i]->isChecked()) purposes.push_back(&roles::kPurposes[i]), titles << actions[i]->text();
-    purpose_->setText(tr("For: %1 \u25be").arg(titles.isEmpty() ? tr("the usual") : titles.join(", ")));
-    const auto wanted = presenter_.channelsFor(purposes);
-    {
-        const QSignalBlocker quiet(channels_);
-        for (int i = 0; i < channels_->count(); ++i) {
-            auto* item = channels_->item(i);
-            const auto name = item->data(Qt::UserRole).toString().toStdString();
-            const bool needed = std::find(wanted.names.begin(), wanted.names.end(), name) != wanted.names.end();
-            item->setCheckState(needed ? Qt::Checked : Qt::Unchecked);
-        }
-    }
-    lacks_->setText(wanted.lacks.join(" "));
-    lacks_->setVisible(!wanted.lacks.isEmpty());
-    refreshCost();
-}
-
-std::vector<std::string> DriveStation::chosen() const {
-    std::vector<std::string> names;
-    for (int i = 0; i < channels_->count(); ++i)
-        if (channels_->item(i)->checkState() == Qt::Checked)
-            names.push_back(channels_->item(i)->data(Qt::UserRole).toString().toStdString());
-    return names;
-}
-
-void DriveStation::refreshCost() {
-    const auto cost = presenter_.cost(chosen());
-    cost_->setText(cost.text);
-    setRole(cost_, cost.fits ? "faint" : "alarm");
+void DriveStation::record() {
+    presenter_.record(channels_->chosen(), route_->currentData().toString().toStdString(),
+                      lapse_->currentData().toDouble());
 }
 
 void DriveStation::drawLanes() {
@@ -246,6 +225,11 @@ void DriveStation::drawLanes() {
                           shown});
     }
     lanes_->setTraces(std::move(traces), 3);
+    std::vector<LaneFlag> flags;
+    for (const auto& mark : presenter_.allMarks())
+        flags.push_back({mark.at_s, QString::fromStdString(mark.kind == "mark" ? "mark " + mark.text : mark.text)});
+    lanes_->setFlags(std::move(flags));
+    if (sensors_->isVisible()) sensors_->refreshNumbers();
     const double now = time.empty() ? kLaneSpan_s : std::max(time.back(), kLaneSpan_s);
     lanes_->setSpan(now - kLaneSpan_s, now);
     if (presenter_.driving()) {
@@ -292,11 +276,16 @@ void DriveStation::refresh() {
     primary()->setEnabled(driving || presenter_.mayRecord());
     mark_->setVisible(driving);
     mark_->setText(tr("Mark %1").arg(presenter_.marks() + 1));
-    mark_->setShortcut(Qt::Key_M);  // another text takes the key away
     setRole(subtitle(), presenter_.waiting() ? "warm" : "faint");
     operatorPanel_->setVisible(presenter_.isBenchCar());
-    channels_->setEnabled(!driving);
-    purpose_->setEnabled(!driving);
+    channels_->setEditable(!driving);
+    guards_->setEditable(!driving);
+    sensors_->setEditable(!driving);
+    tabs_[kChannels]->setText(tr("Channels"));
+    const size_t offers = presenter_.offers();
+    tabs_[kSensors]->setText(offers ? tr("Sensors \u00b7 %1 heard").arg(offers) : tr("Sensors"));
+    tabs_[kGuards]->setText(tr("Guards %1").arg(guards_->summary()));
+    tabs_[kTank]->setText(tr("Tank"));
     route_->setEnabled(!driving);
     lapse_->setEnabled(!driving);
     subtitle()->setText(presenter_.situation());

@@ -3,7 +3,7 @@
 #pragma once
 
 #include <QComboBox>
-#include <QListWidget>
+#include <QStackedWidget>
 #include <QTimer>
 #include <QToolButton>
 
@@ -30,25 +30,31 @@ class Readout : public QFrame {
     int decimals_;
 };
 
+class ChannelsPanel;
+class GuardsPanel;
+class SensorsPanel;
+class TankPanel;
+
 class DriveStation : public Station {
     Q_OBJECT
   public:
     DriveStation(Desks& desks, QWidget* parent = nullptr);
     QString hint() const override { return "recording goes to the car folder as it comes \u00b7 M sets a mark"; }
-    void shown() override { fillChannels(); }
+    void shown() override;
 
   private:
     void makeReadouts();
     QWidget* makeOperatorPanel();
-    QWidget* makeChannelPanel();
-    void fillChannels();
+    QWidget* makeSetup();
+    /// What is set before a drive: a page for each.
+    enum Page { kChannels, kSensors, kGuards, kTank, kPages };
+    void showSetup(int page);
+    void record();
     void refresh();
-    void refreshCost();
-    void choosePurposes();
     void drawLanes();
     void drawCoverage();
-    std::vector<std::string> chosen() const;
 
+    Desks& desks_;
     DrivePresenter presenter_;
     QList<std::pair<Readout*, roles::Role>> readouts_;
     Readout* fuelOff_;
@@ -57,13 +63,16 @@ class DriveStation : public Station {
     QLabel* coverageText_;
     QLabel* status_;
     QPushButton* mark_;
-    QLabel* cost_;
     QComboBox* route_;
     QComboBox* lapse_;
     QWidget* operatorPanel_;
-    QListWidget* channels_;
-    QToolButton* purpose_;
-    ElidedLabel* lacks_;
+    Panel* coverPanel_;
+    QStackedWidget* pages_;
+    QToolButton* tabs_[kPages];
+    ChannelsPanel* channels_;
+    SensorsPanel* sensors_;
+    GuardsPanel* guards_;
+    TankPanel* tank_;
     QTimer paint_;
 };
 

@@ -76,6 +76,13 @@ void OperatorPanel::makeWeatherAndFuel() {
     grid->addWidget(ethanol_, 1, 2);
     grid->setColumnStretch(2, 1);
     body()->addLayout(grid);
+    wideband_ = new QComboBox;
+    wideband_->setObjectName("benchWideband");
+    wideband_->setToolTip(tr("Its analogue output is on the controller's spare input, whichever it is"));
+    for (const auto& choice : widebandChoices())
+        wideband_->addItem(QString::fromStdString(choice.title), QString::fromStdString(choice.name));
+    body()->addWidget(wideband_);
+    connect(wideband_, &QComboBox::currentIndexChanged, this, [this] { order(); });
     for (auto* box : {temperature_, pressure_, octane_, ethanol_})
         connect(box, &QDoubleSpinBox::valueChanged, this, [this] { order(); });
 }
@@ -105,7 +112,12 @@ void OperatorPanel::makeFaults() {
 }
 
 void OperatorPanel::order() {
-    BenchOrders orders{temperature_->value(), pressure_->value(), octane_->value(), ethanol_->value(), {}};
+    BenchOrders orders{temperature_->value(),
+                       pressure_->value(),
+                       octane_->value(),
+                       ethanol_->value(),
+                       {},
+                       wideband_->currentData().toString().toStdString()};
     for (int i = 0; i < faults_->count(); ++i) {
         if (faults_->item(i)->checkState() != Qt::Checked) continue;
         orders.faults.push_back(faults_->item(i)->data(Qt::UserRole).toString().toStdString());

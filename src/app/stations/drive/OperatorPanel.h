@@ -31,6 +31,7 @@ class OperatorPanel : public Panel {
     QDoubleSpinBox* pressure_;
     QDoubleSpinBox* octane_;
     QDoubleSpinBox* ethanol_;
+    QComboBox* wideband_;
     QListWidget* faults_;
     QLabel* faultCount_;
 };

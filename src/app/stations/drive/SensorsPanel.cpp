@@ -1,0 +1,248 @@
+// Rows: what is kept, then what is offered. Below: a line through two points, moved by what a gauge shows.
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "app/stations/drive/SensorsPanel.h"
+
+#include <QFileDialog>
+#include <QGridLayout>
+#include <cmath>
+
+#include "app/desks/SensorDesk.h"
+
+namespace brusk::app {
+namespace {
+
+/// What somebody wires to a spare input.
+constexpr roles::Role kWired[] = {"lambda_measured", "fuel_pressure", "exhaust_temperature", "manifold_pressure",
+                                  "intake_temperature"};
+
+QString text(const std::string& from) {
+    return QString::fromStdString(from);
+}
+
+QString roleTitle(const std::string& id) {
+    const auto role = roles::Role::named(id);
+    return role ? text(std::string(role->title())) : QString();
+}
+
+}  // namespace
+
+SensorsPanel::SensorsPanel(SensorDesk& desk, DrivePresenter& presenter) : desk_(desk), presenter_(presenter) {
+    auto* row = new QHBoxLayout(this);
+    row->setContentsMargins(0, 0, 0, 0);
+    row->setSpacing(12);
+    auto* column = new QVBoxLayout;
+    column->setSpacing(6);
+    tree_ = new QTreeWidget;
+    tree_->setObjectName("sensors");
+    tree_->setAccessibleName(tr("Sensors of this car"));
+    tree_->setHeaderLabels({tr("Sensor"), tr("Now"), tr("Unit"), tr("Plays")});
+    tree_->setRootIsDecorated(false);
+    column->addWidget(tree_, 1);
+    auto* buttons = new QHBoxLayout;
+    const auto button = [&](const QString& title, const char* name, const QString& tip) {
+        auto* out = new QPushButton(title);
+        out->setObjectName(name);
+        out->setToolTip(tip);
+        buttons->addWidget(out);
+        return out;
+    };
+    use_ = button(tr("Use it"), "useSensor", tr("Keeps it with this car; every drive records it"));
+    listen_ = button(tr("Listen again"), "listen", tr("For a second, sending nothing"));
+    auto* open = button(tr("Open a description \u2026"), "openDbc", tr("A DBC file that says what the frames mean"));
+    remove_ = button(tr("Forget it"), "forgetSensor", tr("This car no longer has it"));
+    buttons->addStretch(1);
+    column->addLayout(buttons);
+    row->addLayout(column, 3);
+    row->addWidget(makeLine(), 2);
+    connect(tree_, &QTreeWidget::currentItemChanged, this, &SensorsPanel::showCurrent);
+    connect(tree_, &QTreeWidget::itemActivated, this, &SensorsPanel::useCurrent);
+    connect(use_, &QPushButton::clicked, this, &SensorsPanel::useCurrent);
+    connect(listen_, &QPushButton::clicked, &desk_, &SensorDesk::listen);
+    connect(open, &QPushButton::clicked, this, &SensorsPanel::openDescription);
+    connect(remove_, &QPushButton::clicked, this, [this] {
+        if (const auto* sensor = current()) desk_.remove(drive::Sensor(*sensor));
+    });
+    connect(&desk_, &SensorDesk::changed, this, &SensorsPanel::refresh);
+    refresh();
+}
+
+QWidget* SensorsPanel::makeLine() {
+    auto* out = new QWidget;
+    auto* grid = new QGridLayout(out);
+    grid->setContentsMargins(0, 0, 0, 0);
+    grid->setVerticalSpacing(5);
+    grid->addWidget(label(tr("A voltage on a spare input"), "faint"), 0, 0, 1, 4);
+    const auto combo = [](const char* name, const QString& tip) {
+        auto* box = new QComboBox;
+        box->setObjectName(name);
+        box->setToolTip(tip);
+        box->setSizeAdjustPolicy(QComboBox::AdjustToMinimumContentsLengthWithIcon);
+        return box;
+    };
+    channel_ = combo("spareChannel", tr("The controller's measurement that has the voltage"));
+    role_ = combo("spareRole", tr("What it is to the engine"));
+    unit_ = combo("spareUnit", tr("Unit of the values below"));
+    for (const roles::Role role : kWired)
+        role_->addItem(text(std::string(role.title())), text(std::string(role.id())));
+    const auto units = [this] {
+        unit_->clear();
+        const auto role = roles::Role::named(role_->currentData().toString().toStdString());
+        for (const std::string& unit : presenter_.unitsLike(std::string(role->unit())))
+            unit_->addItem(text(unit));
+    };
+    connect(role_, &QComboBox::currentIndexChanged, this, units);
+    units();
+    grid->addWidget(channel_, 1, 0, 1, 4);
+    grid->addWidget(role_, 2, 0, 1, 3);
+    grid->addWidget(unit_, 2, 3);
+    const char* names[] = {"volts1", "value1", "volts2", "value2"};
+    for (int i = 0; i < 4; ++i) {
+        points_[i] = new QLineEdit;
+        points_[i]->setObjectName(names[i]);
+        points_[i]->setProperty("numbers", true);
+        points_[i]->setPlaceholderText(i % 2 ? tr("value") : tr("V"));
+        grid->addWidget(points_[i], 3 + i / 2, i % 2 ? 2 : 0, 1, i % 2 ? 2 : 1);
+        if (i % 2 == 0) grid->addWidget(label(tr("V means"), "faint"), 3 + i / 2, 1);
+    }
+    gauge_ = new QLineEdit;
+    gauge_->setObjectName("gauge");
+    gauge_->setPlaceholderText(tr("the gauge shows, now"));
+    gauge_->setToolTip(tr("While it is driven: what another gauge shows at this moment. Enter moves the line there."));
+    keep_ = new QPushButton(tr("Keep"));
+    keep_->setObjectName("keepLine");
+    keep_->setToolTip(tr("With this car, and for everything that was recorded"));
+    grid->addWidget(gauge_, 5, 0, 1, 3);
+    grid->addWidget(keep_, 5, 3);
+    problem_ = new ElidedLabel("alarm");
+    problem_->setObjectName("sensorProblem");
+    grid->addWidget(problem_, 6, 0, 1, 4);
+    grid->setRowStretch(7, 1);
+    connect(keep_, &QPushButton::clicked, this, &SensorsPanel::keepLine);
+    for (auto* edit : points_)
+        connect(edit, &QLineEdit::returnPressed, this, &SensorsPanel::keepLine);
+    connect(gauge_, &QLineEdit::returnPressed, this, &SensorsPanel::gaugeShows);
+    return out;
+}
+
+void SensorsPanel::fillChannels() {
+    const QString was = channel_->currentData().toString();
+    channel_->clear();
+    for (const auto& channel : presenter_.voltages())
+        channel_->addItem(channel.title, text(channel.name));
+    channel_->setCurrentIndex(std::max(0, channel_->findData(was)));
+}
+
+void SensorsPanel::refresh() {
+    const int was = tree_->indexOfTopLevelItem(tree_->currentItem());
+    {
+        const QSignalBlocker quiet(tree_);
+        tree_->clear();
+        for (const auto& own : presenter_.ownSensors())
+            new QTreeWidgetItem(tree_, {own.title, "-", own.unit, own.role});
+        for (const auto& offer : desk_.offers()) {
+            auto* item = new QTreeWidgetItem(
+                tree_, {text(offer.sensor.title), std::isnan(offer.value) ? "-" : QString::number(offer.value, 'g', 4),
+                        text(offer.sensor.unit),
+                        offer.sensor.role.empty() ? tr("heard, not used")
+                                                  : tr("heard; looks like %1").arg(roleTitle(offer.sensor.role))});
+            item->setToolTip(0, text(job::offerSentence(offer)));
+        }
+        for (int i = 0; i < 4; ++i)
+            tree_->resizeColumnToContents(i);
+        tree_->setCurrentItem(tree_->topLevelItem(std::clamp(was, 0, std::max(0, tree_->topLevelItemCount() - 1))));
+    }
+    fillChannels();
+    refreshNumbers();
+    showCurrent();
+}
+
+void SensorsPanel::refreshNumbers() {
+    int at = 0;
+    for (const auto& own : presenter_.ownSensors()) {
+        const double now = presenter_.value(own.name);
+        if (auto* item = tree_->topLevelItem(at++))
+            item->setText(1, std::isnan(now) ? QString("-") : QString::number(now, 'f', 3));
+    }
+}
+
+const drive::Sensor* SensorsPanel::current() const {
+    const int at = tree_->indexOfTopLevelItem(tree_->currentItem());
+    const auto own = presenter_.ownSensors();
+    if (at < 0 || at >= static_cast<int>(own.size())) return nullptr;
+    return drive::sensorOf(desk_.kept(), own[static_cast<size_t>(at)].message, own[static_cast<size_t>(at)].name);
+}
+
+void SensorsPanel::showCurrent() {
+    const int own = static_cast<int>(presenter_.ownSensors().size());
+    const int at = tree_->indexOfTopLevelItem(tree_->currentItem());
+    use_->setEnabled(at >= own);
+    const auto* sensor = current();
+    remove_->setEnabled(sensor != nullptr);
+    if (!sensor || !sensor->analogue()) return;
+    channel_->setCurrentIndex(std::max(0, channel_->findData(text(sensor->channel))));
+    role_->setCurrentIndex(std::max(0, role_->findData(text(sensor->role))));
+    unit_->setCurrentText(text(sensor->unit));
+    constexpr double kVolts[] = {0.5, 4.5};
+    for (int i = 0; i < 2; ++i) {
+        points_[2 * i]->setText(QString::number(kVolts[i]));
+        points_[2 * i + 1]->setText(QString::number(sensor->scaling.at(kVolts[i]), 'g', 6));
+    }
+}
+
+void SensorsPanel::useCurrent() {
+    const auto own = presenter_.ownSensors().size();
+    const auto at = static_cast<size_t>(std::max(0, tree_->indexOfTopLevelItem(tree_->currentItem())));
+    if (at >= own && at - own < desk_.offers().size()) desk_.use(job::SensorOffer(desk_.offers()[at - own]));
+}
+
+void SensorsPanel::say(const Done& done) {
+    problem_->setText(done ? QString() : text(done.error().text()));
+}
+
+void SensorsPanel::keepLine() {
+    double numbers[4];
+    for (int i = 0; i < 4; ++i) {
+        bool is = false;
+        numbers[i] = points_[i]->text().replace(',', '.').toDouble(&is);
+        if (!is) numbers[i] = std::nan("");
+    }
+    const auto line = drive::Scaling::through({numbers[0], numbers[1]}, {numbers[2], numbers[3]});
+    if (!line) return say(tl::unexpected(line.error()));
+    drive::Sensor sensor;
+    sensor.channel = channel_->currentData().toString().toStdString();
+    sensor.role = role_->currentData().toString().toStdString();
+    sensor.unit = unit_->currentText().toStdString();
+    sensor.name = sensor.channel + "_scaled";
+    sensor.title = (role_->currentText() + tr(" on ") + channel_->currentText().section(',', 0, 0)).toStdString();
+    sensor.scaling = *line;
+    constexpr double kBroken_V = 0.05, kFull_V = 4.95;  // beyond them a wire is off, or shorted
+    sensor.least = kBroken_V, sensor.most = kFull_V;
+    say(desk_.put(sensor));
+}
+
+void SensorsPanel::gaugeShows() {
+    bool is = false;
+    const double shows = gauge_->text().replace(',', '.').toDouble(&is);
+    const auto* sensor = current();
+    const double raw = sensor ? presenter_.value(sensor->channel) : std::nan("");
+    if (!is || std::isnan(raw))
+        return say(
+            fail(ErrorCode::BadInput, "Choose the sensor above and drive: the line is moved by what comes now."));
+    drive::Sensor moved = *sensor;
+    moved.scaling = moved.scaling.shownAs(raw, shows);
+    gauge_->clear();
+    say(desk_.put(moved));
+}
+
+void SensorsPanel::openDescription() {
+    const QString file = QFileDialog::getOpenFileName(this, tr("A description of messages"), {}, tr("DBC (*.dbc)"));
+    if (!file.isEmpty()) desk_.openDescription(file.toStdString());
+}
+
+void SensorsPanel::setEditable(bool editable) {
+    // A line may be moved while it is driven: that is when a gauge shows something.
+    for (QWidget* widget : std::initializer_list<QWidget*>{listen_, channel_, role_, unit_})
+        widget->setEnabled(editable);
+}
+
+}  // namespace brusk::app

@@ -42,6 +42,7 @@ void addLinkCommands(Command app, Context& context);
 void addRecordCommand(Command app, Context& c);
 void addLiveCommands(Command app, Context& context);
 void addRecordCommand(Command app, Context& context);
+void addSensorCommands(Command app, Context& context);
 void addCellsCommand(Command app, Context& context);
 void addBaseCommand(Command app, Context& context);
 void addLoopCommand(Command app, Context& context);

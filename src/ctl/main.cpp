@@ -47,6 +47,7 @@ int run(int argc, char** argv, bool asJson) {
     addDefinitionCommands(app, context);
     addLinkCommands(app, context);
     addRecordCommand(app, context);
+    addSensorCommands(app, context);
     addLiveCommands(app, context);
     addCellsCommand(app, context);
     addBaseCommand(app, context);

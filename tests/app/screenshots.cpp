@@ -147,8 +147,21 @@ void shootDrive(Story& story, const auto& shoot) {
     story.goTo("Drive");
     story.setTimeLapse(20);
     if (auto* lapse = story.find<QComboBox>("timeLapse")) lapse->setCurrentIndex(2);
+    shoot("drive-rest");
+    if (auto* wideband = story.find<QComboBox>("benchWideband")) wideband->setCurrentIndex(1);
+    must(story.click("sensorsTab") && story.click("listen") && story.settle(), "listen");
+    shoot("drive-sensors");
+    must(story.click("useSensor"), "use the sensor");
+    must(story.click("guardsTab"), "guards");
+    shoot("drive-guards");
+    must(story.click("tankTab"), "the tank");
+    shoot("drive-tank");
+    must(story.click("channelsTab"), "channels");
+    if (auto* route = story.find<QComboBox>("route"))
+        route->setCurrentIndex(route->findText("Pulls in 3rd,", Qt::MatchStartsWith));
     must(story.click("record"), "record");
-    QTest::qWait(7000);
+    if (auto* answer = story.find<QPushButton>("tankAnswer")) QTest::keyClick(answer, Qt::Key_Return);
+    QTest::qWait(5000);
     must(story.click("mark"), "mark");
     QTest::qWait(2000);
     shoot("drive");

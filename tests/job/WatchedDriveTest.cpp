@@ -83,6 +83,8 @@ class WatchedDriveTest : public QObject {
     void anArmedRecordingKeepsEveryPullWithTheSecondsBeforeIt();
     void anArmedRecordingOutlastsTheIgnition();
     void whatTheCarSaysOfItselfIsMarked();
+    void aWidebandIsHeldAgainstTheNarrowband_data();
+    void aWidebandIsHeldAgainstTheNarrowband();
     void aGuardOfOnesOwnIsReadFromALine();
     void whatCantBeAskedIsSaidBeforeAFileIsMade();
 };
@@ -247,6 +249,46 @@ void WatchedDriveTest::whatTheCarSaysOfItselfIsMarked() {
     QVERIFY2(code.text.starts_with("P") && code.at_s > 20 && code.at_s < 40, code.text.c_str());
     QVERIFY2(limp.at_s > 20 && limp.at_s < 30, limp.kind.c_str());
     QCOMPARE(kindsOf(marks).count("sensor"), 1);
+}
+
+void WatchedDriveTest::aWidebandIsHeldAgainstTheNarrowband_data() {
+    QTest::addColumn<QString>("fault");
+    QTest::addColumn<QString>("route");
+    QTest::addColumn<QString>("said");
+    QTest::newRow("right, in town") << ""
+                                    << "town"
+                                    << "they agree";
+    QTest::newRow("right, on the motorway") << ""
+                                            << "motorway"
+                                            << "they agree";
+    QTest::newRow("right, among hills") << ""
+                                        << "hills"
+                                        << "they agree";
+    QTest::newRow("lean by 4 %") << "wideband:offset=0.04"
+                                 << "motorway"
+                                 << "its scaling is off";
+    QTest::newRow("scaled by 0.95") << "wideband:scaled=0.95"
+                                    << "town"
+                                    << "its scaling is off";
+    QTest::newRow("nobody swings") << "narrowband:stuck"
+                                   << "town"
+                                   << "";
+}
+
+void WatchedDriveTest::aWidebandIsHeldAgainstTheNarrowband() {
+    QFETCH(QString, fault);
+    QFETCH(QString, route);
+    QFETCH(QString, said);
+    for (const uint64_t seed : {1, 2}) {
+        Healthy bench(seed);
+        if (!fault.isEmpty()) EXPECT_OK(benchcar::addFault(bench.car.faults(), fault.toStdString()));
+        (void)bench.drive({route.toStdString()}, {}, {bench.kit->definition->measurementWithRole("narrowband")->name});
+        QStringList checks;
+        for (const auto& mark : bench.recorded().marks)
+            if (mark.kind == "check") checks << qs(mark.text);
+        QVERIFY2(said.isEmpty() ? checks.isEmpty() : checks.size() == 1 && checks[0].contains(said),
+                 qPrintable(checks.join("; ")));
+    }
 }
 
 void WatchedDriveTest::aGuardOfOnesOwnIsReadFromALine() {

@@ -113,6 +113,7 @@ job::DriveOptions DriveDesk::optionsFor(LinkParts& open, const std::stop_token& 
     options.onMark = [this](const recording::Mark& mark) {
         background_.calls().post([this, mark] {
             allMarks_.push_back(mark);
+            if (mark.kind == "check") messages_.say(QString::fromStdString(mark.text));
             emit noted();
         });
     };

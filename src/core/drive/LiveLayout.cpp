@@ -53,19 +53,25 @@ Result<recording::Expression> conditionIn(const std::string& text, const recordi
     return expression;
 }
 
-Result<LiveCondition> LiveCondition::compile(const std::string& text, const LiveLayout& layout) {
-    auto expression = conditionIn(text, layout.vocabulary());
+Result<LiveValue> LiveValue::compile(const std::string& text, const LiveLayout& layout) {
+    const auto expression = recording::Expression::compile(text, layout.vocabulary());
     if (!expression) return tl::unexpected(expression.error());
-    return LiveCondition(std::move(*expression), layout.gap_s());
+    return LiveValue(*expression, layout.gap_s());
 }
 
-LiveCondition::LiveCondition(recording::Expression expression, double gap_s)
-    : inputs_(expression.inputs()), row_(inputs_.size()), run_(std::move(expression), gap_s) {}
+LiveValue::LiveValue(const recording::Expression& expression, double gap_s)
+    : inputs_(expression.inputs()), row_(inputs_.size()), run_(expression, gap_s) {}
 
-bool LiveCondition::step(double time_s, const LiveLayout& layout) {
+double LiveValue::step(double time_s, const LiveLayout& layout) {
     for (size_t i = 0; i < inputs_.size(); ++i)
         row_[i] = layout.at(inputs_[i], time_s);
-    return run_.step(time_s, row_) == 1;
+    return run_.step(time_s, row_);
+}
+
+Result<LiveCondition> LiveCondition::compile(const std::string& text, const LiveLayout& layout) {
+    const auto expression = conditionIn(text, layout.vocabulary());
+    if (!expression) return tl::unexpected(expression.error());
+    return LiveCondition(LiveValue(*expression, layout.gap_s()));
 }
 
 }  // namespace brusk::drive

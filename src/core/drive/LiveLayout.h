@@ -34,19 +34,32 @@ class LiveLayout {
 [[nodiscard]] Result<recording::Expression> conditionIn(const std::string& text,
                                                         const recording::Vocabulary& vocabulary);
 
-/// A condition that is asked at every row. What looks back begins anew after a gap.
+/// A number that is asked for at every row. What looks back begins anew after a gap.
+class LiveValue {
+  public:
+    /// BadInput or NotFound, with the place in the text.
+    [[nodiscard]] static Result<LiveValue> compile(const std::string& text, const LiveLayout& layout);
+    LiveValue(const recording::Expression& expression, double gap_s);
+    /// In the expression's unit; NaN where nobody can tell.
+    double step(double time_s, const LiveLayout& layout);
+
+  private:
+    std::vector<size_t> inputs_;
+    std::vector<double> row_;
+    recording::ExpressionRun run_;
+};
+
+/// A condition that is asked at every row.
 class LiveCondition {
   public:
     /// As conditionIn().
     [[nodiscard]] static Result<LiveCondition> compile(const std::string& text, const LiveLayout& layout);
     /// Whether it holds; where nobody can tell, it does not.
-    bool step(double time_s, const LiveLayout& layout);
+    bool step(double time_s, const LiveLayout& layout) { return value_.step(time_s, layout) == 1; }
 
   private:
-    LiveCondition(recording::Expression expression, double gap_s);
-    std::vector<size_t> inputs_;
-    std::vector<double> row_;
-    recording::ExpressionRun run_;
+    explicit LiveCondition(LiveValue value) : value_(std::move(value)) {}
+    LiveValue value_;
 };
 
 }  // namespace brusk::drive

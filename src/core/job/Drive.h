@@ -227,7 +227,8 @@ struct DriveOutcome {
     storage::Path file;
     std::vector<DriveGap> gaps;
     /// What was marked by hand ("mark"), gaps ("gap"), guards that tripped ("guard"), trouble codes that appeared
-    /// ("code"), limp mode ("limp"), sensors that fell silent ("sensor"), stretches of an armed recording ("stretch").
+    /// ("code"), limp mode ("limp"), sensors that fell silent ("sensor"), stretches of an armed recording ("stretch"),
+    /// what the wideband is worth against the narrowband ("check").
     std::vector<recording::Mark> marks;
     std::vector<DriveStretch> stretches;  ///< of an armed recording
     Ended ended = Ended::Asked;

@@ -41,7 +41,9 @@ Result<DriveWatch> DriveWatch::compile(const recording::Recording& layout, const
         trigger.emplace(std::move(*armed));
     }
     drive::PreRoll before(layout, options.arm ? groups : 0, options.arm ? options.arm->before_s : 0);
-    return DriveWatch{std::move(live), std::move(*guards), std::move(trigger), std::move(before)};
+    auto narrowband = drive::NarrowbandCheck::of(live);
+    return DriveWatch{std::move(live), std::move(*guards), std::move(trigger), std::move(before),
+                      std::move(narrowband)};
 }
 
 DriveLoop::DriveLoop(DriveSource& source, const recording::Recording& layout, DriveWatch watch,
@@ -158,6 +160,8 @@ void DriveLoop::row(double time_s, std::span<const float> values) {
         watch_.before.push(0, time_s, values);
     watchLimpMode(time_s, values);
     watchSensors(time_s);
+    if (watch_.narrowband)
+        if (auto said = watch_.narrowband->step(time_s, watch_.live)) mark(time_s, "check", std::move(*said));
     watch_.guards.step(time_s, watch_.live, [&](const drive::Guard& guard) {
         if (live_.kept) mark(time_s, "guard", guard.sentence);
         if (options_.onTrip) options_.onTrip(guard);

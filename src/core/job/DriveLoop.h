@@ -5,6 +5,7 @@
 #include <memory>
 #include <optional>
 
+#include "core/drive/NarrowbandCheck.h"
 #include "core/job/Drive.h"
 #include "core/recording/RecordingWriter.h"
 
@@ -16,6 +17,7 @@ struct DriveWatch {
     drive::GuardWatch guards;
     std::optional<drive::Trigger> trigger;
     drive::PreRoll before;
+    std::optional<drive::NarrowbandCheck> narrowband;
 
     /// Refused where a guard or the condition can't be asked of what is recorded.
     [[nodiscard]] static Result<DriveWatch> compile(const recording::Recording& layout, const DriveOptions& options);

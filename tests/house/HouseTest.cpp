@@ -247,7 +247,7 @@ void HouseTest::theSimulatedCarIsKnownToOneSourceOfTheWindow() {
             if (include.path == "app/link/LinkParts.h") seers << file.section('/', -1);
         }
     QCOMPARE(seers, (QSet<QString>{"LinkParts.cpp", "LinkThread.cpp", "LinkDesk.cpp", "ControllerDesk.cpp",
-                                   "FlashDesk.cpp", "DriveDesk.cpp", "OperatorPanel.cpp"}));
+                                   "FlashDesk.cpp", "DriveTask.cpp", "SensorDesk.cpp", "OperatorPanel.cpp"}));
 }
 
 void HouseTest::widgetsDrawAndKnowNoDesk() {

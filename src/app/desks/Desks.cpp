@@ -43,7 +43,7 @@ struct Desks::All {
           deliver(files, car, places, background, messages),
           imports(files, car, background, messages),
           sensors(files, dataFolder, car, link, messages),
-          watch(car, sheet) {
+          watch(files, car, sheet) {
         car.heldBy = [this] { return flash.heldBy(); };
         openAndClose();
         rounds();
@@ -231,6 +231,7 @@ void Desks::setHome(const storage::Path& at) {
     all_->deliver.setHome(at);
     all_->imports.setHome(at);
     all_->sensors.setOwnLibrary(at / "dbc");
+    all_->watch.setHome(at);
 }
 
 void Desks::offerSheet(const storage::Path& file) {

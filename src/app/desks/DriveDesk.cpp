@@ -10,7 +10,6 @@
 #include "app/desks/LinkDesk.h"
 #include "app/desks/Messages.h"
 #include "app/desks/Playback.h"
-#include "app/link/LinkParts.h"
 #include "core/evidence/Sampled.h"
 #include "core/job/Correct.h"
 

@@ -12,16 +12,6 @@
 
 namespace brusk::app {
 
-namespace {
-
-/// What is said where something came up that nobody expected.
-Error brokenError(const std::exception& problem) {
-    return {ErrorCode::Broken, std::string("Something unexpected stopped this step: ") + problem.what() +
-                                   ". What was done before is kept; look at it, then try again."};
-}
-
-}  // namespace
-
 LinkDesk::LinkDesk(storage::FileSystem& files, const CarInHand& car, Background& background, Messages& messages)
     : files_(files),
       car_(car),

@@ -20,6 +20,11 @@ QString taskTitle(Task task) {
     return QObject::tr(titles[static_cast<int>(task)]);
 }
 
+Error brokenError(const std::exception& problem) {
+    return {ErrorCode::Broken, std::string("Something unexpected stopped this step: ") + problem.what() +
+                                   ". What was done before is kept; look at it, then try again."};
+}
+
 QString progressText(const link::Progress& p) {
     QString step = QString::fromStdString(p.step);
     if (p.waitsForPerson) return step;

@@ -3,6 +3,9 @@
 #pragma once
 
 #include <QString>
+#include <exception>
+
+#include "core/base/Result.h"
 
 namespace brusk::link {
 struct Progress;
@@ -16,6 +19,8 @@ enum class LinkState { Closed, Connecting, Open, Lost };
 enum class Task { None, Connect, AskIdentity, Read, Flash, Compare, Codes, Obd, Listen, Drive };
 /// As the footer says it.
 QString taskTitle(Task task);
+/// What is said where something came up that nobody expected.
+Error brokenError(const std::exception& problem);
 /// A long job's progress in one line: step, amount, rate, time left, retries.
 QString progressText(const link::Progress& progress);
 

@@ -16,7 +16,6 @@ SensorDesk::SensorDesk(storage::FileSystem& files, storage::Path dataFolder, con
 void SensorDesk::listen() {
     if (!link_.ready()) return;
     link_.run(Task::Listen, [this](LinkParts& open, const std::stop_token& stop) -> std::function<void()> {
-        open.obeyOrders();
         auto ears = job::listen(open.port(), 1, [stop] { return !stop.stop_requested(); });
         return [this, ears] {
             if (!ears) return link_.failed(ears.error());

@@ -4,10 +4,7 @@
 
 #include <canberra.h>
 
-#include <QDir>
-#include <QFile>
 #include <QObject>
-#include <QStandardPaths>
 #include <QtEndian>
 #include <algorithm>
 #include <cmath>
@@ -40,19 +37,18 @@ QByteArray tones() {
 
 }  // namespace
 
-Sound::Sound() {
-    why_ = open();
+Sound::Sound(storage::FileSystem& files, const storage::Path& home) : file_(home / "warning.wav") {
+    why_ = open(files);
     if (!why_.isEmpty()) why_ = QObject::tr("Guards are not heard: %1").arg(why_);
     play("-90");  // unheard: whether there is anything to play it
 }
 
-QString Sound::open() {
-    const QDir cache(QStandardPaths::writableLocation(QStandardPaths::GenericCacheLocation) + "/brusk");
-    file_ = cache.filePath("warning.wav");
-    QFile out(file_);
-    if (!cache.mkpath(".") || !out.open(QIODevice::WriteOnly) || out.write(tones()) < 0)
-        return QObject::tr("the tones can't be written to %1.").arg(file_);
-    out.close();
+QString Sound::open(storage::FileSystem& files) {
+    const QByteArray wave = tones();
+    auto done = files.makeFolder(file_.parent_path());
+    if (done)
+        done = files.save(file_, {reinterpret_cast<const uint8_t*>(wave.data()), static_cast<size_t>(wave.size())});
+    if (!done) return QString::fromStdString(done.error().text());
     if (ca_context_create(&context_) != CA_SUCCESS) return QObject::tr("the desktop has no sound.");
     ca_context_change_props(context_, CA_PROP_APPLICATION_NAME, "Brusk", CA_PROP_APPLICATION_ID, "brusk", nullptr);
     const int said = ca_context_open(context_);
@@ -66,7 +62,7 @@ Sound::~Sound() {
 
 void Sound::play(const char* volume_dB) {
     if (!context_ || !why_.isEmpty()) return;
-    const int said = ca_context_play(context_, 0, CA_PROP_MEDIA_FILENAME, file_.toUtf8().constData(), CA_PROP_EVENT_ID,
+    const int said = ca_context_play(context_, 0, CA_PROP_MEDIA_FILENAME, file_.string().c_str(), CA_PROP_EVENT_ID,
                                      "dialog-warning", CA_PROP_MEDIA_ROLE, "event", CA_PROP_CANBERRA_VOLUME, volume_dB,
                                      CA_PROP_CANBERRA_CACHE_CONTROL, "permanent", nullptr);
     if (said != CA_SUCCESS)

@@ -4,13 +4,16 @@
 
 #include <QString>
 
+#include "core/storage/FileSystem.h"
+
 struct ca_context;
 
 namespace brusk::app {
 
 class Sound {
   public:
-    Sound();
+    /// `home`: where the tones are kept.
+    Sound(storage::FileSystem& files, const storage::Path& home);
     ~Sound();
     Sound(const Sound&) = delete;
     Sound& operator=(const Sound&) = delete;
@@ -22,11 +25,11 @@ class Sound {
 
   private:
     /// What went wrong; empty where nothing did.
-    QString open();
+    QString open(storage::FileSystem& files);
     void play(const char* volume_dB);
 
     ca_context* context_ = nullptr;
-    QString file_;
+    storage::Path file_;
     QString why_;
 };
 

@@ -24,11 +24,12 @@ QString text(const std::string& from) {
 }  // namespace
 
 Sound& WatchDesk::sound() {
-    if (!sound_) sound_ = std::make_unique<Sound>();
+    if (!sound_) sound_ = std::make_unique<Sound>(files_, home_);
     return *sound_;
 }
 
-WatchDesk::WatchDesk(const CarInHand& car, const SheetDesk& sheet) : car_(car), sheet_(sheet) {
+WatchDesk::WatchDesk(storage::FileSystem& files, const CarInHand& car, const SheetDesk& sheet)
+    : files_(files), car_(car), sheet_(sheet) {
     const QSettings settings("Brusk", "Brusk");
     if (const QString kept = settings.value("guards").toString(); !kept.isEmpty())
         if (auto guards = job::guardsFromJson(kept.toStdString())) own_ = std::move(*guards);
@@ -129,9 +130,10 @@ QString WatchDesk::tankText() const {
 
 void WatchDesk::tellTank(const carfolder::Conditions& tank) {
     // "Nobody knows" is an answer too, and is not asked for again.
-    const std::string said = carfolder::conditionsJson(tank);
+    carfolder::Conditions said = tank;
+    if (said == carfolder::Conditions()) said.note = tr("not known").toStdString();
     if (car_.folder && car_.folder->mayWrite())
-        (void)car_.folder->settings().set(kTank, said.empty() ? "{\"note\":\"not known\"}" : said);
+        (void)car_.folder->settings().set(kTank, carfolder::conditionsJson(said));
     emit changed();
 }
 

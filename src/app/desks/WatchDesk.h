@@ -19,7 +19,9 @@ class SheetDesk;
 class WatchDesk : public QObject {
     Q_OBJECT
   public:
-    WatchDesk(const CarInHand& car, const SheetDesk& sheet);
+    WatchDesk(storage::FileSystem& files, const CarInHand& car, const SheetDesk& sheet);
+    /// Where the tones of a warning are kept.
+    void setHome(const storage::Path& home) { home_ = home; }
 
     // Guards: those that ship, as this car can be asked, then one's own.
     struct Row {
@@ -58,6 +60,8 @@ class WatchDesk : public QObject {
   private:
     void keep();
 
+    storage::FileSystem& files_;
+    storage::Path home_;
     const CarInHand& car_;
     const SheetDesk& sheet_;
     std::unique_ptr<Sound> sound_;

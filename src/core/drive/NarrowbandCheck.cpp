@@ -17,6 +17,7 @@ constexpr int kEnoughCrossings = 10;
 /// A jump-type sensor's middle lies within this of stoichiometry, and a loop that is not symmetrical adds as much.
 constexpr double kAgree = 0.015;
 constexpr double kLeast = 0.5, kMost = 1.9;  // beyond these a wideband says nothing
+constexpr double kStoichiometry = 0.005, kGoesBy_s = 2;
 constexpr double kLongestStep_s = 0.1;
 
 }  // namespace
@@ -25,7 +26,9 @@ std::optional<NarrowbandCheck> NarrowbandCheck::of(const LiveLayout& layout) {
     auto wideband = LiveValue::compile("<lambda_measured>", layout);
     auto narrowband = LiveValue::compile("<narrowband>", layout);
     if (!wideband || !narrowband) return std::nullopt;
-    return NarrowbandCheck(std::move(*wideband), std::move(*narrowband));
+    auto asked = LiveValue::compile("<lambda_asked>", layout);
+    return NarrowbandCheck(std::move(*wideband), std::move(*narrowband),
+                           asked ? std::optional(std::move(*asked)) : std::nullopt);
 }
 
 std::optional<std::string> NarrowbandCheck::step(double time_s, const LiveLayout& layout) {
@@ -33,6 +36,9 @@ std::optional<std::string> NarrowbandCheck::step(double time_s, const LiveLayout
     const double lambda = wideband_.step(time_s, layout), volts = narrowband_.step(time_s, layout);
     const double took_s = time_s - last_s_;
     last_s_ = time_s;
+    // Where another mixture is asked for, and until it has gone by, nobody holds stoichiometry.
+    if (asked_ && !(std::abs(asked_->step(time_s, layout) - 1) < kStoichiometry)) other_s_ = time_s;
+    if (time_s - other_s_ < kGoesBy_s) return std::nullopt;
     if (std::isnan(lambda) || std::isnan(volts) || lambda < kLeast || lambda > kMost) return std::nullopt;
     if (const bool rich = volts > kMiddle_V; rich != rich_) {
         rich_ = rich;

@@ -19,11 +19,12 @@ class NarrowbandCheck {
     double mean() const { return sum_ / seconds_; }
 
   private:
-    NarrowbandCheck(LiveValue wideband, LiveValue narrowband)
-        : wideband_(std::move(wideband)), narrowband_(std::move(narrowband)) {}
+    NarrowbandCheck(LiveValue wideband, LiveValue narrowband, std::optional<LiveValue> asked)
+        : wideband_(std::move(wideband)), narrowband_(std::move(narrowband)), asked_(std::move(asked)) {}
 
     LiveValue wideband_, narrowband_;
-    double last_s_ = 0, crossed_s_ = -1e9, sum_ = 0, seconds_ = 0;
+    std::optional<LiveValue> asked_;  ///< lambda, where the controller tells it
+    double last_s_ = 0, other_s_ = -1e9, crossed_s_ = -1e9, sum_ = 0, seconds_ = 0;
     int crossings_ = 0;
     bool rich_ = false, told_ = false;
 };

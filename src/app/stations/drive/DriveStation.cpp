@@ -182,12 +182,16 @@ QWidget* DriveStation::makeSetup() {
         auto* tab = new QToolButton;
         tab->setObjectName(names[i]);
         tab->setCheckable(true);
-        tab->setAutoRaise(true);
+        tab->setProperty("flat", true);
         tabs->addButton(tab, i);
         tabs_[i] = tab;
         panel->headRow()->addWidget(tab);
     }
+    panel->headRow()->setSpacing(0);
     panel->headRow()->addStretch(1);
+    // The page that is shown says how wide it is, not the widest.
+    for (int i = 0; i < pages_->count(); ++i)
+        pages_->widget(i)->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Ignored);
     tabs_[kChannels]->setChecked(true);
     panel->body()->addWidget(pages_, 1);
     connect(tabs, &QButtonGroup::idClicked, this, &DriveStation::showSetup);

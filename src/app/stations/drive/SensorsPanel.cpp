@@ -52,8 +52,8 @@ SensorsPanel::SensorsPanel(SensorDesk& desk, DrivePresenter& presenter) : desk_(
     remove_ = button(tr("Forget it"), "forgetSensor", tr("This car no longer has it"));
     buttons->addStretch(1);
     column->addLayout(buttons);
-    row->addLayout(column, 3);
-    row->addWidget(makeLine(), 2);
+    row->addLayout(column, 4);
+    row->addWidget(makeLine(), 3);
     connect(tree_, &QTreeWidget::currentItemChanged, this, &SensorsPanel::showCurrent);
     connect(tree_, &QTreeWidget::itemActivated, this, &SensorsPanel::useCurrent);
     connect(use_, &QPushButton::clicked, this, &SensorsPanel::useCurrent);
@@ -92,16 +92,16 @@ QWidget* SensorsPanel::makeLine() {
     };
     connect(role_, &QComboBox::currentIndexChanged, this, units);
     units();
-    grid->addWidget(channel_, 1, 0, 1, 4);
-    grid->addWidget(role_, 2, 0, 1, 3);
-    grid->addWidget(unit_, 2, 3);
+    grid->addWidget(channel_, 1, 0, 1, 2);
+    grid->addWidget(role_, 1, 2, 1, 2);
+    grid->addWidget(unit_, 3, 3, 2, 1);
     const char* names[] = {"volts1", "value1", "volts2", "value2"};
     for (int i = 0; i < 4; ++i) {
         points_[i] = new QLineEdit;
         points_[i]->setObjectName(names[i]);
         points_[i]->setProperty("numbers", true);
         points_[i]->setPlaceholderText(i % 2 ? tr("value") : tr("V"));
-        grid->addWidget(points_[i], 3 + i / 2, i % 2 ? 2 : 0, 1, i % 2 ? 2 : 1);
+        grid->addWidget(points_[i], 3 + i / 2, i % 2 ? 2 : 0);
         if (i % 2 == 0) grid->addWidget(label(tr("V means"), "faint"), 3 + i / 2, 1);
     }
     gauge_ = new QLineEdit;
@@ -111,6 +111,8 @@ QWidget* SensorsPanel::makeLine() {
     keep_ = new QPushButton(tr("Keep"));
     keep_->setObjectName("keepLine");
     keep_->setToolTip(tr("With this car, and for everything that was recorded"));
+    for (int column = 0; column < 4; ++column)
+        grid->setColumnStretch(column, column == 1 ? 0 : 1);
     grid->addWidget(gauge_, 5, 0, 1, 3);
     grid->addWidget(keep_, 5, 3);
     problem_ = new ElidedLabel("alarm");
@@ -143,13 +145,16 @@ void SensorsPanel::refresh() {
             auto* item = new QTreeWidgetItem(
                 tree_, {text(offer.sensor.title), std::isnan(offer.value) ? "-" : QString::number(offer.value, 'g', 4),
                         text(offer.sensor.unit),
-                        offer.sensor.role.empty() ? tr("heard, not used")
-                                                  : tr("heard; looks like %1").arg(roleTitle(offer.sensor.role))});
+                        offer.sensor.role.empty() ? tr("heard") : tr("%1?").arg(roleTitle(offer.sensor.role))});
             item->setToolTip(0, text(job::offerSentence(offer)));
         }
         for (int i = 0; i < 4; ++i)
             tree_->resizeColumnToContents(i);
-        tree_->setCurrentItem(tree_->topLevelItem(std::clamp(was, 0, std::max(0, tree_->topLevelItemCount() - 1))));
+        // What is new is what somebody looks for.
+        const int own = static_cast<int>(presenter_.ownSensors().size());
+        const int now = offered_ == 0 && !desk_.offers().empty() ? own : was;
+        offered_ = desk_.offers().size();
+        tree_->setCurrentItem(tree_->topLevelItem(std::clamp(now, 0, std::max(0, tree_->topLevelItemCount() - 1))));
     }
     fillChannels();
     refreshNumbers();

@@ -49,6 +49,7 @@ class SensorsPanel : public QWidget {
     QLineEdit* gauge_;
     QPushButton* keep_;
     ElidedLabel* problem_;
+    size_t offered_ = 0;
 };
 
 }  // namespace brusk::app

@@ -30,6 +30,7 @@ Sound& WatchDesk::sound() {
 
 WatchDesk::WatchDesk(storage::FileSystem& files, const CarInHand& car, const SheetDesk& sheet)
     : files_(files), car_(car), sheet_(sheet) {
+    connect(&sheet, &SheetDesk::sheetChanged, this, &WatchDesk::changed);
     const QSettings settings("Brusk", "Brusk");
     if (const QString kept = settings.value("guards").toString(); !kept.isEmpty())
         if (auto guards = job::guardsFromJson(kept.toStdString())) own_ = std::move(*guards);

@@ -25,7 +25,7 @@ GuardsPanel::GuardsPanel(WatchDesk& desk) : desk_(desk) {
     column->addWidget(own_);
     auto* armed = new QHBoxLayout;
     armed->setSpacing(6);
-    armed->addWidget(label(tr("Record only while"), "faint"));
+    armed->addWidget(label(tr("Only while"), "faint"));
     arm_ = new QLineEdit;
     arm_->setObjectName("arm");
     arm_->setAccessibleName(tr("Condition that arms the recording"));
@@ -38,6 +38,8 @@ GuardsPanel::GuardsPanel(WatchDesk& desk) : desk_(desk) {
     before_->setDecimals(0);
     before_->setValue(drive::Arming().before_s);
     before_->setSuffix(tr(" s before"));
+    before_->setButtonSymbols(QAbstractSpinBox::NoButtons);  // arrow keys and the wheel step it
+    before_->setFixedWidth(96);
     before_->setToolTip(tr("What is kept from before such a stretch"));
     armed->addWidget(before_);
     column->addLayout(armed);

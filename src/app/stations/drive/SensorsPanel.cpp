@@ -19,6 +19,10 @@ QString text(const std::string& from) {
     return QString::fromStdString(from);
 }
 
+QString numberText(double value, const std::string& unit) {
+    return std::isnan(value) ? "-" : QString::number(value, 'g', 4) + (unit.empty() ? QString() : " " + text(unit));
+}
+
 QString roleTitle(const std::string& id) {
     const auto role = roles::Role::named(id);
     return role ? text(std::string(role->title())) : QString();
@@ -35,7 +39,7 @@ SensorsPanel::SensorsPanel(SensorDesk& desk, DrivePresenter& presenter) : desk_(
     tree_ = new QTreeWidget;
     tree_->setObjectName("sensors");
     tree_->setAccessibleName(tr("Sensors of this car"));
-    tree_->setHeaderLabels({tr("Sensor"), tr("Now"), tr("Unit"), tr("Plays")});
+    tree_->setHeaderLabels({tr("Sensor"), tr("Now"), tr("Plays")});
     tree_->setRootIsDecorated(false);
     column->addWidget(tree_, 1);
     auto* buttons = new QHBoxLayout;
@@ -47,12 +51,12 @@ SensorsPanel::SensorsPanel(SensorDesk& desk, DrivePresenter& presenter) : desk_(
         return out;
     };
     use_ = button(tr("Use it"), "useSensor", tr("Keeps it with this car; every drive records it"));
-    listen_ = button(tr("Listen again"), "listen", tr("For a second, sending nothing"));
-    auto* open = button(tr("Open a description \u2026"), "openDbc", tr("A DBC file that says what the frames mean"));
-    remove_ = button(tr("Forget it"), "forgetSensor", tr("This car no longer has it"));
+    listen_ = button(tr("Listen"), "listen", tr("For a second, sending nothing"));
+    auto* open = button(tr("DBC \u2026"), "openDbc", tr("A DBC file that says what the frames mean"));
+    remove_ = button(tr("Forget"), "forgetSensor", tr("This car no longer has it"));
     buttons->addStretch(1);
     column->addLayout(buttons);
-    row->addLayout(column, 4);
+    row->addLayout(column, 5);
     row->addWidget(makeLine(), 3);
     connect(tree_, &QTreeWidget::currentItemChanged, this, &SensorsPanel::showCurrent);
     connect(tree_, &QTreeWidget::itemActivated, this, &SensorsPanel::useCurrent);
@@ -82,6 +86,7 @@ QWidget* SensorsPanel::makeLine() {
     channel_ = combo("spareChannel", tr("The controller's measurement that has the voltage"));
     role_ = combo("spareRole", tr("What it is to the engine"));
     unit_ = combo("spareUnit", tr("Unit of the values below"));
+    unit_->setMinimumWidth(76);
     for (const roles::Role role : kWired)
         role_->addItem(text(std::string(role.title())), text(std::string(role.id())));
     const auto units = [this] {
@@ -92,16 +97,16 @@ QWidget* SensorsPanel::makeLine() {
     };
     connect(role_, &QComboBox::currentIndexChanged, this, units);
     units();
-    grid->addWidget(channel_, 1, 0, 1, 2);
-    grid->addWidget(role_, 1, 2, 1, 2);
-    grid->addWidget(unit_, 3, 3, 2, 1);
+    grid->addWidget(channel_, 1, 0, 1, 4);
+    grid->addWidget(role_, 2, 0, 1, 3);
+    grid->addWidget(unit_, 2, 3);
     const char* names[] = {"volts1", "value1", "volts2", "value2"};
     for (int i = 0; i < 4; ++i) {
         points_[i] = new QLineEdit;
         points_[i]->setObjectName(names[i]);
         points_[i]->setProperty("numbers", true);
         points_[i]->setPlaceholderText(i % 2 ? tr("value") : tr("V"));
-        grid->addWidget(points_[i], 3 + i / 2, i % 2 ? 2 : 0);
+        grid->addWidget(points_[i], 3 + i / 2, i % 2 ? 2 : 0, 1, i % 2 ? 2 : 1);
         if (i % 2 == 0) grid->addWidget(label(tr("V means"), "faint"), 3 + i / 2, 1);
     }
     gauge_ = new QLineEdit;
@@ -140,15 +145,14 @@ void SensorsPanel::refresh() {
         const QSignalBlocker quiet(tree_);
         tree_->clear();
         for (const auto& own : presenter_.ownSensors())
-            new QTreeWidgetItem(tree_, {own.title, "-", own.unit, own.role});
+            new QTreeWidgetItem(tree_, {own.title, "-", own.role});
         for (const auto& offer : desk_.offers()) {
             auto* item = new QTreeWidgetItem(
-                tree_, {text(offer.sensor.title), std::isnan(offer.value) ? "-" : QString::number(offer.value, 'g', 4),
-                        text(offer.sensor.unit),
+                tree_, {text(offer.sensor.title), numberText(offer.value, offer.sensor.unit),
                         offer.sensor.role.empty() ? tr("heard") : tr("%1?").arg(roleTitle(offer.sensor.role))});
             item->setToolTip(0, text(job::offerSentence(offer)));
         }
-        for (int i = 0; i < 4; ++i)
+        for (int i = 0; i < tree_->columnCount(); ++i)
             tree_->resizeColumnToContents(i);
         // What is new is what somebody looks for.
         const int own = static_cast<int>(presenter_.ownSensors().size());
@@ -165,8 +169,7 @@ void SensorsPanel::refreshNumbers() {
     int at = 0;
     for (const auto& own : presenter_.ownSensors()) {
         const double now = presenter_.value(own.name);
-        if (auto* item = tree_->topLevelItem(at++))
-            item->setText(1, std::isnan(now) ? QString("-") : QString::number(now, 'f', 3));
+        if (auto* item = tree_->topLevelItem(at++)) item->setText(1, numberText(now, own.unit.toStdString()));
     }
 }
 

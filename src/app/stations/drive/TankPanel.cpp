@@ -72,6 +72,11 @@ TankPanel::TankPanel(WatchDesk& desk) : desk_(desk) {
     refresh();
 }
 
+void TankPanel::showEvent(QShowEvent* event) {
+    refresh();
+    QWidget::showEvent(event);
+}
+
 void TankPanel::refresh() {
     if (fuel_->hasFocus() || note_->hasFocus()) return;
     filling_ = true;

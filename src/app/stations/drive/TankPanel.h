@@ -24,6 +24,9 @@ class TankPanel : public QWidget {
     /// It was asked and is told.
     void answered();
 
+  protected:
+    void showEvent(QShowEvent* event) override;
+
   private:
     void keep();
 

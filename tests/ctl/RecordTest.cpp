@@ -1,10 +1,31 @@
 // record and sensor from the command line: any car, armed, guarded, with sensors of one's own.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include <QTemporaryDir>
+#include <cmath>
+#include <csignal>
 
 #include "Ctl.h"
 
 using namespace brusk;
+
+namespace {
+
+/// The bench car as a process of its own, idling.
+struct Served {
+    explicit Served(const QTemporaryDir& temporary) : socket(temporary.filePath("bus")), link("unix:" + socket) {
+        process.start(kBin + "/brusk-benchcar", {"--link", link, "--route", "idle"});
+        if (!process.waitForStarted() || !QTest::qWaitFor([&] { return QFile::exists(socket); }, 10000))
+            qFatal("the bench car does not come up");
+    }
+    ~Served() {
+        process.terminate();
+        process.waitForFinished(10000);
+    }
+    QString socket, link;
+    QProcess process;
+};
+
+}  // namespace
 
 class RecordTest : public QObject {
     Q_OBJECT
@@ -15,6 +36,8 @@ class RecordTest : public QObject {
     void whatCantBeAskedEndsItBeforeAFileIsMade();
     void sensorsAreFoundUsedWiredAndForgotten();
     void everyGuardHasAnId();
+    void twentySecondsOfSleepAreAGap();
+    void aClockThatIsSetBackChangesNoTime();
 };
 
 void RecordTest::anyCarIsRecordedWithoutAProfile() {
@@ -107,6 +130,53 @@ void RecordTest::everyGuardHasAnId() {
     const auto guards = ctl({"ids", "--json"}).object()["guards"].toArray();
     QCOMPARE(guards.size(), 8);
     QCOMPARE(guards[0].toObject()["id"].toString(), QString("lean-under-load"));
+}
+
+void RecordTest::twentySecondsOfSleepAreAGap() {
+    const QTemporaryDir temporary;
+    const Served car(temporary);
+    QProcess record;
+    record.start(kBin + "/bruskctl",
+                 {"record", "--link", car.link, "--out", temporary.filePath("s.mf4"), "--seconds", "34", "--json"});
+    QVERIFY(record.waitForStarted());
+    QTest::qWait(5000);
+    ::kill(static_cast<pid_t>(record.processId()), SIGSTOP);
+    QTest::qWait(20000);
+    ::kill(static_cast<pid_t>(record.processId()), SIGCONT);
+    QVERIFY(record.waitForFinished(60000));
+    QVERIFY2(record.exitCode() == 0, record.readAllStandardError().constData());
+    const auto told = QJsonDocument::fromJson(record.readAllStandardOutput()).object();
+    const auto gaps = told["gaps"].toArray();
+    QCOMPARE(gaps.size(), 1);
+    const auto gap = gaps[0].toObject();
+    QCOMPARE(gap["cause"].toString(), QString("asleep"));
+    const double missing_s = gap["to_s"].toDouble() - gap["from_s"].toDouble();
+    QVERIFY2(missing_s > 19.5 && missing_s < 23, qPrintable(QString::number(missing_s)));
+    // What lay in the socket when it woke is not told as if it came then.
+    const double driven_s = told["duration_s"].toDouble() - missing_s;
+    QVERIFY2(std::abs(told["rows"].toDouble() / driven_s - 100) < 2, qPrintable(QString::number(driven_s)));
+}
+
+void RecordTest::aClockThatIsSetBackChangesNoTime() {
+    const QTemporaryDir temporary;
+    const Served car(temporary);
+    QProcess record;
+    auto environment = QProcessEnvironment::systemEnvironment();
+    environment.insert("LD_PRELOAD", CLOCK_BACK);
+    record.setProcessEnvironment(environment);
+    record.start(kBin + "/bruskctl",
+                 {"record", "--link", car.link, "--out", temporary.filePath("c.mf4"), "--seconds", "8", "--json"});
+    QVERIFY(record.waitForFinished(60000));
+    QVERIFY2(record.exitCode() == 0, record.readAllStandardError().constData());
+    const auto told = QJsonDocument::fromJson(record.readAllStandardOutput()).object();
+    QVERIFY(told["gaps"].toArray().isEmpty());
+    QVERIFY(std::abs(told["duration_s"].toDouble() - 8) < 0.2 && std::abs(told["rows"].toInt() - 800) < 30);
+    // The clock was set back indeed.
+    QProcess date;
+    date.setProcessEnvironment(environment);
+    date.start("bash", {"-c", "a=$EPOCHSECONDS; sleep 4; echo $((EPOCHSECONDS - a))"});
+    QVERIFY(date.waitForFinished(20000));
+    QVERIFY(date.readAllStandardOutput().trimmed().toInt() < -3000);
 }
 
 QTEST_GUILESS_MAIN(RecordTest)

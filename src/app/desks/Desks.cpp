@@ -164,7 +164,7 @@ void Desks::All::theLink() {
         round.endEditing();
     });
     when(drive, &DriveDesk::recorded, [this](int64_t on) {
-        evidence.driveAdded(on);
+        if (on >= 0) evidence.driveAdded(on);
         refreshLedger();
         places.showRound(places.round());
     });

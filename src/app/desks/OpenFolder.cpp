@@ -110,16 +110,24 @@ void OpenFolder::useOwn() {
     auto own = job::withOwnDefinition(car_.kit, *car_.folder);
     if (!own) return messages_.failed(own.error());
     car_.kit = *own;
+    useKeptSensors();
+}
+
+void OpenFolder::useKeptSensors() {
     auto sensors = job::withKeptSensors(car_.kit, *car_.folder);
     if (!sensors) return messages_.failed(sensors.error());
     car_.kit = *sensors;
 }
 
 void OpenFolder::takeSensorsAnew() {
-    if (!car_.kit) return;
-    for (const auto& kit : kits_)
-        if (kit->profile.name == car_.kit->profile.name) car_.kit = kit;
-    useOwn();
+    if (!car_.kit || !car_.folder) return;
+    // The definition in hand stays: views of it are open.
+    auto kit = std::make_shared<job::Kit>(*car_.kit);
+    kit->sensors.clear();
+    for (const auto& base : kits_)
+        if (base->profile.name == kit->profile.name) kit->externalSensors = base->externalSensors;
+    car_.kit = std::move(kit);
+    useKeptSensors();
     emit car_.changed();
 }
 

@@ -54,6 +54,7 @@ class OpenFolder : public QObject {
     void take(std::unique_ptr<carfolder::CarFolder> folder);
     /// The kit with the definition and the sensors that the open folder keeps of its own.
     void useOwn();
+    void useKeptSensors();
 
     storage::FileSystem& files_;
     storage::Path dataFolder_;

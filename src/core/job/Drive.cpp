@@ -403,13 +403,17 @@ Bound boundTo(const Kit& kit, const image::Image& image, const recording::Record
 }
 
 const char* gapCauseName(GapCause cause) {
-    constexpr const char* names[] = {"frames", "cable", "silent", "stopped", "disk"};
+    constexpr const char* names[] = {"frames", "cable", "silent", "stopped", "disk", "asleep"};
     return names[static_cast<int>(cause)];
 }
 
 std::string gapSentence(double seconds, GapCause cause) {
-    constexpr const char* why[] = {"frames were lost", "the cable was out", "the controller did not answer",
-                                   "the controller had stopped sending", "the disk took nothing"};
+    constexpr const char* why[] = {"frames were lost",
+                                   "the cable was out",
+                                   "the controller did not answer",
+                                   "the controller had stopped sending",
+                                   "the disk took nothing",
+                                   "this computer slept"};
     return formatNumber(seconds, seconds < 10 ? 2 : 0) + " s missing: " + why[static_cast<int>(cause)];
 }
 

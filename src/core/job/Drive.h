@@ -123,6 +123,8 @@ class DriveSource {
     using OnRow = std::function<void(size_t group, double time_s, std::span<const float> values)>;
     [[nodiscard]] virtual Done poll(int64_t deadline_us, const OnRow& onRow) = 0;
     [[nodiscard]] virtual Done stop() = 0;
+    /// How long a poll takes at most beyond its deadline; when it took longer, this computer slept.
+    virtual int64_t longestPoll_us() const { return 2000000; }
     /// Asks for trouble codes; a later poll tells them. Nothing is told where the controller refuses.
     using OnCodes = std::function<void(const std::vector<SeenCode>&)>;
     [[nodiscard]] virtual Done askForCodes(OnCodes onCodes) = 0;
@@ -198,9 +200,10 @@ enum class GapCause {
     Cable,    ///< the interface was gone
     Silent,   ///< the controller did not answer: ignition off, or no supply
     Stopped,  ///< it had stopped sending, and answered when it was asked again: a reset
-    Disk      ///< the disk took nothing for so long that rows were given up
+    Disk,     ///< the disk took nothing for so long that rows were given up
+    Asleep    ///< this computer slept, or was held up
 };
-/// "frames", "cable", "silent", "stopped", "disk".
+/// "frames", "cable", "silent", "stopped", "disk", "asleep".
 const char* gapCauseName(GapCause cause);
 /// "12.3 s missing: the cable was out".
 std::string gapSentence(double seconds, GapCause cause);

@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <chrono>
 #include <cmath>
+#include <utility>
 
 #include "core/evidence/Learned.h"
 
@@ -110,7 +111,14 @@ bool DriveLoop::goOn() {
     }
 }
 
+bool DriveLoop::slept() const {
+    return looked_us_ > 0 && port_.now_us() - looked_us_ > source_.longestPoll_us();
+}
+
 void DriveLoop::sample() {
+    // What arrived meanwhile would be told at the wrong time: the controller is asked anew.
+    if (slept()) return lost({ErrorCode::Timeout, "This computer slept."});
+    looked_us_ = port_.now_us();
     const Done done =
         source_.poll(port_.now_us() + kSlice_us, [this](size_t group, double time_s, std::span<const float> values) {
             if (group == 0)
@@ -122,7 +130,11 @@ void DriveLoop::sample() {
 }
 
 void DriveLoop::lost(const Error& error) {
-    outage_ = Outage{port_.now_us(), error, error.code == ErrorCode::LinkLost ? GapCause::Cable : GapCause::Silent, 0};
+    const GapCause cause = slept()                             ? GapCause::Asleep
+                           : error.code == ErrorCode::LinkLost ? GapCause::Cable
+                                                               : GapCause::Silent;
+    outage_ = Outage{port_.now_us(), error, cause, 0};
+    looked_us_ = 0;
     watch_.before.clear();
     writer_->due();
 }

@@ -46,6 +46,8 @@ class DriveLoop {
     /// Until somebody ends it; whether the controller still sends then.
     bool goOn();
     void sample();
+    /// Whether nobody has looked for so long that the computer slept.
+    bool slept() const;
     /// Asks again; whether the recording is to stay open.
     bool wait();
     void lost(const Error& error);
@@ -87,7 +89,7 @@ class DriveLoop {
     std::optional<Outage> outage_;
     std::optional<GapCause> ended_;  ///< of the outage that is over, until the next row tells how long it was
     LiveRow live_;
-    int64_t begun_us_ = 0, dueAt_us_ = 0, codesAt_us_ = 0, lastLive_us_ = 0;
+    int64_t begun_us_ = 0, looked_us_ = 0, dueAt_us_ = 0, codesAt_us_ = 0, lastLive_us_ = 0;
     double last_s_ = 0;  ///< of the newest row that is kept
     bool limp_ = false;
     std::optional<std::vector<SeenCode>> codes_;  ///< that the controller told last

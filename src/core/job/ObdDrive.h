@@ -47,6 +47,8 @@ class ObdRecorder final : public DriveSource {
     [[nodiscard]] Done start() override;
     [[nodiscard]] Done poll(int64_t deadline_us, const OnRow& onRow) override;
     [[nodiscard]] Done stop() override { return {}; }
+    /// Each question may be "pending" for seconds.
+    int64_t longestPoll_us() const override { return 15000000; }
     [[nodiscard]] Done askForCodes(OnCodes onCodes) override;
 
   private:

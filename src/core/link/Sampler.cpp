@@ -98,6 +98,8 @@ Done Sampler::poll(int64_t deadline_us, const OnRow& onRow, const OnFrame& onOth
         const int64_t until = std::min(deadline_us, lastFrame_us_ + kSilence_us);
         auto frame = port.receive(until);
         if (!frame) return tl::unexpected(frame.error());
+        // Who wakes finds old frames, which the port stamps as if they came now.
+        if (port.now_us() - until >= kSilence_us) return fail(ErrorCode::Timeout, "This computer was held up.");
         if (*frame && (*frame)->id == uds_.profile().periodicId) {
             lastFrame_us_ = (*frame)->time_us;
             take(**frame, onRow);

@@ -201,7 +201,8 @@ class SocketCanPort final : public CanPort {
         }
     }
 
-    int64_t now_us() const override { return clock_us(CLOCK_MONOTONIC); }
+    /// Goes on while the computer sleeps, and is not set by anybody.
+    int64_t now_us() const override { return clock_us(CLOCK_BOOTTIME); }
     PortStatus status() const override { return status_; }
 
   private:

@@ -9,8 +9,8 @@
 
 #include <algorithm>
 #include <cerrno>
-#include <chrono>
 #include <cstring>
+#include <ctime>
 #include <utility>
 
 #include "core/link/SocketFrame.h"
@@ -81,9 +81,10 @@ class UnixSocketPort final : public CanPort {
     }
 
     int64_t now_us() const override {
-        return std::chrono::duration_cast<std::chrono::microseconds>(
-                   std::chrono::steady_clock::now().time_since_epoch())
-            .count();
+        // Goes on while the computer sleeps, and is not set by anybody.
+        timespec now{};
+        ::clock_gettime(CLOCK_BOOTTIME, &now);
+        return int64_t{now.tv_sec} * 1000000 + now.tv_nsec / 1000;
     }
 
     PortStatus status() const override {

@@ -4,8 +4,8 @@
 //
 //   bench_drive_cost [SECONDS]
 //
-// The port stamps a frame when the sampling thread takes it, so that a pause of that thread is a pause in the
-// recording.
+// The port stamps a frame when the sampling thread takes it: a pause of that thread is a pause in the recording. So is
+// one of the bench car, which has a clock of its own to keep.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include <sys/resource.h>
 

@@ -1,5 +1,6 @@
 // sensor: what others send on the bus, and what this car's mean.
 // SPDX-License-Identifier: GPL-3.0-or-later
+#include <algorithm>
 #include <cmath>
 #include <iostream>
 
@@ -171,8 +172,10 @@ Done wire(Context& c, const Options& o) {
 Done forget(Context& c, const Options& o) {
     auto kept = keptOf(c, o.car);
     if (!kept) return tl::unexpected(kept.error());
-    const size_t gone = std::erase_if(kept->sensors.sensors, [&](const auto& sensor) { return sensor.name == o.name; });
-    if (!gone) return fail(ErrorCode::NotFound, "This car keeps no sensor \"" + o.name + "\".");
+    const auto& all = kept->sensors.sensors;
+    const auto at = std::find_if(all.begin(), all.end(), [&](const auto& sensor) { return sensor.name == o.name; });
+    if (at == all.end()) return fail(ErrorCode::NotFound, "This car keeps no sensor \"" + o.name + "\".");
+    (void)job::forget(kept->sensors, *at);
     c.outcome.json = {{"forgotten", o.name}};
     c.outcome.text = "Forgotten.\n";
     return job::keepSensors(*kept->folder, kept->sensors);

@@ -46,6 +46,8 @@ class ObdDriveTest : public QObject {
     void aControllerThatTakesOneIdARequestIsAskedSo();
     void sensorsOnTheBusAreRecordedBesides();
     void aDriveOutlastsIgnitionAndCable();
+    void codesThatNobodyTellsCostNoRows();
+    void whoSpeaksSeldomIsNotCalledSilent();
     void drivesOnTwoCalibrationsAreNotMixed();
     void aFolderWithoutRoundsKeepsTheDrive();
     void whatNobodyTellsIsSaid();
@@ -142,6 +144,63 @@ void ObdDriveTest::aDriveOutlastsIgnitionAndCable() {
     QCOMPARE(outcome->gaps.size(), size_t{2});
     QVERIFY(outcome->gaps[0].cause == GapCause::Cable && outcome->gaps[1].cause == GapCause::Silent);
     QVERIFY(std::abs(outcome->gaps[1].from_s - 30) < 0.5 && outcome->gaps[1].to_s > 40);
+}
+
+void ObdDriveTest::codesThatNobodyTellsCostNoRows() {
+    Bench bench;
+    size_t asked = 0;
+    bench.bus.setFrameFilter([&](const link::CanFrame& frame) {
+        const bool codes = frame.id == 0x7E0 && frame.data[0] == 1 && (frame.data[1] == 0x03 || frame.data[1] == 0x07);
+        asked += codes;
+        return !codes;
+    });
+    ObdRecorder recorder(bench.bus, planOf(bench, kTwelve), {});
+    bench.car.startRoute(*benchcar::routeNamed("idle"));
+    storage::MemoryFileSystem files;
+    const auto outcome = recordObdFile(recorder, files, "o.mf4", forSeconds(40));
+    EXPECT_OK(outcome);
+    QVERIFY(asked > 0 && outcome->gaps.size() <= 1);
+}
+
+void ObdDriveTest::whoSpeaksSeldomIsNotCalledSilent() {
+    /// A row every 50 ms, and one of another group every two seconds, which stops after 30 s.
+    class Seldom final : public DriveSource {
+      public:
+        explicit Seldom(link::CanPort& port) : port_(port) {}
+        link::CanPort& port() override { return port_; }
+        recording::Recording layout() const override {
+            recording::Recording out;
+            out.groups.resize(2);
+            out.groups[0].rate_hz = 20;
+            out.groups[0].channels = {{"a", "V", "", "", {}}};
+            out.groups[1].name = "seldom";
+            out.groups[1].rate_hz = 0.5;
+            out.groups[1].channels = {{"b", "V", "", "", {}}};
+            return out;
+        }
+        Done start() override { return {}; }
+        Done poll(int64_t, const OnRow& onRow) override {
+            const float value = 1;
+            port_.wait(port_.now_us() + 50000);
+            onRow(0, 0.05 * ++rows_, std::span(&value, 1));
+            if (rows_ % 40 == 0 && rows_ <= 600) onRow(1, 0.05 * rows_, std::span(&value, 1));
+            return {};
+        }
+        Done stop() override { return {}; }
+        Done askForCodes(OnCodes) override { return {}; }
+
+      private:
+        link::CanPort& port_;
+        int rows_ = 0;
+    };
+    Bench bench;
+    Seldom source(bench.bus);
+    storage::MemoryFileSystem files;
+    const auto outcome = recordSource(source, files, "o.mf4", source.layout(), forSeconds(50));
+    EXPECT_OK(outcome);
+    QCOMPARE(outcome->marks.size(), size_t{1});
+    QCOMPARE(outcome->marks[0].text, std::string("seldom says nothing"));
+    QVERIFY(std::abs(outcome->marks[0].at_s - 30) < 0.1);
 }
 
 void ObdDriveTest::drivesOnTwoCalibrationsAreNotMixed() {

@@ -77,6 +77,9 @@ class SensorsTest : public QObject {
     void anUnknownWidebandIsHeardOfferedAndRecorded();
     void whatIsKnownOrShortIsNotOffered();
     void oneSensorPlaysARole();
+    void whoWasSilencedPlaysAgain();
+    void anotherWidebandThanTheProfilesIsLearnedFrom();
+    void aBrokenWireSaysNothing();
     void anAnalogueWidebandIsPutRightAfterwards();
     void aVoltageThatWasRecordedBecomesASensorLater();
     void whatCantBeIsSaid();
@@ -157,15 +160,80 @@ void SensorsTest::oneSensorPlaysARole() {
     const Bench bench;
     KeptSensors kept;
     put(kept, analogue({0.2, 0.5}), "", bench.kit.get());
-    QCOMPARE(kept.sensors.size(), size_t{2});
-    const auto* own = drive::sensorOf(kept.sensors, "OmbrelW1", "lambda");
-    QVERIFY(own && own->role.empty() && own->unit == "lambda");
+    // The profile's own loses it, and what it says of its readiness with it.
+    QCOMPARE(kept.sensors.size(), size_t{3});
+    for (const char* name : {"lambda", "sensor_ready"}) {
+        const auto* own = drive::sensorOf(kept.sensors, "OmbrelW1", name);
+        QVERIFY2(own && own->role.empty(), name);
+    }
     // It is taken back.
-    drive::Sensor again = *own;
+    drive::Sensor again = *drive::sensorOf(kept.sensors, "OmbrelW1", "lambda");
+    QCOMPARE(again.unit, std::string("lambda"));
     again.role = "lambda_measured";
     put(kept, again, "", bench.kit.get());
     QVERIFY(drive::sensorOf(kept.sensors, "", "lambda_analogue")->role.empty());
-    QCOMPARE(kept.sensors.size(), size_t{2});
+    QCOMPARE(kept.sensors.size(), size_t{3});
+}
+
+void SensorsTest::whoWasSilencedPlaysAgain() {
+    const Bench bench;
+    KeptSensors kept;
+    put(kept, analogue({0.2, 0.5}), "", bench.kit.get());
+    auto stranger = analogue({1, 0});
+    stranger.name = "another";
+    QVERIFY(!forget(kept, stranger));
+    QCOMPARE(kept.sensors.size(), size_t{3});
+    QVERIFY(forget(kept, kept.sensors.back()) && kept.sensors.empty());
+    EXPECT_OK(keepSensors(*bench.folder, kept));
+    const auto kit = *withKeptSensors(bench.kit, *bench.folder);
+    QVERIFY(layoutOf(*kit, *channelSet(*kit, {})).findRole("lambda_measured").channel->name == "lambda");
+}
+
+void SensorsTest::anotherWidebandThanTheProfilesIsLearnedFrom() {
+    Bench bench;
+    bench.car.fit(Wideband::TarnL3);
+    const auto original = bench.read();
+    const auto ears = listen(bench.bus, 1);
+    const auto known = library(bench.files);
+    const auto offers = sensorOffers(*ears, known, bench.kit.get());
+    QVERIFY(!offers.empty() && offers.front().sensor.name == "afr");
+    KeptSensors kept;
+    put(kept, offers.front().sensor, offers.front().file->text, bench.kit.get());
+    EXPECT_OK(keepSensors(*bench.folder, kept));
+    const auto kit = *withKeptSensors(bench.kit, *bench.folder);
+    bench.car.startRoute(*benchcar::routeNamed("hills"));
+    DriveOptions options;
+    options.ends = [&](double) { return bench.car.onRoute() ? std::nullopt : std::optional(Ended::Asked); };
+    auto client = bench.uds();
+    EXPECT_OK(recordDrive(client, *kit, *bench.folder, *channelSet(*kit, usualChannels(*kit->definition)), options));
+    const auto drives = drivesOf(*kit, *bench.folder, original.id);
+    EXPECT_OK(drives);
+    // The sensor that is not there any more does not hold back what the one that is there says.
+    const auto correction = proposals::correctAir(*calibrationOf(*kit, *bench.folder, original.id), **drives, {});
+    EXPECT_OK(correction);
+    QVERIFY2(correction->changed > 50, qPrintable(QString::number(correction->changed)));
+}
+
+void SensorsTest::aBrokenWireSaysNothing() {
+    const Bench bench;
+    auto sensor = analogue({0.2, 0.5});
+    sensor.least = 0.05, sensor.most = 4.95;
+    auto kit = std::make_shared<Kit>(*bench.kit);
+    kit->sensors = {sensor};
+    const auto channels = channelSet(*kit, {});
+    EXPECT_OK(channels);
+    const AnalogueRows rows(*kit, *channels);
+    QCOMPARE(rows.size(), size_t{1});
+    std::vector<float> row(channels->measurements.size());
+    for (size_t i = 0; i < row.size(); ++i)
+        if (channels->measurements[i]->name == "spare_volts") {
+            row[i] = 2.5f;
+            QCOMPARE(rows.value(0, row), 1.0f);
+            for (const float broken : {0.0f, 4.99f, std::nanf("")}) {
+                row[i] = broken;
+                QVERIFY(std::isnan(rows.value(0, row)));
+            }
+        }
 }
 
 void SensorsTest::anAnalogueWidebandIsPutRightAfterwards() {

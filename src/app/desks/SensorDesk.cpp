@@ -76,8 +76,7 @@ Done SensorDesk::put(const drive::Sensor& sensor) {
 }
 
 void SensorDesk::remove(const drive::Sensor& sensor) {
-    std::erase(kept_.sensors, sensor);
-    keep();
+    if (job::forget(kept_, sensor)) keep();
 }
 
 void SensorDesk::keep() {

@@ -31,9 +31,13 @@ Sound& WatchDesk::sound() {
 WatchDesk::WatchDesk(storage::FileSystem& files, const CarInHand& car, const SheetDesk& sheet)
     : files_(files), car_(car), sheet_(sheet) {
     connect(&sheet, &SheetDesk::sheetChanged, this, &WatchDesk::changed);
-    const QSettings settings("Brusk", "Brusk");
-    if (const QString kept = settings.value("guards").toString(); !kept.isEmpty())
-        if (auto guards = job::guardsFromJson(kept.toStdString())) own_ = std::move(*guards);
+    QSettings settings("Brusk", "Brusk");
+    if (const QString kept = settings.value("guards").toString(); !kept.isEmpty()) {
+        if (auto guards = job::guardsFromJson(kept.toStdString()))
+            own_ = std::move(*guards);
+        else
+            settings.setValue("guardsUnreadable", kept);  // the next change writes over the others
+    }
     for (const QString& off : settings.value("guardsOff").toStringList())
         off_.insert(off.toStdString());
 }
@@ -129,13 +133,14 @@ QString WatchDesk::tankText() const {
     return out.join(", ");
 }
 
-void WatchDesk::tellTank(const carfolder::Conditions& tank) {
+Done WatchDesk::tellTank(const carfolder::Conditions& tank) {
+    if (auto may = car_.mayWrite(); !may) return may;
     // "Nobody knows" is an answer too, and is not asked for again.
     carfolder::Conditions said = tank;
     if (said == carfolder::Conditions()) said.note = tr("not known").toStdString();
-    if (car_.folder && car_.folder->mayWrite())
-        (void)car_.folder->settings().set(kTank, carfolder::conditionsJson(said));
-    emit changed();
+    auto done = car_.folder->settings().set(kTank, carfolder::conditionsJson(said));
+    if (done) emit changed();
+    return done;
 }
 
 }  // namespace brusk::app

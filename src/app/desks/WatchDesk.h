@@ -52,7 +52,7 @@ class WatchDesk : public QObject {
     bool tankIsUntold() const;
     /// "98 RON, 10 % ethanol"; empty where nothing is known.
     QString tankText() const;
-    void tellTank(const carfolder::Conditions& tank);
+    [[nodiscard]] Done tellTank(const carfolder::Conditions& tank);
 
   signals:
     void changed();

@@ -9,7 +9,6 @@ namespace brusk::drive {
 namespace {
 
 constexpr double kPeriods = 3;
-constexpr double kUsualRate_hz = 100;  // where nobody told one
 constexpr double kSlowest_s = 2;
 constexpr double kLearns = 0.1;  // of a difference, at each row
 

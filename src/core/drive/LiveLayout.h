@@ -8,6 +8,9 @@
 
 namespace brusk::drive {
 
+/// Of a group that tells none.
+inline constexpr double kUsualRate_hz = 100;
+
 /// What is recorded, side by side: the controller's channels, then those of others at their own pace.
 class LiveLayout {
   public:
@@ -25,8 +28,8 @@ class LiveLayout {
     recording::Vocabulary vocabulary_;
     std::vector<size_t> groupOf_, begins_;
     double gap_s_ = 0;
-    std::vector<double> period_s_,
-        newest_s_;  ///< of each group; the period is what it said, or takes where it is slower
+    std::vector<double> period_s_;  ///< of each group: what it said, or takes where it is slower
+    std::vector<double> newest_s_;
     std::vector<float> values_;
 };
 

@@ -8,7 +8,6 @@
 namespace brusk::drive {
 namespace {
 
-constexpr double kUsualRate_hz = 100;
 constexpr double kRoom = 1.5;  // a sender may be quicker than it says
 constexpr size_t kLeastRows = 16;
 

@@ -2,6 +2,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
+#include <cmath>
 #include <functional>
 #include <memory>
 #include <mutex>
@@ -156,8 +157,11 @@ class AnalogueRows {
     /// A group for each.
     void addTo(recording::Recording& layout) const;
     size_t size() const { return sensors_.size(); }
+    /// NaN where the voltage lies beyond the sensor's range; what it was is recorded besides.
     float value(size_t sensor, std::span<const float> row) const {
-        return static_cast<float>(sensors_[sensor].scaling.at(static_cast<double>(row[columns_[sensor]])));
+        const drive::Sensor& one = sensors_[sensor];
+        const auto raw = static_cast<double>(row[columns_[sensor]]);
+        return one.believes(raw) ? static_cast<float>(one.scaling.at(raw)) : std::nanf("");
     }
 
   private:

@@ -15,7 +15,7 @@ namespace {
 constexpr int64_t kSlice_us = 20000;
 constexpr int64_t kAskAgain_us = 250000;  // while the controller is silent
 constexpr int64_t kLive_us = 1000000 / 30;
-constexpr double kSilent_s = 1;
+constexpr double kSilent_s = 1, kSilentPeriods = 5;  // whichever is longer
 
 int64_t wall_us() {
     return std::chrono::duration_cast<std::chrono::microseconds>(std::chrono::steady_clock::now().time_since_epoch())
@@ -58,7 +58,9 @@ DriveLoop::DriveLoop(DriveSource& source, const recording::Recording& layout, Dr
       watch_(std::move(watch)) {
     size_t signals = 0;
     for (size_t g = 1; g < layout.groups.size() - (learns_ ? 1 : 0); ++g) {
-        externals_.push_back({layout.groups[g].name, signals});
+        const double rate_hz = layout.groups[g].rate_hz;
+        const double patience_s = rate_hz > 0 ? std::max(kSilent_s, kSilentPeriods / rate_hz) : kSilent_s;
+        externals_.push_back({layout.groups[g].name, signals, patience_s});
         signals += layout.groups[g].channels.size();
     }
     live_.external.assign(signals, std::nanf(""));
@@ -258,7 +260,7 @@ void DriveLoop::watchLimpMode(double time_s, std::span<const float> values) {
 
 void DriveLoop::watchSensors(double time_s) {
     for (External& sensor : externals_) {
-        if (sensor.silent || time_s - sensor.heard_s <= kSilent_s) continue;
+        if (sensor.silent || time_s - sensor.heard_s <= sensor.patience_s) continue;
         sensor.silent = true;
         mark(sensor.heard_s, "sensor", sensor.name + " says nothing");
     }

@@ -78,9 +78,10 @@ class DriveLoop {
     /// A group of its own clock beside the first.
     struct External {
         std::string name;
-        size_t at = 0;       ///< of its first value in LiveRow::external
-        double heard_s = 0;  ///< when it spoke last
-        bool silent = true;  ///< until it is heard, and once its silence was told
+        size_t at = 0;          ///< of its first value in LiveRow::external
+        double patience_s = 1;  ///< before its silence is told
+        double heard_s = 0;     ///< when it spoke last
+        bool silent = true;     ///< until it is heard, and once its silence was told
     };
     std::vector<External> externals_;
     std::optional<size_t> limpChannel_;

@@ -16,7 +16,8 @@ constexpr size_t kSingleFrame = 7;  // bytes of an answer that needs no more tha
 const std::string kBinding = "obd:";
 constexpr int kTries = 6;  // of each way of asking
 constexpr int64_t kSilence_us = 1000000;
-constexpr size_t kRowsASlowOne = 5;  // fast rows between two slow requests
+constexpr int64_t kCodesTake_us = 300000;  // where they are told at all
+constexpr size_t kRowsASlowOne = 5;        // fast rows between two slow requests
 
 /// Whose numbers change slowly beside temperatures: long trims, weather, levels, distances, times.
 constexpr uint8_t kSlow[] = {0x07, 0x09, 0x1F, 0x21, 0x2F, 0x30, 0x31, 0x33, 0x42, 0x4D, 0x4E, 0x52};
@@ -285,20 +286,16 @@ Result<bool> ObdRecorder::ask(const std::vector<uint8_t>& request, Class& into) 
     if (!answer) return tl::unexpected(answer.error());
     if (!*answer) return false;
     heard_us_ = port_.now_us();
-    const ByteSpan data = **answer;
-    for (size_t at = 0; at < data.size();) {
-        const auto* pid = link::obdPid(data[at]);
-        if (!pid || pid->bytes > data.size() - at - 1) break;
-        const auto id = std::lower_bound(into.ids.begin(), into.ids.end(), pid->id);
-        if (id != into.ids.end() && *id == pid->id) {
-            size_t column = into.begins[static_cast<size_t>(id - into.ids.begin())];
-            for (const auto& q : pid->quantities) {
-                const auto raw =
-                    static_cast<double>(loadUnsigned(data.data() + at + 1 + q.at, q.bytes, ByteOrder::BigEndian));
-                into.row[column++] = static_cast<float>(raw * q.factor + q.offset);
-            }
-        }
-        at += 1 + pid->bytes;
+    // The numbers of one id follow each other.
+    int before = -1;
+    size_t number = 0;
+    for (const auto& value : link::obdValues(**answer, false)) {
+        number = value.pid == before ? number + 1 : 0;
+        before = value.pid;
+        const auto id = std::lower_bound(into.ids.begin(), into.ids.end(), value.pid);
+        if (id != into.ids.end() && *id == value.pid)
+            into.row[into.begins[static_cast<size_t>(id - into.ids.begin())] + number] =
+                static_cast<float>(value.value);
     }
     return true;
 }
@@ -340,7 +337,11 @@ Done ObdRecorder::askForCodes(OnCodes onCodes) {
 
 Done ObdRecorder::answerCodes() {
     const auto tell = std::exchange(onCodes_, {});
+    if (!tellsCodes_) return {};
+    const int64_t from_us = port_.now_us();
     const auto codes = obd_.codes({plan_.controller});
+    // Who lets such a question pass costs the drive rows each time.
+    tellsCodes_ = port_.now_us() - from_us < kCodesTake_us;
     if (!codes) return codes.error().code == ErrorCode::LinkLost ? Done(tl::unexpected(codes.error())) : Done();
     std::vector<SeenCode> out;
     for (const auto& code : *codes)

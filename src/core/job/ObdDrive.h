@@ -72,6 +72,7 @@ class ObdRecorder final : public DriveSource {
     ExternalRows external_;
     const OnRow* onRow_ = nullptr;
     OnCodes onCodes_;
+    bool tellsCodes_ = true;
     std::optional<int64_t> begun_us_;
     int64_t heard_us_ = 0;
 };

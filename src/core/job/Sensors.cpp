@@ -57,6 +57,34 @@ void putRightByVoltage(const drive::Sensor& sensor, recording::Recording& record
 
 }  // namespace
 
+namespace {
+
+/// A sender whose number is somebody else's now: neither that nor what it says of its own readiness counts.
+void silence(KeptSensors& kept, const can::DbcMessage& message, const std::string& role) {
+    const auto plays = [&](const can::DbcSignal& signal, std::string_view what) {
+        return roleOfSignal(message, signal) == what;
+    };
+    const auto& all = message.signalList;
+    if (std::none_of(all.begin(), all.end(), [&](const auto& signal) { return plays(signal, role); })) return;
+    for (const auto& signal : all) {
+        if (!plays(signal, role) && !plays(signal, "wideband_ready")) continue;
+        if (drive::sensorOf(kept.sensors, message.name, signal.name)) continue;
+        drive::Sensor silenced;
+        silenced.title = message.name + ", " + signal.name;
+        silenced.message = message.name;
+        silenced.name = signal.name;
+        silenced.unit = signal.unit;
+        kept.sensors.push_back(std::move(silenced));
+    }
+}
+
+/// An entry that does nothing but take a role away.
+bool onlySilences(const drive::Sensor& sensor) {
+    return !sensor.analogue() && sensor.role.empty() && sensor.scaling.isIdentity();
+}
+
+}  // namespace
+
 Result<KeptSensors> sensorsOf(const carfolder::CarFolder& folder) {
     const auto text = folder.settings().get(kSetting);
     if (!text) return tl::unexpected(text.error());
@@ -74,17 +102,7 @@ void put(KeptSensors& kept, const drive::Sensor& sensor, const std::string& dbc,
             if (!other.sameAs(sensor) && other.role == sensor.role) other.role.clear();
         if (kit)
             for (const auto& message : kit->externalSensors)
-                for (const auto& signal : message.signalList)
-                    if (roleOfSignal(message, signal) == sensor.role &&
-                        !(message.name == sensor.message && signal.name == sensor.name) &&
-                        !drive::sensorOf(kept.sensors, message.name, signal.name)) {
-                        drive::Sensor silenced;
-                        silenced.title = message.name + ", " + signal.name;
-                        silenced.message = message.name;
-                        silenced.name = signal.name;
-                        silenced.unit = signal.unit;
-                        kept.sensors.push_back(std::move(silenced));
-                    }
+                if (message.name != sensor.message) silence(kept, message, sensor.role);
     }
     const auto at = std::find_if(kept.sensors.begin(), kept.sensors.end(),
                                  [&](const drive::Sensor& other) { return other.sameAs(sensor); });
@@ -93,6 +111,15 @@ void put(KeptSensors& kept, const drive::Sensor& sensor, const std::string& dbc,
     else
         *at = sensor;
     if (!dbc.empty() && std::find(kept.dbcs.begin(), kept.dbcs.end(), dbc) == kept.dbcs.end()) kept.dbcs.push_back(dbc);
+}
+
+bool forget(KeptSensors& kept, const drive::Sensor& sensor) {
+    const drive::Sensor gone = sensor;  // it may be one of the list
+    const bool was = std::erase_if(kept.sensors, [&](const auto& other) { return other.sameAs(gone); }) > 0;
+    const bool played = std::any_of(kept.sensors.begin(), kept.sensors.end(),
+                                    [&](const auto& other) { return other.role == gone.role; });
+    if (was && !gone.role.empty() && !played) std::erase_if(kept.sensors, onlySilences);
+    return was;
 }
 
 Done check(const drive::Sensor& sensor, const Kit* kit) {

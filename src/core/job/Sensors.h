@@ -22,6 +22,8 @@ struct KeptSensors {
 /// Adds one or takes the place of the one of the same name. Who plays a role plays it alone: others lose it, also the
 /// profile's own, named by `kit` (which may be null). `dbc`: the text that describes its message, where it has one.
 void put(KeptSensors& kept, const drive::Sensor& sensor, const std::string& dbc, const Kit* kit);
+/// Takes one out; who was silenced for it plays again. False where it is not kept.
+bool forget(KeptSensors& kept, const drive::Sensor& sensor);
 /// BadInput says what can't be: no slope, a role nobody knows, a unit of another quantity, a channel that is not there.
 [[nodiscard]] Done check(const drive::Sensor& sensor, const Kit* kit);
 

@@ -14,7 +14,6 @@ enum FlowStatus : uint8_t { kContinue = 0, kWait = 1, kOverflow = 2 };
 constexpr int kMostBeginnings = 8;  // first frames before one message is complete
 constexpr int kMostIgnored = 200;   // frames that are no flow control while one is due
 constexpr int64_t kMostDraining_us = 200000;
-constexpr uint8_t kGoOn[] = {kFlowControl << 4 | kContinue, 0, 0};
 constexpr uint8_t kTooLong[] = {kFlowControl << 4 | kOverflow, 0, 0};
 
 Bytes singleFrame(ByteSpan message) {

@@ -45,6 +45,9 @@ int64_t separationTime_us(uint8_t stMin);
 /// Longest message that is accepted; a controller that claims more is refused with an overflow.
 inline constexpr uint64_t kLongestMessage = 1 << 20;
 
+/// A flow control that lets the sender go on with all of it, without a pause.
+inline constexpr uint8_t kGoOn[] = {0x30, 0, 0};
+
 /// Assembles messages from the frames of one sender: the receiving half of the standard, without a clock.
 class IsoTpAssembler {
   public:

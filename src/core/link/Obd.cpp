@@ -19,7 +19,6 @@ constexpr int64_t kLook_us = 100000;  // how often it is looked whether somebody
 constexpr uint8_t kTester = 0xF1;
 constexpr uint8_t kFunctionalTarget = 0x33;
 constexpr size_t kIdsARequest = 6;
-constexpr uint8_t kGoOn[] = {0x30, 0, 0};
 
 /// Whether a frame is an answer to the functional address of ISO 15765-4, and from which physical address.
 std::optional<IsoTpAddress> responder(const CanFrame& frame, bool extendedIds) {

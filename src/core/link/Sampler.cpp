@@ -126,7 +126,6 @@ Done Sampler::ask(ByteSpan request, OnAnswer onAnswer) {
 }
 
 Done Sampler::listen(const CanFrame& frame) {
-    constexpr uint8_t kGoOn[] = {0x30, 0, 0};
     const auto event = answer_.take(frame);
     if (event == IsoTpAssembler::Event::Begun) return uds_.port().send(uds_.profile().address.frame(kGoOn));
     if (event != IsoTpAssembler::Event::Complete) return {};

@@ -208,6 +208,7 @@ void DriveStation::showSetup(int page) {
 }
 
 void DriveStation::record() {
+    tank_->answerIsKnown();
     presenter_.record(channels_->chosen(), route_->currentData().toString().toStdString(),
                       lapse_->currentData().toDouble());
 }

@@ -52,6 +52,9 @@ TankPanel::TankPanel(WatchDesk& desk) : desk_(desk) {
     answer_->setDefault(true);
     answer_->hide();
     column->addWidget(answer_, 0, Qt::AlignLeft);
+    problem_ = new ElidedLabel("alarm");
+    problem_->setObjectName("tankProblem");
+    column->addWidget(problem_);
     column->addStretch(1);
     for (auto* edit : {fuel_, note_}) {
         connect(edit, &QLineEdit::editingFinished, this, &TankPanel::keep);
@@ -62,11 +65,7 @@ TankPanel::TankPanel(WatchDesk& desk) : desk_(desk) {
     for (auto* box : {octane_, ethanol_})
         connect(box, &QDoubleSpinBox::valueChanged, this, &TankPanel::keep);
     connect(answer_, &QPushButton::clicked, this, [this] {
-        answer_->hide();
-        question_->hide();
-        carfolder::Conditions tank = desk_.tank();
-        desk_.tellTank(tank);
-        emit answered();
+        if (tell(desk_.tank())) emit answered();
     });
     connect(&desk_, &WatchDesk::changed, this, &TankPanel::refresh);
     refresh();
@@ -105,7 +104,18 @@ void TankPanel::keep() {
     tank.note = note_->text().trimmed().toStdString();
     tank.octane_RON = of(octane_);
     tank.ethanol_pct = of(ethanol_);
-    if (!(tank == desk_.tank())) desk_.tellTank(tank);
+    if (!(tank == desk_.tank())) (void)tell(tank);
+}
+
+bool TankPanel::tell(const carfolder::Conditions& tank) {
+    const auto done = desk_.tellTank(tank);
+    problem_->setText(done ? QString() : QString::fromStdString(done.error().text()));
+    return done.has_value();
+}
+
+void TankPanel::answerIsKnown() {
+    question_->hide();
+    answer_->hide();
 }
 
 }  // namespace brusk::app

@@ -11,6 +11,11 @@
 namespace brusk::app {
 
 class WatchDesk;
+}
+namespace brusk::carfolder {
+struct Conditions;
+}
+namespace brusk::app {
 
 class TankPanel : public QWidget {
     Q_OBJECT
@@ -19,6 +24,8 @@ class TankPanel : public QWidget {
     void refresh();
     /// Asks; Enter answers with what stands there.
     void ask();
+    /// It records: nothing is asked any more.
+    void answerIsKnown();
 
   signals:
     /// It was asked and is told.
@@ -29,6 +36,8 @@ class TankPanel : public QWidget {
 
   private:
     void keep();
+    /// Whether it could be kept.
+    bool tell(const carfolder::Conditions& tank);
 
     WatchDesk& desk_;
     QLabel* question_;
@@ -37,6 +46,7 @@ class TankPanel : public QWidget {
     QDoubleSpinBox* ethanol_;
     QLineEdit* note_;
     QPushButton* answer_;
+    ElidedLabel* problem_;
     bool filling_ = false;
 };
 

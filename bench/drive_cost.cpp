@@ -5,7 +5,8 @@
 //   bench_drive_cost [SECONDS]
 //
 // The port stamps a frame when the sampling thread takes it: a pause of that thread is a pause in the recording. So is
-// one of the bench car, which has a clock of its own to keep.
+// one of the bench car, which has a clock of its own to keep; so the thread also measures itself how long it was away
+// from the bus.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include <sys/resource.h>
 
@@ -16,6 +17,7 @@
 
 #include "Story.h"
 #include "Timing.h"
+#include "app/desks/DriveDesk.h"
 #include "app/widgets/LaneView.h"
 #include "core/job/LoadDrives.h"
 
@@ -83,6 +85,8 @@ int main(int argc, char** argv) {
                 static_cast<double>(memory.second) / 1e3);
     std::printf("pause between rows beyond their %.1f ms: longest %.1f ms, 99.9 %% below %.1f ms\n", period_s * 1e3,
                 (steps.back() - period_s) * 1e3, (steps[steps.size() * 999 / 1000] - period_s) * 1e3);
+    std::printf("the sampling thread was away from the bus for at most %.2f ms\n",
+                story.desks().drive.longestAway_s() * 1e3);
     car.terminate();
     car.waitForFinished(5000);
     return 0;

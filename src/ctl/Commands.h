@@ -30,7 +30,7 @@ struct Context {
     storage::RealFileSystem files;
     Outcome outcome;
     bool quiet = false;          ///< no progress on standard error
-    std::string home;            ///< data folder of one's own: key and cards; empty: the usual one
+    std::string home;            ///< data folder of one's own: key, cards, sets; empty: the usual one
     std::string passphraseFile;  ///< whose first line opens the key
 };
 

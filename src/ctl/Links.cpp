@@ -141,7 +141,11 @@ Result<recording::Recording> recordingOf(Context& c, const std::string& path, co
 }
 
 deliver::Home homeOf(Context& c) {
-    return {c.files, c.home.empty() ? deliver::usualHome() : storage::Path(c.home)};
+    return {c.files, homeFolder(c)};
+}
+
+storage::Path homeFolder(const Context& c) {
+    return c.home.empty() ? deliver::usualHome() : storage::Path(c.home);
 }
 
 Result<std::string> passphraseOf(Context& c) {

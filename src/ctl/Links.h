@@ -89,6 +89,8 @@ job::ImportHome importHomeOf(const Context& context);
 
 /// The key and cards of whoever asks.
 deliver::Home homeOf(Context& context);
+/// The folder of one's own things.
+storage::Path homeFolder(const Context& context);
 /// The first line of --passphrase-file, which can't be empty; empty where none was named.
 [[nodiscard]] Result<std::string> passphraseOf(Context& context);
 /// The key, opened with the passphrase of --passphrase-file.

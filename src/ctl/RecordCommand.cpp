@@ -8,6 +8,7 @@
 #include "core/base/Text.h"
 #include "core/job/Guards.h"
 #include "core/job/Keeping.h"
+#include "core/job/KeptSets.h"
 #include "core/job/ObdDrive.h"
 #include "core/job/Purposes.h"
 #include "ctl/Links.h"
@@ -21,7 +22,8 @@ using nlohmann::json;
 struct RecordChoice {
     LinkOptions link;
     std::string car, out;
-    std::vector<std::string> names, purposes;
+    std::vector<std::string> names, purposes, paces;
+    std::string set, keepSet;
     double seconds = 0;  ///< 0: until a signal, or the route's end
     double wait_s = job::DriveOptions().waitFor_s;
     bool force = false;
@@ -63,34 +65,74 @@ json stretchesJson(const std::vector<job::DriveStretch>& stretches) {
 }
 
 /// The newest value of each channel that said something.
-void tellLast(Context& c, const job::Kit& kit, const job::ChannelSet& channels, const job::DriveOutcome& outcome) {
+void tellLast(Context& c, const recording::Recording& layout, const job::DriveOutcome& outcome) {
     json last = json::object();
-    const auto tell = [&](const std::string& name, const std::string& unit, float value) {
-        if (std::isnan(value)) return;
-        last[name] = {{"unit", unit}, {"value", value}};
-        c.outcome.text += name + ": " + formatNumber(value, 3) + " " + unit + "\n";
-    };
-    for (size_t i = 0; i < channels.measurements.size() && i < outcome.last.size(); ++i)
-        tell(channels.measurements[i]->name, kit.definition->unitOf(*channels.measurements[i]), outcome.last[i]);
     size_t at = 0;
-    for (const auto& message : kit.externalSensors)
-        for (const auto& signal : message.signalList)
-            if (const size_t i = at++; i < outcome.external.size()) tell(signal.name, signal.unit, outcome.external[i]);
+    for (const auto& group : layout.groups)
+        for (const auto& channel : group.channels) {
+            const size_t i = at++;
+            if (i >= outcome.last.size() || std::isnan(outcome.last[i])) continue;
+            last[channel.name] = {{"unit", channel.unit}, {"value", outcome.last[i]}};
+            c.outcome.text += channel.name + ": " + formatNumber(outcome.last[i], 3) + " " + channel.unit + "\n";
+        }
     c.outcome.json["last"] = last;
 }
 
-/// What the purposes need, and what was named; neither: the usual ones into a folder, what fuelling needs into a file.
-std::vector<std::string> chosenChannels(const job::Kit& kit, const RecordChoice& choice, bool intoFolder) {
-    if (choice.purposes.empty())
-        return intoFolder && choice.names.empty() ? job::usualChannels(*kit.definition) : choice.names;
-    std::vector<const roles::Purpose*> purposes;
-    for (const std::string& id : choice.purposes)
-        purposes.push_back(roles::purposeOf(id));
-    auto chosen = job::channelsFor(kit, purposes);
-    for (const auto& lack : chosen.lacks)
-        std::cerr << job::lackSentence(lack) << "\n";
-    chosen.names.insert(chosen.names.end(), choice.names.begin(), choice.names.end());
-    return chosen.names;
+/// "NAME=slow" for each.
+Result<job::PaceWishes> pacesOf(const job::Kit& kit, const RecordChoice& choice) {
+    job::PaceWishes out;
+    for (const std::string& text : choice.paces) {
+        const size_t at = text.find('=');
+        const auto pace = at == std::string::npos ? std::nullopt : job::paceNamed(text.substr(at + 1));
+        if (!pace) return fail(ErrorCode::BadInput, "--at " + text + ": NAME=fast, NAME=medium or NAME=slow.");
+        if (!kit.definition->measurement(text.substr(0, at)))
+            return fail(ErrorCode::NotFound, "The definition has no measurement " + text.substr(0, at) + ".");
+        out.insert_or_assign(text.substr(0, at), *pace);
+    }
+    return out;
+}
+
+/// What the purposes need, a kept set, and what was named; none of them: the usual ones into a folder, what fuelling
+/// needs into a file.
+Result<job::KeptSet> chosenChannels(Context& c, const job::Kit& kit, const RecordChoice& choice, bool intoFolder) {
+    job::KeptSet out;
+    if (!choice.set.empty()) {
+        std::vector<std::string> missing;
+        auto set = job::setNamed(c.files, homeFolder(c), kit, choice.set, missing);
+        if (!set) return tl::unexpected(set.error());
+        for (const std::string& name : missing)
+            std::cerr << "This controller has no " << name << ".\n";
+        out = std::move(*set);
+    }
+    if (!choice.purposes.empty()) {
+        std::vector<const roles::Purpose*> purposes;
+        for (const std::string& id : choice.purposes)
+            purposes.push_back(roles::purposeOf(id));
+        const auto chosen = job::channelsFor(kit, purposes);
+        for (const auto& lack : chosen.lacks)
+            std::cerr << job::lackSentence(lack) << "\n";
+        out.channels.insert(out.channels.end(), chosen.names.begin(), chosen.names.end());
+    }
+    out.channels.insert(out.channels.begin(), choice.names.begin(), choice.names.end());
+    if (intoFolder && out.channels.empty()) out.channels = job::usualChannels(*kit.definition);
+    auto paces = pacesOf(kit, choice);
+    if (!paces) return tl::unexpected(paces.error());
+    for (const auto& [name, pace] : *paces)
+        out.paces.insert_or_assign(name, pace);
+    if (choice.keepSet.empty()) return out;
+    out.name = choice.keepSet;
+    if (auto done = job::keepSet(c.files, homeFolder(c), kit.profile.controller, out); !done)
+        return tl::unexpected(done.error());
+    return out;
+}
+
+/// The error of a set that the link can't carry, and what would have to go.
+void tellTooMany(Context& c, const job::Kit& kit, const job::KeptSet& chosen, const Error& error) {
+    std::string names;
+    for (const std::string& name : job::tooMany(kit, chosen.channels, chosen.paces))
+        names += (names.empty() ? "" : ", ") + name;
+    if (!names.empty()) std::cerr << "It would fit without " << names << ".\n";
+    c.outcome.fail(error);
 }
 
 Done addOwnGuards(const RecordChoice& choice, const recording::Vocabulary& vocabulary, job::DriveOptions& options) {
@@ -119,7 +161,7 @@ Done addWatching(const job::Kit& kit, const carfolder::CarFolder* folder, const 
     if (auto done = addOwnGuards(choice, vocabulary, options); !done) return done;
     auto asked = job::channelsAskedFor(kit, options.guards, options.arm);
     if (!asked) return tl::unexpected(asked.error());
-    names.insert(names.end(), asked->begin(), asked->end());
+    names.insert(names.begin(), asked->begin(), asked->end());
     return {};
 }
 
@@ -161,10 +203,10 @@ job::DriveOptions optionsOf(const RecordChoice& choice, const OpenLink& link) {
 }
 
 void tellOutcome(Context& c, const carfolder::CarFolder* folder, const job::DriveOutcome& outcome) {
-    c.outcome.json = {{"file", outcome.file.string()},         {"duration_s", outcome.entry.duration_s},
-                      {"rows", outcome.entry.samples},         {"gaps", gapsJson(outcome.gaps)},
-                      {"marks", marksJson(outcome.marks)},     {"stretches", stretchesJson(outcome.stretches)},
-                      {"ended", job::endedName(outcome.ended)}};
+    c.outcome.json = {{"file", outcome.file.string()},          {"duration_s", outcome.entry.duration_s},
+                      {"rows", outcome.entry.samples},          {"gaps", gapsJson(outcome.gaps)},
+                      {"marks", marksJson(outcome.marks)},      {"stretches", stretchesJson(outcome.stretches)},
+                      {"ended", job::endedName(outcome.ended)}, {"longest_pause_s", outcome.longestAway_s}};
     if (!outcome.entry.imageSha256.empty()) c.outcome.json["image_sha256"] = outcome.entry.imageSha256;
     if (folder && outcome.entry.round)
         if (const auto round = folder->rounds().byId(*outcome.entry.round)) c.outcome.json["round"] = round->number;
@@ -193,11 +235,13 @@ void record(Context& c, const RecordChoice& choice) {
     if (!session) return c.outcome.fail(session.error());
     const auto withSensors = job::withSensors(session->kit(), namedSensors(c, choice));
     const auto& kit = *withSensors;
-    auto names = chosenChannels(kit, choice, *folder != nullptr);
+    auto chosen = chosenChannels(c, kit, choice, *folder != nullptr);
+    if (!chosen) return c.outcome.fail(chosen.error());
     auto options = optionsOf(choice, *session->link);
-    if (auto done = addWatching(kit, folder->get(), choice, options, names); !done) return c.outcome.fail(done.error());
-    const auto channels = job::channelSet(kit, names);
-    if (!channels) return c.outcome.fail(channels.error());
+    if (auto done = addWatching(kit, folder->get(), choice, options, chosen->channels); !done)
+        return c.outcome.fail(done.error());
+    const auto channels = job::channelSet(kit, chosen->channels, chosen->paces);
+    if (!channels) return tellTooMany(c, kit, *chosen, channels.error());
     if (!*folder)
         if (auto done = makeRoom(c, choice.out, choice.force); !done) return c.outcome.fail(done.error());
     const auto outcome = *folder ? job::recordDrive(*session->uds, kit, **folder, *channels, options)
@@ -206,7 +250,7 @@ void record(Context& c, const RecordChoice& choice) {
     tellOutcome(c, folder->get(), *outcome);
     c.outcome.json["bus_load"] = channels->plan.busLoad;
     c.outcome.text += formatNumber(channels->plan.busLoad * 100, 0) + " % of the link\n";
-    tellLast(c, kit, *channels, *outcome);
+    tellLast(c, job::layoutOf(kit, *channels), *outcome);
 }
 
 /// Ids as "0C" or "0x0C".
@@ -284,6 +328,9 @@ void addRecordCommand(Command app, Context& c) {
         purposes.emplace_back(purpose.id);
     sub.option("--purpose", o->purposes, "what the drive is for: what its corrections and checks need is recorded")
         .oneOf(purposes);
+    sub.option("--at", o->paces, "NAME=fast, medium or slow: how often a channel is recorded").commas();
+    sub.option("--set", o->set, "a set of channels that was kept for this family of controllers");
+    sub.option("--keep-set", o->keepSet, "keep these channels under a name");
     sub.option("--seconds", o->seconds, "end it after so long").range(0.01, 360000.0);
     sub.option("--wait", o->wait_s, "s that a lost link is waited for; what is missing is a gap").range(0.0, 360000.0);
     sub.option("--arm", o->arm, "keep only stretches in which this holds: held(<pedal> > 80 %, 0.3 s)");

@@ -38,7 +38,7 @@ int run(int argc, char** argv, bool asJson) {
     Command app = line.commands();
     bool json = false;
     app.flag("--json", json, "one JSON document on standard output");
-    app.option("--home", context.home, "folder of your key and cards (default: brusk in XDG_DATA_HOME)");
+    app.option("--home", context.home, "folder of your key, cards and channel sets (default: brusk in XDG_DATA_HOME)");
     app.option("--passphrase-file", context.passphraseFile, "file whose first line opens your key");
     app.flag("--quiet", context.quiet, "no progress on standard error");
     addFileCommands(app, context);

@@ -68,6 +68,8 @@ class DriveStoryTest : public QObject {
   private slots:
     void init() { QSettings("Brusk", "Brusk").clear(); }
     void fromAnEmptyFolderToOneRecordingWithAllThatHappened();
+    void channelsAreKeptAsASetAndRecordedAtTheirRates();
+    void whatTheLinkCantCarryIsSaidAndLeftOut();
     void aVoltageOnASpareInputBecomesAWideband();
     void guardsAreChosenAndAddedAndKept();
     void anArmedRecordingWaitsForItsCondition();
@@ -126,22 +128,40 @@ void DriveStoryTest::fromAnEmptyFolderToOneRecordingWithAllThatHappened() {
     story.goTo("Car");
     QVERIFY(story.click("cable"));
     story.goTo("Drive");
-    const double still_s = lanes->to();
-    QTRY_VERIFY_WITH_TIMEOUT(lanes->to() > still_s + 5, 20000);
+    const auto goesOn = [&](double seconds) {
+        const double still_s = lanes->to();
+        return QTest::qWaitFor([&] { return situation().startsWith("recording") && lanes->to() > still_s + seconds; },
+                               20000);
+    };
+    QVERIFY(goesOn(5));
+    // The ignition goes off, and on.
+    QVERIFY(story.click("ignition"));
+    QTRY_VERIFY_WITH_TIMEOUT(situation().contains("ignition off?"), 20000);
+    QVERIFY(story.click("ignition"));
+    QVERIFY(goesOn(5));
+    // The controller begins anew.
+    QVERIFY(story.click("resetController"));
+    QVERIFY(goesOn(10));
     QVERIFY(story.click("record") && story.settle());
+    QVERIFY(!story.find<QToolButton>("ignition")->isEnabled());
 
     const auto entries = story.folder().recordings().of(story.selected()->id);
-    QVERIFY(entries && entries->size() == 1 && entries->front().gaps == 1);
+    QVERIFY(entries && entries->size() == 1);
+    QVERIFY2(entries->front().gaps == 3, qPrintable(story.message()));
     const auto recording = job::loadRecording(story.folder(), entries->front());
     EXPECT_OK(recording);
     const auto all = kinds(**recording);
     QCOMPARE(all.count("mark"), 3);
-    QCOMPARE(all.count("gap"), 1);
+    QStringList gaps;
+    for (const auto& mark : (*recording)->marks)
+        if (mark.kind == "gap") gaps << qs(mark.text).section(": ", 1);
+    QCOMPARE(gaps,
+             QStringList({"the cable was out", "the controller did not answer", "the controller had stopped sending"}));
     QVERIFY2(all.count("guard") >= 2, qPrintable(all.join(' ')));
     QStringList said;
     for (const auto& mark : (*recording)->marks)
         if (mark.kind == "guard") said << qs(mark.text);
-    QVERIFY2(said.contains("knock: lift"), qPrintable(said.join("; ")));
+    QVERIFY2(said.contains("knock: lift") && said.contains("lean under load: lift"), qPrintable(said.join("; ")));
     const auto lambda = (*recording)->findRole("lambda_measured");
     QVERIFY(lambda && lambda.channel->unit == "AFR" && lambda.group->name == "TarnL3");
     // An independent reader finds every mark.
@@ -160,6 +180,99 @@ void DriveStoryTest::fromAnEmptyFolderToOneRecordingWithAllThatHappened() {
                                           std::abs(mark.at_s - read.toObject()["at"].toDouble()) < 1e-6;
                                }),
                  size_t{1});
+}
+
+void DriveStoryTest::channelsAreKeptAsASetAndRecordedAtTheirRates() {
+    Story story;
+    story.hurry();
+    QVERIFY(story.begin());
+    story.goTo("Drive");
+    auto* channels = story.find<QListWidget>("channels");
+    auto* rate = story.find<QComboBox>("channelRate");
+    const auto named = [&](const char* title) {
+        const auto items = channels->findItems(title, Qt::MatchStartsWith);
+        return items.size() == 1 ? items[0] : nullptr;
+    };
+    // Temperatures are proposed as slow, and somebody wants this one quicker.
+    QVERIFY(named("Coolant temperature")->text().endsWith("5 Hz") && !rate->isEnabled());
+    const QString cost = story.find<QLabel>("channelCost")->text();
+    QVERIFY2(
+        cost.startsWith("link ") && cost.contains("at 100,") && cost.contains("at 20,") && cost.endsWith("at 5 Hz"),
+        qPrintable(cost));
+    channels->setCurrentItem(named("Coolant temperature"));
+    QVERIFY(rate->isEnabled() && rate->currentText() == "5 Hz");
+    rate->setFocus();
+    QTest::keyClick(rate, Qt::Key_Up);
+    QCOMPARE(rate->currentText(), QString("20 Hz"));
+    QVERIFY(named("Coolant temperature")->text().endsWith("20 Hz"));
+    QVERIFY(story.find<QLabel>("channelCost")->text() != cost);
+    tick(channels, "Knock retard", false);
+    // Kept under a name.
+    const auto menuOf = [&] {
+        auto* menu = story.find<QToolButton>("channelSets")->menu();
+        emit menu->aboutToShow();
+        return menu;
+    };
+    auto* name = menuOf()->findChild<QLineEdit*>("keepSet");
+    QVERIFY(name);
+    QTest::keyClicks(name, "No knock");
+    QTest::keyClick(name, Qt::Key_Return);
+    // Another choice, and the set again.
+    auto* purpose = story.find<QToolButton>("purpose");
+    QCOMPARE(purpose->text(), QString("Set: No knock \u25be"));
+    purpose->menu()->actions()[4]->trigger();
+    QVERIFY(named("Coolant temperature")->text().endsWith("5 Hz"));
+    purpose->menu()->actions()[4]->trigger();
+    QVERIFY(named("Knock retard")->checkState() == Qt::Checked);
+    const auto actionOf = [](const QMenu* menu, const char* text) {
+        for (auto* action : menu->actions())
+            if (action->text() == text) return action;
+        return static_cast<QAction*>(nullptr);
+    };
+    QVERIFY(actionOf(menuOf(), "No knock"));
+    actionOf(menuOf(), "No knock")->trigger();
+    QVERIFY(named("Knock retard")->checkState() == Qt::Unchecked);
+    QVERIFY(named("Coolant temperature")->text().endsWith("20 Hz"));
+    // Recorded so; what guards ask for comes besides.
+    choose(story.find<QComboBox>("route"), "Warm idle");
+    QVERIFY(story.click("record"));
+    if (auto* answer = story.find<QPushButton>("tankAnswer")) QTest::keyClick(answer, Qt::Key_Return);
+    QVERIFY(story.settle());
+    const auto entries = story.folder().recordings().of(story.selected()->id);
+    const auto recording = job::loadRecording(story.folder(), entries->front());
+    QCOMPARE((*recording)->findRole("coolant").group->rate_hz, 20.0);
+    QCOMPARE((*recording)->findRole("barometric_pressure").group->rate_hz, 5.0);
+    // And forgotten.
+    actionOf(actionOf(menuOf(), "Forget")->menu(), "No knock")->trigger();
+    QVERIFY(!actionOf(menuOf(), "No knock") && !actionOf(menuOf(), "Forget"));
+}
+
+void DriveStoryTest::whatTheLinkCantCarryIsSaidAndLeftOut() {
+    Story story;
+    QVERIFY(story.begin());
+    story.goTo("Drive");
+    auto* channels = story.find<QListWidget>("channels");
+    QVERIFY(!story.find<QPushButton>("leaveOut"));
+    QVERIFY(story.find<QPushButton>("record")->isEnabled());
+    for (int i = 0; i < channels->count(); ++i)
+        channels->item(i)->setCheckState(Qt::Checked);
+    channels->selectAll();
+    auto* rate = story.find<QComboBox>("channelRate");
+    rate->setFocus();
+    QTest::keyClick(rate, Qt::Key_Home);
+    const QString cost = story.find<QLabel>("channelCost")->text();
+    QVERIFY2(cost.contains("Choose fewer"), qPrintable(cost));
+    auto* leave = story.find<QPushButton>("leaveOut");
+    QVERIFY(leave && leave->text().startsWith("Leave out "));
+    const int gone = leave->text().section(' ', 2).toInt();
+    QTest::mouseClick(leave, Qt::LeftButton);
+    QVERIFY(!story.find<QPushButton>("leaveOut"));
+    QVERIFY(story.find<QLabel>("channelCost")->text().contains("% of the link") ||
+            story.find<QLabel>("channelCost")->text().contains("link "));
+    int ticked = 0;
+    for (int i = 0; i < channels->count(); ++i)
+        ticked += channels->item(i)->checkState() == Qt::Checked;
+    QVERIFY(gone > 0 && ticked == channels->count() - gone);
 }
 
 void DriveStoryTest::aVoltageOnASpareInputBecomesAWideband() {
@@ -187,6 +300,20 @@ void DriveStoryTest::aVoltageOnASpareInputBecomesAWideband() {
     QTRY_VERIFY(rowOf("wideband lambda on"));
     QCOMPARE(rowOf("wideband lambda on")->text(2), QString("wideband lambda"));
     QCOMPARE(rowOf("OmbrelW1, lambda")->text(2), QString());
+    // What the ends of the wire mean is said.
+    QVERIFY(story.find<QLabel>("lineEnds")->text().startsWith("0 V says 0.5, 5 V 1.5 lambda; in free air"));
+    // It may be the second bank's.
+    sensors->setCurrentItem(rowOf("wideband lambda on"));
+    auto* plays = story.find<QComboBox>("plays");
+    QCOMPARE(plays->currentText(), QString("wideband lambda"));
+    plays->setFocus();
+    QTest::keyClick(plays, Qt::Key_Down);
+    QTRY_COMPARE(rowOf("wideband lambda on")->text(2), QString("wideband lambda, bank 2"));
+    QTRY_COMPARE(rowOf("OmbrelW1, lambda")->text(2), QString("wideband lambda"));
+    sensors->setCurrentItem(rowOf("wideband lambda on"));
+    plays->setFocus();
+    QTest::keyClick(plays, Qt::Key_Up);
+    QTRY_COMPARE(rowOf("wideband lambda on")->text(2), QString("wideband lambda"));
     // Driven, and moved by what the other gauge shows.
     choose(story.find<QComboBox>("route"), "Warm idle");
     choose(story.find<QComboBox>("timeLapse"), "5 times");
@@ -235,7 +362,7 @@ void DriveStoryTest::guardsAreChosenAndAddedAndKept() {
     auto* silent = story.window().findChild<QLabel*>("silent");
     QVERIFY(silent->text().isEmpty() == !silent->isVisible());
     // Who sits here finds it so tomorrow.
-    const WatchDesk tomorrow(story.folder().files(), story.desks().car, story.desks().sheet);
+    const WatchDesk tomorrow(story.folder().files(), story.desks().car, story.desks().link, story.desks().sheet);
     const auto rows = tomorrow.rows();
     const auto row = [&](const char* title) {
         return std::find_if(rows.begin(), rows.end(), [&](const auto& one) { return one.guard.title == title; });
@@ -304,13 +431,31 @@ void DriveStoryTest::theTankIsAskedForOnceInOneKey() {
 }
 
 void DriveStoryTest::aCarThatNoProfileKnowsIsRecorded() {
-    const QTemporaryDir nothing;
-    Story story({}, nothing.path());
+    const QTemporaryDir data;
+    QDir().mkpath(data.filePath("sensors"));
+    QFile::copy(BRUSK_DATA_DIR "/sensors/tarn-l3.dbc", data.filePath("sensors/tarn-l3.dbc"));
+    Story story({}, data.path());
     story.hurry();
     story.connectTo("bench");
     QVERIFY(story.settle());
     QVERIFY(story.linkIsOpen());
     story.goTo("Drive");
+    QVERIFY(story.find<QLabel>("channelCost")->text().contains("by OBD"));
+    // A wideband on its bus is heard, and used.
+    choose(story.find<QComboBox>("benchWideband"), "Tarn L3");
+    QVERIFY(story.click("sensorsTab"));
+    QVERIFY(story.click("listen") && story.settle());
+    QVERIFY(story.click("useSensor"));
+    auto* sensors = story.find<QTreeWidget>("sensors");
+    QTRY_COMPARE(sensors->topLevelItem(0)->text(2), QString("wideband lambda"));
+    // Its numbers, and those of the car, can be watched.
+    QVERIFY(story.click("guardsTab"));
+    auto* guards = story.find<QListWidget>("guards");
+    QCOMPARE(guards->findItems("Coolant too hot", Qt::MatchStartsWith).size(), 1);
+    auto* line = story.find<QLineEdit>("ownGuard");
+    QTest::keyClicks(line, "<lambda_measured> > 0.5 lambda and <engine_speed> > 400 rpm; 1; it runs");
+    QTest::keyClick(line, Qt::Key_Return);
+    QVERIFY(line->text().isEmpty() && guards->findItems("it runs", Qt::MatchStartsWith).size() == 1);
     const auto situation = [&] { return story.window().findChild<QLabel*>("driveSituation")->text(); };
     QVERIFY2(situation().contains("by OBD"), qPrintable(situation()));
     choose(story.find<QComboBox>("route"), "Warm idle");
@@ -323,6 +468,9 @@ void DriveStoryTest::aCarThatNoProfileKnowsIsRecorded() {
     QVERIFY(all && all->size() == 1 && !all->front().round);
     const auto recording = job::loadRecording(story.folder(), all->front());
     QVERIFY((*recording)->areas.starts_with("obd:") && (*recording)->findRole("engine_speed"));
+    const auto lambda = (*recording)->findRole("lambda_measured");
+    QVERIFY(lambda && lambda.group->name == "TarnL3" && lambda.channel->unit == "AFR");
+    QCOMPARE(kinds(**recording).count("guard"), 1);
 }
 
 QTEST_MAIN(DriveStoryTest)

@@ -161,9 +161,9 @@ void shootDrive(Story& story, const auto& shoot) {
         route->setCurrentIndex(route->findText("Pulls in 3rd,", Qt::MatchStartsWith));
     must(story.click("record"), "record");
     if (auto* answer = story.find<QPushButton>("tankAnswer")) QTest::keyClick(answer, Qt::Key_Return);
-    QTest::qWait(5000);
+    QTest::qWait(3000);
     must(story.click("mark"), "mark");
-    QTest::qWait(2000);
+    QTest::qWait(1000);
     shoot("drive");
     story.goTo("Car");
     must(story.click("cable"), "pull the cable");

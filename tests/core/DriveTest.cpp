@@ -59,6 +59,7 @@ class DriveTest : public QObject {
     void nothingHoldsAcrossAGap();
     void whatCantBeAskedIsNamed();
     void guardsAreAskedAsTheCarCanBeAsked();
+    void aPumpThatGivesWayTripsItsGuard();
     void aTriggerHasATail();
     void whatIsKeptFromBeforeIsBounded();
 };
@@ -159,6 +160,30 @@ void DriveTest::guardsAreAskedAsTheCarCanBeAsked() {
         if (guard.id == "boost-above") QVERIFY(guard.condition.find("> 99.0 kPa") != std::string::npos);
         if (guard.id == "coolant-hot") QVERIFY(guard.condition.find("> 102.0 ") != std::string::npos);
     }
+}
+
+void DriveTest::aPumpThatGivesWayTripsItsGuard() {
+    recording::Recording pumped;
+    pumped.groups.resize(1);
+    pumped.groups[0].rate_hz = 100;
+    pumped.groups[0].channels = {{"p", "kPa", "", "fuel_pressure", {}}, {"pedal", "%", "", "pedal", {}}};
+    auto shipped = shippedGuards(recording::vocabularyOf(pumped), {});
+    std::erase_if(shipped.guards, [](const Guard& guard) { return guard.id != "fuel-pressure"; });
+    const auto trips = [&](float falls_kPa, float pedal_pct) {
+        LiveLayout live(pumped, 1);
+        auto watch = *GuardWatch::compile(shipped.guards, live);
+        int out = 0;
+        for (int i = 0; i < 2000; ++i) {
+            const double time_s = i * 0.01;
+            const float row[] = {time_s > 12 ? 350 - falls_kPa : 350, time_s > 12 ? pedal_pct : 15};
+            live.take(0, time_s, row);
+            watch.step(time_s, live, [&](const Guard&) { ++out; });
+        }
+        return out;
+    };
+    QCOMPARE(trips(70, 100), 1);
+    QCOMPARE(trips(40, 100), 0);  // a regulator is not that stiff
+    QCOMPARE(trips(70, 20), 0);   // it follows the manifold
 }
 
 void DriveTest::aTriggerHasATail() {

@@ -156,6 +156,7 @@ class LinkTest : public QObject {
     void theDemoProfileDescribesItsSectors();
     void samplesArePackedTightly();
     void tooManySamplesAreRefusedWithTheNumber();
+    void eachPaceIsPackedAndComesByItself();
     void aMissingPeriodicFrameLeavesAVisibleHole();
     void silenceIsSaidWithinASecond();
     void aSocketNobodyListensOnIsSaid();
@@ -471,6 +472,9 @@ void LinkTest::profilesThatAreWrongNameTheKey_data() {
     QTest::newRow("beyond the address space")
         << QByteArray("\"start\": \"0x8C0000\", \"length\": \"0x40000\"")
         << QByteArray("\"start\": \"0xFFFF0000\", \"length\": \"0x40000\"") << QByteArray("beyond the address space");
+    QTest::newRow("slow pace quicker than the medium one")
+        << QByteArray("\"slow_period_ms\": 200") << QByteArray("\"slow_period_ms\": 20")
+        << QByteArray("\"slow_period_ms\" must be longer than the faster ones");
     QTest::newRow("unknown algorithm") << QByteArray("rotate-xor-add") << QByteArray("rot13")
                                        << QByteArray("\"rot13\" is not known");
     QTest::newRow("unknown checksum") << QByteArray("\"crc32\"") << QByteArray("\"sum8\"")
@@ -524,6 +528,42 @@ void LinkTest::tooManySamplesAreRefusedWithTheNumber() {
     const std::vector<Uds::Place> items(100, {0x3F0000, 2});
     EXPECT_FAILS(planSampling(demoProfile(), items), "need 34 periodic frames; the controller sends at most 24");
     EXPECT_FAILS(planSampling(demoProfile(), {}), "at least one channel");
+}
+
+void LinkTest::eachPaceIsPackedAndComesByItself() {
+    const Profile profile = demoProfile();
+    const std::vector<Uds::Place> items{{0x3F0000, 2}, {0x3F0002, 2}, {0x3F0004, 1}, {0x3F0006, 4}};
+    const std::vector<Pace> paces{Pace::Slow, Pace::Fast, Pace::Slow, Pace::Fast};
+    const auto plan = planSampling(profile, items, paces);
+    EXPECT_OK(plan);
+    QCOMPARE(plan->paces, (std::vector{Pace::Fast, Pace::Slow}));
+    const auto frames = [&](Pace pace) { return planSampling(profile, items, {4, pace})->busLoad; };
+    QVERIFY(std::abs(plan->busLoad - frames(Pace::Fast) / 2 - frames(Pace::Slow) / 2) < 1e-9);
+    ScriptPort port;
+    port.answerId = 0x7E8;
+    // Session, clear, two definitions, a start for each pace.
+    port.answers = {
+        {},        {{6, 0x50, 0x03, 0, 50, 1, 0xF4}}, {{2, 0x6C, 0x03}}, {flow(0)},  {{4, 0x6C, 0x02, 0xF2, 0x00}},
+        {flow(0)}, {{4, 0x6C, 0x02, 0xF2, 0x01}},     {{1, 0x6A}},       {{1, 0x6A}}};
+    Uds uds(port, profile);
+    Sampler sampler(uds, items, *plan);
+    EXPECT_OK(sampler.start());
+    const auto& sent = port.sent;
+    QVERIFY(sent[sent.size() - 2][1] == 0x2A && sent[sent.size() - 2][2] == 3 && sent[sent.size() - 2][3] == 0);
+    QVERIFY(sent.back()[2] == 1 && sent.back()[3] == 1);
+    port.answerId = profile.periodicId;
+    port.answers.resize(port.sent.size() + 1);
+    port.each_us = 400;
+    port.answers.push_back({{0, 0, 0, 0, 7, 0, 8}, {1, 0, 5, 6}});
+    CanFrame poke;
+    EXPECT_OK(port.send(poke));
+    std::vector<SampleRow> rows;
+    EXPECT_OK(sampler.poll(port.now_us() + 9000, [&](const SampleRow& row) { rows.push_back(row); }, {}));
+    QCOMPARE(rows.size(), size_t{2});
+    QVERIFY(rows[0].pace == Pace::Fast && rows[0].present == (std::vector{false, true, false, true}));
+    QVERIFY(rows[0].raw[3] == 7 && rows[0].raw[1] == 8);
+    QVERIFY(rows[1].pace == Pace::Slow && rows[1].present == (std::vector{true, false, true, false}));
+    QVERIFY(rows[1].raw[0] == 5 && rows[1].raw[2] == 6);
 }
 
 void LinkTest::aMissingPeriodicFrameLeavesAVisibleHole() {

@@ -1,7 +1,9 @@
 // Columns, gaps, expressions, and MDF4 files whole, cut off, damaged and by other hands.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include <atomic>
+#include <cmath>
 #include <mutex>
+#include <thread>
 
 #include "Expect.h"
 #include "core/recording/Expression.h"
@@ -164,6 +166,9 @@ class RecordingTest : public QObject {
     void aFileWithoutItsHeadIsNotLeftBehind();
     void pagesThatThePowerTookAreNotTakenForSamples();
     void aBusyDiskDelaysNoRow();
+    void rowsGoFromOneThreadToAnotherInTheirOrder();
+    void aQueueWhoseTakerKeepsUpHasTwoBlocks();
+    void aWriteThatDoesNotComeBackIsAGapAsLongAsTheQueueIsFull();
     void rowsThatNoDiskTakesAreAGapInTheEnd();
     void aCircleOfBlocksEnds();
     void whatIsNoMdfIsSaid();
@@ -523,10 +528,11 @@ void RecordingTest::aBusyDiskDelaysNoRow() {
     storage::MemoryFileSystem files;
     std::mutex mutex;
     std::vector<std::string> told;
-    RecordingWriter writer(std::move(*Mdf4Writer::create(files, "/r.mf4", r)), 2, [&](const std::string& sentence) {
-        const std::lock_guard lock(mutex);
-        told.push_back(sentence);
-    });
+    RecordingWriter writer(std::move(*Mdf4Writer::create(files, "/r.mf4", r)), {2, 1},
+                           [&](const std::string& sentence) {
+                               const std::lock_guard lock(mutex);
+                               told.push_back(sentence);
+                           });
     const auto append = [&](size_t from, size_t to) {
         for (size_t i = from; i < to; ++i) {
             const float row[] = {r.groups[0].channels[0].values[i], r.groups[0].channels[1].values[i]};
@@ -552,13 +558,88 @@ void RecordingTest::aBusyDiskDelaysNoRow() {
     QVERIFY(whole->groups[1].time_s == r.groups[1].time_s);
 }
 
+void RecordingTest::rowsGoFromOneThreadToAnotherInTheirOrder() {
+    constexpr size_t kRows = 300000;
+    RowQueue queue({3, 1, 40}, 1000);
+    std::thread pushing([&] {
+        std::vector<float> row(40);
+        for (size_t i = 0; i < kRows; ++i) {
+            std::fill(row.begin(), row.end(), static_cast<float>(i));
+            if (!queue.push(i % 3, static_cast<double>(i) * 1e-3, std::span(row).first(i % 3 == 1 ? 1 : 2))) return;
+        }
+    });
+    size_t seen = 0;
+    bool right = true;
+    while (seen < kRows && right)
+        queue.take([&](size_t group, double time_s, std::span<const float> values) {
+            const size_t width = group == 0 ? 3 : group == 1 ? 1 : 40;
+            // What a row does not have is not a number.
+            right = right && group == seen % 3 && time_s == static_cast<double>(seen) * 1e-3 &&
+                    values.size() == width && values[0] == static_cast<float>(seen) &&
+                    (width == 1 || std::isnan(values.back()));
+            ++seen;
+        });
+    pushing.join();
+    QVERIFY(right);
+    QCOMPARE(seen, kRows);
+}
+
+void RecordingTest::aQueueWhoseTakerKeepsUpHasTwoBlocks() {
+    RowQueue queue({10}, 4);
+    const std::vector<float> row(10, 1.0f);
+    size_t most = 0, taken = 0;
+    for (int i = 0; i < 100000; ++i) {
+        QVERIFY(queue.push(0, i, row));
+        if (i % 100 == 0) queue.take([&](size_t, double, std::span<const float>) { ++taken; });
+        most = std::max(most, queue.blocks());
+    }
+    QCOMPARE(most, size_t{2});
+    // One that does not, loses rows instead of all memory; what was taken in is not touched.
+    size_t refused = 0;
+    for (int i = 0; i < 100000; ++i)
+        refused += !queue.push(0, i, row);
+    QVERIFY(refused > 0 && queue.blocks() == 4);
+    size_t left = 0;
+    queue.take([&](size_t, double, std::span<const float>) { ++left; });
+    QCOMPARE(taken + left, 200000 - refused);
+    QVERIFY(queue.push(0, 0, row));
+}
+
+void RecordingTest::aWriteThatDoesNotComeBackIsAGapAsLongAsTheQueueIsFull() {
+    Recording wide;
+    wide.groups.resize(1);
+    wide.groups[0].channels.resize(1000);
+    storage::MemoryFileSystem files;
+    RecordingWriter writer(std::move(*Mdf4Writer::create(files, "/r.mf4", wide)), {1000}, {});
+    const std::vector<float> row(1000, 1.0f);
+    double time_s = 0;
+    const auto append = [&](uint64_t bytes) {
+        for (uint64_t i = 0; i < bytes / 4000; ++i)
+            writer.append(0, time_s += 0.01, row);
+    };
+    // Nothing is due: nobody takes a row.
+    append(RecordingWriter::kMostQueued_bytes + (uint64_t{8} << 20));
+    const double until_s = time_s;
+    writer.due();
+    QTRY_VERIFY(readMdf4(*files.read("/r.mf4"))->groups[0].time_s.size() > 1000);
+    append(4000 * 10);
+    EXPECT_OK(writer.finish());
+    QCOMPARE(writer.lost().size(), size_t{1});
+    const auto& lost = writer.lost()[0];
+    QVERIFY(lost.to_s > until_s && lost.to_s < until_s + 0.02 && lost.to_s - lost.from_s > 10);
+    const auto whole = readMdf4(*files.read("/r.mf4"));
+    const std::span<const double> times = whole->groups[0].time_s;
+    QVERIFY(std::find(times.begin(), times.end(), lost.from_s) != times.end());
+    QCOMPARE(times.back(), time_s);
+}
+
 void RecordingTest::rowsThatNoDiskTakesAreAGapInTheEnd() {
     Recording wide;
     wide.groups.resize(1);
     wide.groups[0].channels.resize(1000);
     storage::MemoryFileSystem files;
     std::atomic<int> told{0};
-    RecordingWriter writer(std::move(*Mdf4Writer::create(files, "/r.mf4", wide)), 1,
+    RecordingWriter writer(std::move(*Mdf4Writer::create(files, "/r.mf4", wide)), {1000},
                            [&](const std::string&) { ++told; });
     const std::vector<float> row(1000, 1.0f);
     const auto append = [&](size_t rows, double from_s) {

@@ -121,7 +121,8 @@ void JobTest::aDriveIsRecordedAndBoundToItsRound() {
     int live = 0;
     options.onLive = [&](const LiveRow& row) {
         ++live;
-        if (row.values.size() != channels->measurements.size()) qFatal("a live row of the wrong width");
+        // The controller's channels, and what the wideband says.
+        if (row.values.size() != channels->measurements.size() + 2) qFatal("a live row of the wrong width");
     };
     options.ends = after(30);
     const auto outcome = recordDrive(client, *bench.kit, *bench.folder, *channels, options);
@@ -132,8 +133,8 @@ void JobTest::aDriveIsRecordedAndBoundToItsRound() {
     EXPECT_OK(recording);
     QCOMPARE((*recording)->roundId, std::string("0"));
     QCOMPARE((*recording)->imageSha256, original.imageSha256);
-    // The controller's channels, the wideband, and what was learned.
-    QCOMPARE((*recording)->groups.size(), size_t{3});
+    // The controller's channels at three paces, the wideband, and what was learned.
+    QCOMPARE((*recording)->groups.size(), size_t{5});
     QVERIFY(std::abs((*recording)->groups[0].rate_hz - 100) < 1);
     // What was recorded is what the car did.
     const auto speed = (*recording)->findRole("engine_speed");
@@ -386,7 +387,7 @@ void JobTest::aSensorMessageWithoutSignalsSaysNothing() {
         const auto outcome = recordFile(client, kit, files, "/drive.mf4", *channelSet(kit, {}), options);
         EXPECT_OK(outcome);
         QVERIFY(!outcome->problem && outcome->entry.samples > 150);
-        QCOMPARE(recording::readMdf4(*files.read("/drive.mf4"))->groups.size(), size_t{alone ? 2u : 3u});
+        QCOMPARE(recording::readMdf4(*files.read("/drive.mf4"))->groups.size(), size_t{alone ? 3u : 4u});
     }
 }
 

@@ -78,6 +78,7 @@ class SensorsTest : public QObject {
     void whatIsKnownOrShortIsNotOffered();
     void oneSensorPlaysARole();
     void whoWasSilencedPlaysAgain();
+    void ofTwoWidebandsEachIsABanks();
     void anotherWidebandThanTheProfilesIsLearnedFrom();
     void aBrokenWireSaysNothing();
     void anAnalogueWidebandIsPutRightAfterwards();
@@ -187,6 +188,33 @@ void SensorsTest::whoWasSilencedPlaysAgain() {
     EXPECT_OK(keepSensors(*bench.folder, kept));
     const auto kit = *withKeptSensors(bench.kit, *bench.folder);
     QVERIFY(layoutOf(*kit, *channelSet(*kit, {})).findRole("lambda_measured").channel->name == "lambda");
+}
+
+void SensorsTest::ofTwoWidebandsEachIsABanks() {
+    const Bench bench;
+    KeptSensors kept;
+    put(kept, analogue({0.2, 0.5}), "", bench.kit.get());
+    // It is the second bank's: the profile's own plays the first again, and says when it is ready.
+    drive::Sensor second = analogue({0.2, 0.5});
+    second.role = "lambda_measured_2";
+    put(kept, second, "", bench.kit.get());
+    QCOMPARE(kept.sensors.size(), size_t{1});
+    auto kit = std::make_shared<Kit>(*bench.kit);
+    kit->sensors = kept.sensors;
+    const auto layout = layoutOf(*kit, *channelSet(*kit, {}));
+    QCOMPARE(layout.findRole("lambda_measured").channel->name, std::string("lambda"));
+    QCOMPARE(layout.findRole("lambda_measured_2").channel->name, std::string("lambda_analogue"));
+    // A sender of two says one for each; of one number in two units there is one.
+    const auto dbc = can::readDbc(
+        "BO_ 5 Two: 8 X\n SG_ left : 0|16@1+ (0.001,0) [0|2] \"lambda\" Y\n"
+        " SG_ right : 16|16@1+ (0.001,0) [0|2] \"lambda\" Y\n"
+        " SG_ left_afr : 32|16@1+ (0.001,0) [0|30] \"AFR\" Y\n");
+    EXPECT_OK(dbc);
+    const auto& message = dbc->messages.front();
+    QStringList roles;
+    for (const auto& signal : message.signalList)
+        roles << qs(roleOfSignal(message, signal));
+    QCOMPARE(roles, QStringList({"lambda_measured", "lambda_measured_2", ""}));
 }
 
 void SensorsTest::anotherWidebandThanTheProfilesIsLearnedFrom() {

@@ -4,6 +4,7 @@
 
 #include "Expect.h"
 #include "benchcar/VirtualBus.h"
+#include "benchcar/cars/WrongPart.h"
 #include "core/job/Drive.h"
 #include "core/job/Guards.h"
 #include "core/recording/Mdf4.h"
@@ -15,8 +16,8 @@ namespace {
 
 /// A car that runs the calibration that is right for it, recorded into memory.
 struct Healthy {
-    explicit Healthy(uint64_t seed = 1)
-        : car(benchcar::kHeronStock, seed),
+    explicit Healthy(uint64_t seed = 1, const benchcar::Build& build = benchcar::kHeronStock)
+        : car(build, seed),
           bus(car),
           kit(*loadKit(disk, BRUSK_DATA_DIR "/heron/aldine-e2.profile.json")),
           uds(bus, kit->profile) {}
@@ -132,14 +133,29 @@ void WatchedDriveTest::whatGoesWrongTripsItsGuard_data() {
     QTest::newRow("alternator") << "alternator-dead=2"
                                 << "town"
                                 << "battery-low";
+    QTest::newRow("hot, as the controller has it") << "coolant:offset=-0.5"
+                                                   << "town"
+                                                   << "coolant-hot";
+    QTest::newRow("injectors too small") << ""
+                                         << "pulls-3"
+                                         << "injector-duty";
 }
 
 void WatchedDriveTest::whatGoesWrongTripsItsGuard() {
     QFETCH(QString, fault);
     QFETCH(QString, route);
     QFETCH(QString, guard);
-    Healthy bench;
-    EXPECT_OK(benchcar::addFault(bench.car.faults(), fault.toStdString()));
+    // Injectors too small for the engine, and a calibration that knows it.
+    constexpr double kSmaller_pct = -56;
+    auto small = benchcar::kHeronStock;
+    small.parts.injectors.flow_cm3min *= 1 + kSmaller_pct / 100;
+    Healthy bench(1, fault.isEmpty() ? small : benchcar::kHeronStock);
+    if (fault.isEmpty()) {
+        benchcar::makeWrong(bench.car.memory(), *benchcar::wrongPartNamed("injector-flow"), kSmaller_pct);
+        bench.car.powerCycle();
+    } else {
+        EXPECT_OK(benchcar::addFault(bench.car.faults(), fault.toStdString()));
+    }
     proposals::BuildSheet sheet;
     sheet.of(proposals::Fact::BoostCeiling) = 60;
     const auto said = tripped(bench, {route.toStdString()}, sheet);

@@ -43,7 +43,7 @@ struct Desks::All {
           deliver(files, car, places, background, messages),
           imports(files, car, background, messages),
           sensors(files, dataFolder, car, link, messages),
-          watch(files, car, sheet) {
+          watch(files, car, link, sheet) {
         car.heldBy = [this] { return flash.heldBy(); };
         openAndClose();
         rounds();

@@ -80,6 +80,7 @@ std::shared_ptr<job::LiveCoverage> DriveDesk::coverageOfCar() const {
 void DriveDesk::ended(const Result<job::DriveOutcome>& outcome) {
     if (outcome) emit recorded(outcome->entry.round.value_or(-1));
     if (!outcome) return messages_.failed(outcome.error());
+    longestAway_s_ = outcome->longestAway_s;
     if (outcome->problem) return link_.failed(*outcome->problem);
     messages_.say(tr("Recorded %1 s in %2 rows, %3.")
                       .arg(outcome->entry.duration_s, 0, 'f', 0)
@@ -88,10 +89,7 @@ void DriveDesk::ended(const Result<job::DriveOutcome>& outcome) {
 }
 
 double DriveDesk::at(size_t channel) const {
-    const size_t own = live_.values.size();
-    const auto& of = channel < own ? live_.values : live_.external;
-    const size_t i = channel < own ? channel : channel - own;
-    return i < of.size() ? static_cast<double>(of[i]) : std::nan("");
+    return channel < live_.values.size() ? static_cast<double>(live_.values[channel]) : std::nan("");
 }
 
 double DriveDesk::value(const std::string& channel) const {

@@ -24,6 +24,7 @@ struct DriveWish {
     std::vector<drive::Guard> guards = {};
     std::optional<drive::Arming> arming = {};
     carfolder::Conditions conditions = {};
+    job::PaceWishes paces = {};
 };
 
 class DriveDesk : public QObject {
@@ -45,6 +46,8 @@ class DriveDesk : public QObject {
     const QString& waiting() const { return waiting_; }
 
     const job::LiveRow& live() const { return live_; }
+    /// The longest in the last drive that nobody looked at the bus.
+    double longestAway_s() const { return longestAway_s_; }
     /// The newest value of a channel by name, or of a role in its unit; NaN when it is not sampled.
     double value(const std::string& channel) const;
     double role(roles::Role role) const;
@@ -99,6 +102,7 @@ class DriveDesk : public QObject {
     std::shared_ptr<job::LiveCoverage> coverage_;
     std::shared_ptr<MarksToSet> toSet_;
     int marks_ = 0;
+    double longestAway_s_ = 0;
     std::vector<recording::Mark> allMarks_;
     QString waiting_;
 };

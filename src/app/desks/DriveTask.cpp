@@ -29,6 +29,7 @@ struct DriveDesk::Orders {
     std::shared_ptr<MarksToSet> marks;
     std::optional<int64_t> inCar;
     DriveWish wish;
+    job::KeptSensors sensors;  ///< of a car that no profile knows
 };
 
 namespace {
@@ -70,22 +71,24 @@ Done DriveDesk::start(const DriveWish& wish) {
         auto names = wish.channels;
         auto asked = job::channelsAskedFor(*car_.kit, wish.guards, wish.arming);
         if (!asked) return tl::unexpected(asked.error());
-        names.insert(names.end(), asked->begin(), asked->end());
-        auto set = job::channelSet(*car_.kit, names);
+        names.insert(names.begin(), asked->begin(), asked->end());
+        auto set = job::channelSet(*car_.kit, names, wish.paces);
         if (!set) return tl::unexpected(set.error());
         channels_ = std::make_shared<const job::ChannelSet>(std::move(*set));
         layout_ = job::layoutOf(*car_.kit, *channels_);
     } else if (!link_.obdCar()) {
         return fail(ErrorCode::NotFound, "Connect to the car first.");
     }
+    auto sensors = job::sensorsOf(*car_.folder);
+    if (!sensors) return tl::unexpected(sensors.error());
     live_ = {};
     allMarks_.clear();
     coverage_ = channels_ ? coverageOfCar() : nullptr;
     toSet_ = std::make_shared<MarksToSet>();
     marks_ = 0;
     link_.run(Task::Drive,
-              [this, orders = Orders{car_.kit, car_.folder, channels_, coverage_, toSet_, car_.contents.round, wish}](
-                  LinkParts& open, const std::stop_token& stop) {
+              [this, orders = Orders{car_.kit, car_.folder, channels_, coverage_, toSet_, car_.contents.round, wish,
+                                     std::move(*sensors)}](LinkParts& open, const std::stop_token& stop) {
                   return orders.kit ? record(open, stop, orders) : recordAnyCar(open, stop, orders);
               });
     return {};
@@ -124,12 +127,12 @@ job::DriveOptions DriveDesk::optionsFor(LinkParts& open, const std::stop_token& 
         background_.calls().post([this, sentence] {
             waiting_ = QString::fromStdString(sentence);
             // What the car said before it fell silent is not what it says now, whoever asks.
-            live_.values.clear(), live_.external.clear();
+            live_.values.clear();
             emit noted();
         });
     };
     if (const auto& coverage = orders.coverage)
-        options.onRow = [coverage](double time_s, const std::vector<float>& values) { coverage->row(time_s, values); };
+        options.onRow = [coverage](double time_s, std::span<const float> values) { coverage->row(time_s, values); };
     options.onLive = [this](const job::LiveRow& row) {
         if (livePending_.exchange(true)) return;
         background_.calls().post([this, row] {
@@ -165,9 +168,8 @@ std::function<void()> DriveDesk::recordAnyCar(LinkParts& open, const std::stop_t
         if (!title) return failed(title.error());
         options.title = std::move(*title);
     }
-    job::ObdRecorder recorder(open.port(), std::move(*plan), {});
+    job::ObdRecorder recorder(open.port(), std::move(*plan), job::messagesOf(orders.sensors), orders.sensors.sensors);
     const auto layout = recorder.layout();
-    options.guards = drive::shippedGuards(recording::vocabularyOf(layout), {}).guards;
     background_.calls().post([this, layout] { layout_ = layout; });
     auto outcome = job::recordObd(recorder, *orders.folder, nullptr, options);
     open.stopRoute();

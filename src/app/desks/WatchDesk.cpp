@@ -4,9 +4,12 @@
 
 #include <QSettings>
 
+#include "app/desks/LinkDesk.h"
 #include "app/desks/SheetDesk.h"
 #include "core/base/Text.h"
+#include "core/job/AnyCar.h"
 #include "core/job/Keeping.h"
+#include "core/job/ObdDrive.h"
 
 namespace brusk::app {
 namespace {
@@ -28,9 +31,10 @@ Sound& WatchDesk::sound() {
     return *sound_;
 }
 
-WatchDesk::WatchDesk(storage::FileSystem& files, const CarInHand& car, const SheetDesk& sheet)
-    : files_(files), car_(car), sheet_(sheet) {
+WatchDesk::WatchDesk(storage::FileSystem& files, const CarInHand& car, const LinkDesk& link, const SheetDesk& sheet)
+    : files_(files), car_(car), link_(link), sheet_(sheet) {
     connect(&sheet, &SheetDesk::sheetChanged, this, &WatchDesk::changed);
+    connect(&link, &LinkDesk::obdChanged, this, &WatchDesk::changed);
     QSettings settings("Brusk", "Brusk");
     if (const QString kept = settings.value("guards").toString(); !kept.isEmpty()) {
         if (auto guards = job::guardsFromJson(kept.toStdString()))
@@ -52,14 +56,23 @@ void WatchDesk::keep() {
     emit changed();
 }
 
+std::optional<recording::Vocabulary> WatchDesk::vocabulary() const {
+    if (car_.kit) return recording::vocabularyOf(job::everythingOf(*car_.kit));
+    const auto* obd = link_.obdCar();
+    if (!obd || !car_.folder) return std::nullopt;
+    const auto kept = job::sensorsOf(*car_.folder);
+    return recording::vocabularyOf(job::everythingOf(obd->controllers, kept ? *kept : job::KeptSensors()));
+}
+
 std::vector<WatchDesk::Row> WatchDesk::rows() const {
     std::vector<Row> out;
-    if (!car_.kit) return out;
-    const auto shipped = job::guardsFor(*car_.kit, sheet_.sheet());
+    const auto known = vocabulary();
+    if (!known) return out;
+    const auto shipped = job::guardsFor(*known, sheet_.sheet());
     for (const auto& guard : shipped.guards)
         out.push_back({guard, !off_.contains(guard.id), false, {}});
     for (const auto& guard : own_) {
-        const auto asked = job::channelsAskedFor(*car_.kit, {guard}, {});
+        const auto asked = job::askable(*known, {guard}, {});
         out.push_back(
             {guard, asked && !off_.contains(guard.condition), true, asked ? QString() : text(asked.error().text())});
     }
@@ -72,6 +85,23 @@ std::vector<WatchDesk::Row> WatchDesk::rows() const {
     return out;
 }
 
+Result<std::vector<job::KeptSet>> WatchDesk::sets() const {
+    if (!car_.kit || home_.empty()) return std::vector<job::KeptSet>();
+    auto all = job::loadSets(files_, home_);
+    if (!all) return tl::unexpected(all.error());
+    return (*all)[car_.kit->profile.controller];
+}
+
+Done WatchDesk::keepSet(const job::KeptSet& set) {
+    if (!car_.kit) return fail(ErrorCode::NotFound, "Connect to the car first: a set is kept for its controllers.");
+    return job::keepSet(files_, home_, car_.kit->profile.controller, set);
+}
+
+Done WatchDesk::forgetSet(const std::string& name) {
+    if (!car_.kit) return fail(ErrorCode::NotFound, "Connect to the car first: a set is kept for its controllers.");
+    return job::forgetSet(files_, home_, car_.kit->profile.controller, name);
+}
+
 void WatchDesk::turn(const drive::Guard& guard, bool on) {
     if (on)
         off_.erase(keyOf(guard));
@@ -81,8 +111,9 @@ void WatchDesk::turn(const drive::Guard& guard, bool on) {
 }
 
 Done WatchDesk::addOwn(const QString& line) {
-    if (!car_.kit) return fail(ErrorCode::NotFound, "Connect to the car first: a guard is asked of what it tells.");
-    auto guard = job::guardFromText(recording::vocabularyOf(job::everythingOf(*car_.kit)), line.toStdString());
+    const auto known = vocabulary();
+    if (!known) return fail(ErrorCode::NotFound, "Connect to the car first: a guard is asked of what it tells.");
+    auto guard = job::guardFromText(*known, line.toStdString());
     if (!guard) return tl::unexpected(guard.error());
     own_.push_back(std::move(*guard));
     keep();
@@ -103,8 +134,8 @@ std::vector<drive::Guard> WatchDesk::chosen() const {
 }
 
 Done WatchDesk::arm(const std::optional<drive::Arming>& arming) {
-    if (arming && car_.kit)
-        if (auto asked = job::channelsAskedFor(*car_.kit, {}, arming); !asked) return tl::unexpected(asked.error());
+    if (const auto known = arming ? vocabulary() : std::nullopt)
+        if (auto asked = job::askable(*known, {}, arming); !asked) return asked;
     arming_ = arming;
     emit changed();
     return {};

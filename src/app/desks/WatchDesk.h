@@ -1,5 +1,5 @@
-// What is watched while somebody drives, when a recording begins by itself, and what is in the tank: chosen before a
-// drive, kept for the next.
+// What is watched while somebody drives, when a recording begins by itself, which sets of channels there are, and what
+// is in the tank: chosen before a drive, kept for the next.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
@@ -11,17 +11,24 @@
 #include "app/desks/CarInHand.h"
 #include "app/desks/Sound.h"
 #include "core/job/Guards.h"
+#include "core/job/KeptSets.h"
 
 namespace brusk::app {
 
+class LinkDesk;
 class SheetDesk;
 
 class WatchDesk : public QObject {
     Q_OBJECT
   public:
-    WatchDesk(storage::FileSystem& files, const CarInHand& car, const SheetDesk& sheet);
-    /// Where the tones of a warning are kept.
+    WatchDesk(storage::FileSystem& files, const CarInHand& car, const LinkDesk& link, const SheetDesk& sheet);
+    /// Where the tones of a warning are kept, and sets of channels.
     void setHome(const storage::Path& home) { home_ = home; }
+
+    // Sets of channels, for controllers of this family.
+    [[nodiscard]] Result<std::vector<job::KeptSet>> sets() const;
+    [[nodiscard]] Done keepSet(const job::KeptSet& set);
+    [[nodiscard]] Done forgetSet(const std::string& name);
 
     // Guards: those that ship, as this car can be asked, then one's own.
     struct Row {
@@ -59,10 +66,13 @@ class WatchDesk : public QObject {
 
   private:
     void keep();
+    /// What a drive of this car can be asked; nothing where no car is known.
+    std::optional<recording::Vocabulary> vocabulary() const;
 
     storage::FileSystem& files_;
     storage::Path home_;
     const CarInHand& car_;
+    const LinkDesk& link_;
     const SheetDesk& sheet_;
     std::unique_ptr<Sound> sound_;
     std::vector<drive::Guard> own_;

@@ -6,6 +6,7 @@
 #include <algorithm>
 #include <mutex>
 #include <optional>
+#include <utility>
 
 #include "benchcar/VirtualBus.h"
 #include "core/link/Ports.h"
@@ -22,7 +23,12 @@ struct LinkParts::Bench {
         benchcar::Fuel fuel;
         benchcar::Faults faults;
         benchcar::BenchCar::Wideband wideband;
+        bool ignition;
+        int resets;
     };
+    // As they were obeyed last.
+    bool ignition = true;
+    int resets = 0;
     std::mutex mutex;  // guards orders
     std::optional<Orders> orders;
 };
@@ -101,7 +107,9 @@ Done LinkParts::order(const BenchOrders& wanted) {
     Bench::Orders orders{{wanted.temperature_C, wanted.pressure_kPa},
                          {wanted.octane_RON, wanted.ethanol_pct / 100},
                          {},
-                         benchcar::BenchCar::Wideband::OmbrelW1};
+                         benchcar::BenchCar::Wideband::OmbrelW1,
+                         wanted.ignition,
+                         wanted.resets};
     const auto& choices = widebandChoices();
     for (size_t i = 0; i < choices.size(); ++i)
         if (choices[i].name == wanted.wideband) orders.wideband = static_cast<benchcar::BenchCar::Wideband>(i);
@@ -120,6 +128,11 @@ void LinkParts::obeyOrders() {
     bench_->car.plant().setFuel(bench_->orders->fuel);
     bench_->car.faults() = bench_->orders->faults;
     bench_->car.fit(bench_->orders->wideband);
+    if (std::exchange(bench_->ignition, bench_->orders->ignition) != bench_->orders->ignition) {
+        bench_->car.setKey(bench_->ignition);
+        bench_->car.plant().setIgnition(bench_->ignition);
+    }
+    if (std::exchange(bench_->resets, bench_->orders->resets) != bench_->orders->resets) bench_->car.powerCycle();
     bench_->orders.reset();
 }
 
@@ -151,6 +164,7 @@ bool LinkParts::onRoute() const {
 void LinkParts::stopRoute() {
     constexpr int64_t kRunsDown_us = 3000000;
     if (!bench_) return;
+    if (!std::exchange(bench_->ignition, true)) bench_->car.setKey(true);
     bench_->car.stopRoute();
     setTimeLapse(0);
     for (const int64_t until = port().now_us() + kRunsDown_us; port().now_us() < until;)

@@ -15,6 +15,8 @@ struct BenchOrders {
     double temperature_C, pressure_kPa, octane_RON, ethanol_pct;
     std::vector<std::string> faults;
     std::string wideband = {};  ///< which is on its bus, one of widebandChoices(); empty: its own
+    bool ignition = true;       ///< while it drives
+    int resets = 0;             ///< of its controller, counted on
 };
 /// Mild weather, the owner's usual fuel, nothing broken.
 BenchOrders usualOrders();

@@ -124,6 +124,8 @@ MainWindow::MainWindow(Desks& desks, QWidget* parent) : QMainWindow(parent), des
     auto* mark = new QShortcut(QKeySequence("M"), this);
     mark->setAutoRepeat(false);
     connect(mark, &QShortcut::activated, this, [this] { desks_.drive.mark(); });
+    for (auto signal : {&DriveDesk::noted, &DriveDesk::driveChanged})
+        connect(&desks_.drive, signal, this, &MainWindow::refreshLink);
     connect(new QShortcut(QKeySequence("Ctrl+B"), this), &QShortcut::activated, this, &MainWindow::narrowLedger);
     connect(&desks_.next, &NextDesk::changed, this, &MainWindow::refreshNext);
     connect(&desks_.next, &NextDesk::folderWanted, this, &MainWindow::openFolder);
@@ -287,7 +289,7 @@ void MainWindow::refreshLink() {
             linkText_->setText(desks_.link.name());
             break;
         case LinkState::Open:
-            setRole(linkDot_, "good");
+            setRole(linkDot_, desks_.drive.waiting().isEmpty() ? "good" : "warm");
             linkText_->setText(desks_.link.name());
             break;
         case LinkState::Lost:

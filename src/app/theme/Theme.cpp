@@ -112,6 +112,7 @@ QToolButton::menu-indicator { image: none; }
 QLineEdit, QComboBox, QDoubleSpinBox, QSpinBox, QPlainTextEdit { background: %sheet; border: 1px solid %line; border-radius: 5px; padding: 4px 7px; selection-background-color: %accent; selection-color: %onaccent; }
 QLineEdit[wrong="true"] { border: 1px solid %alarm; }
 QDoubleSpinBox, QSpinBox { font-family: "JetBrains Mono"; }
+QLineEdit:disabled, QComboBox:disabled, QDoubleSpinBox:disabled, QSpinBox:disabled { color: %faint; background: %ground; }
 QComboBox::drop-down { border: 0; width: 18px; }
 QComboBox::down-arrow { image: url(%picturesarrow.png); width: 9px; height: 9px; margin-right: 8px; }
 QComboBox QAbstractItemView { background: %sheet; border: 1px solid %line; selection-background-color: %picked; selection-color: %ink; }

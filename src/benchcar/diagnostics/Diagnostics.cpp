@@ -129,9 +129,9 @@ void Diagnostics::tick(int64_t now_us) {
         periodic_.clear();
         controller_.diagnosis().setRecording(true);
     }
-    if (ticks_ % periodicEvery_ != 0) return;
     if (periodicFrames_.size() > 2 * kMostDynamic) return;  // the bus is full: samples are lost, not queued for ever
-    for (const uint8_t low : periodic_) {
+    for (const auto& [low, every] : periodic_) {
+        if (ticks_ % every != 0) continue;
         const auto found = dynamic_.find(static_cast<uint16_t>(0xF200 | low));
         if (found == dynamic_.end()) continue;
         can::CanFrame frame;

@@ -139,6 +139,7 @@ class Diagnostics {
     Message dynamicId(const Message& r);
     Message defineDynamic(const Message& r);
     Message periodic(const Message& r);
+    void stopPeriodic(uint8_t low);
     // Programming.cpp
     Message readMemory(const Message& r);
     Message routine(const Message& r, int64_t now_us);
@@ -179,8 +180,11 @@ class Diagnostics {
         uint32_t size;
     };
     std::map<uint16_t, std::vector<Place>> dynamic_;
-    std::vector<uint8_t> periodic_;
-    int64_t periodicEvery_ = 1;  ///< in ticks of 10 ms
+    struct Periodic {
+        uint8_t low;
+        int64_t every;  ///< in ticks of 10 ms
+    };
+    std::vector<Periodic> periodic_;
     int64_t ticks_ = 0;
     // Written by a workshop and kept without power, beside the flash.
     std::array<uint8_t, 10> workshop_{};

@@ -196,7 +196,7 @@ Message Diagnostics::dynamicId(const Message& r) {
         }
         const auto did = static_cast<uint16_t>(r[2] << 8 | r[3]);
         if (!dynamic_.erase(did)) return refuse(0x2C, kOutOfRange);
-        std::erase(periodic_, r[3]);
+        stopPeriodic(r[3]);
         return {0x6C, 0x03, r[2], r[3]};
     }
     if (r[1] != 0x01 && r[1] != 0x02) return refuse(0x2C, kNoSubFunction);
@@ -243,18 +243,25 @@ Message Diagnostics::periodic(const Message& r) {
     if (r[1] == 0x04) {
         if (r.size() == 2) periodic_.clear();
         for (size_t i = 2; i < r.size(); ++i)
-            std::erase(periodic_, r[i]);
+            stopPeriodic(r[i]);
         if (periodic_.empty()) periodicFrames_.clear();
         return {0x6A};
     }
-    // Once a second, ten times, or a hundred times a second.
+    // Five times a second, twenty, or a hundred times; each identifier at the pace it was asked for last.
     if (r[1] < 0x01 || r[1] > 0x03) return refuse(0x2A, kOutOfRange);
     if (r.size() < 3) return refuse(0x2A, kWrongLength);
     for (size_t i = 2; i < r.size(); ++i)
         if (!dynamic_.count(static_cast<uint16_t>(0xF200 | r[i]))) return refuse(0x2A, kOutOfRange);
-    periodicEvery_ = r[1] == 0x01 ? 100 : r[1] == 0x02 ? 10 : 1;
-    periodic_.assign(r.begin() + 2, r.end());
+    const int64_t every = r[1] == 0x01 ? 20 : r[1] == 0x02 ? 5 : 1;
+    for (size_t i = 2; i < r.size(); ++i) {
+        stopPeriodic(r[i]);
+        periodic_.push_back({r[i], every});
+    }
     return {0x6A};
+}
+
+void Diagnostics::stopPeriodic(uint8_t low) {
+    std::erase_if(periodic_, [low](const Periodic& one) { return one.low == low; });
 }
 
 }  // namespace brusk::benchcar

@@ -87,7 +87,8 @@ const std::vector<Kind>& kinds() {
          "injectors at their limit: lift",
          0.2,
          none,
-         {{{"injector_duty"}, "<injector_duty> > 92 %", "<injector_duty> < 85 %"}}},
+         // A controller that has a limit of its own, 90 to 95 % as a rule, never says more than that.
+         {{{"injector_duty"}, "<injector_duty> > 88 %", "<injector_duty> < 82 %"}}},
         {{"battery-low", "Battery low"},
          "the battery is not charged: drive home",
          5,

@@ -23,6 +23,8 @@ class LiveLayout {
     void take(size_t group, double time_s, std::span<const float> values);
     /// What a channel of the vocabulary says at a moment; NaN once three of its periods have passed without a value.
     double at(size_t name, double time_s) const;
+    /// The newest of every channel, as the vocabulary names them.
+    std::span<const float> values() const { return values_; }
 
   private:
     recording::Vocabulary vocabulary_;

@@ -11,61 +11,9 @@
 #include "core/job/Deliver.h"
 #include "core/job/DriveLoop.h"
 #include "core/job/Keeping.h"
-#include "core/job/Sensors.h"
-#include "core/roles/Needs.h"
 
 namespace brusk::job {
 namespace {
-
-/// Whose air was used, and what the map of speed-density said itself: where a meter is believed, the map can learn all
-/// the same, and must not learn the meter's error.
-constexpr roles::Role kAirModels[] = {"air_per_cylinder", "air_by_density", "air_source"};
-
-/// What the corrections of fuel need of the controller.
-std::vector<const definition::Measurement*> fuelChannels(const definition::Definition& definition) {
-    std::vector<const definition::Measurement*> out;
-    const auto add = [&](roles::Role role) {
-        if (const auto* m = definition.measurementWithRole(role)) out.push_back(m);
-    };
-    for (const roles::Role role : roles::needOf(roles::kKindNeeds, "air")->channels)
-        add(role);
-    for (const roles::Role role : kAirModels)
-        add(role);
-    return out;
-}
-
-constexpr roles::Role kUsualRoles[] = {"pedal",
-                                       "intake_temperature",
-                                       "charge_temperature",
-                                       "battery",
-                                       "barometric_pressure",
-                                       "meter_airflow",
-                                       "air_per_cylinder",
-                                       "injector_pulse",
-                                       "injector_duty",
-                                       "narrowband",
-                                       "loop_state",
-                                       "short_trim_2",
-                                       "long_trim_2",
-                                       "spark",
-                                       "knock_retard",
-                                       "octane_factor",
-                                       "boost_target_now",
-                                       "wastegate_duty_now",
-                                       "boost_i_part",
-                                       "exhaust_temperature",
-                                       "torque_request",
-                                       "torque_actual",
-                                       "idle_active",
-                                       "idle_target",
-                                       "idle_integral",
-                                       "idle_learned",
-                                       "vehicle_speed",
-                                       "gear",
-                                       "engine_state",
-                                       "limp_mode",
-                                       "ve_now",
-                                       "spark_base_part"};
 
 /// Raw bytes of a measurement, as one unsigned number, into what a tuner reads.
 /// From what the sampler delivers: the bytes as they lie in memory, the first one most significant.
@@ -76,100 +24,6 @@ float physical(const definition::Definition& definition, const definition::Measu
 }
 
 }  // namespace
-
-std::vector<const definition::Measurement*> learnedChannels(const definition::Definition& definition) {
-    std::vector<const definition::Measurement*> out;
-    for (const roles::Role role : roles::kLearned)
-        if (const auto* m = definition.measurementWithRole(role)) out.push_back(m);
-    return out;
-}
-
-void addLearned(const Kit& kit, recording::Recording& layout) {
-    const auto channels = learnedChannels(*kit.definition);
-    if (channels.empty()) return;
-    auto& group = layout.groups.emplace_back();
-    group.name = evidence::kLearnedGroup;
-    for (const auto* m : channels)
-        group.channels.push_back(
-            {m->name, std::string(kit.definition->unitOf(*m)), m->title() + ", learned", m->role, {}});
-}
-
-std::vector<std::string> usualChannels(const definition::Definition& definition) {
-    std::vector<std::string> out;
-    const auto add = [&](roles::Role role) {
-        if (const auto* m = definition.measurementWithRole(role)) out.push_back(m->name);
-    };
-    for (const auto* m : fuelChannels(definition))
-        out.push_back(m->name);
-    for (const roles::Role role : kUsualRoles)
-        add(role);
-    for (const roles::Role role : roles::needOf(roles::kKindNeeds, "air")->helped)
-        add(role);
-    // Each once, in this order.
-    std::vector<std::string> once;
-    for (std::string& name : out)
-        if (std::find(once.begin(), once.end(), name) == once.end()) once.push_back(std::move(name));
-    return once;
-}
-
-std::vector<std::string> channelsWithRole(const definition::Definition& definition) {
-    std::vector<std::string> out;
-    for (const auto& m : definition.measurements)
-        if (!m.role.empty()) out.push_back(m.name);
-    return out;
-}
-
-Result<ChannelSet> channelSet(const Kit& kit, const std::vector<std::string>& names) {
-    ChannelSet set;
-    set.definition = kit.definition;
-    const auto add = [&](const definition::Measurement* m) {
-        if (std::find(set.measurements.begin(), set.measurements.end(), m) == set.measurements.end())
-            set.measurements.push_back(m);
-    };
-    for (const auto* m : fuelChannels(*kit.definition))
-        add(m);
-    for (const auto& sensor : kit.sensors)
-        if (const auto* m = sensor.analogue() ? kit.definition->measurement(sensor.channel) : nullptr) add(m);
-    for (const std::string& name : names) {
-        const auto* m = kit.definition->measurement(name);
-        if (!m) return fail(ErrorCode::NotFound, "The definition has no measurement " + name + ".");
-        add(m);
-    }
-    for (const auto* m : set.measurements)
-        set.places.push_back({m->address, static_cast<uint8_t>(definition::sizeOf(m->type))});
-    auto plan = link::planSampling(kit.profile, set.places);
-    if (!plan) return tl::unexpected(plan.error());
-    set.plan = std::move(*plan);
-    set.rate_hz = 1e6 / static_cast<double>(kit.profile.fastPeriod_us);
-    return set;
-}
-
-std::string roleOfSignal(const can::DbcMessage& message, const can::DbcSignal& signal) {
-    const auto isLambda = [](const can::DbcSignal& one) {
-        const auto* unit = units::findUnit(one.unit);
-        return unit && unit->quantity == units::Quantity::Lambda;
-    };
-    if (isLambda(signal)) return "lambda_measured";
-    const bool ofWideband = std::any_of(message.signalList.begin(), message.signalList.end(), isLambda);
-    const bool tellsReady = signal.name.find("ready") != std::string::npos;
-    return ofWideband && tellsReady ? "wideband_ready" : "";
-}
-
-std::string roleOfSignal(const Kit& kit, const can::DbcMessage& message, const can::DbcSignal& signal) {
-    const auto* sensor = drive::sensorOf(kit.sensors, message.name, signal.name);
-    return sensor ? sensor->role : roleOfSignal(message, signal);
-}
-
-std::string definitionSha(const Kit& kit) {
-    return kit.definition->source ? sha256Hex(asBytes(kit.definition->source->text)) : std::string();
-}
-
-std::string channelsSha(const ChannelSet& channels) {
-    std::string names;
-    for (const auto* m : channels.measurements)
-        names += m->name + "\n";
-    return sha256Hex(asBytes(names));
-}
 
 std::optional<LiveAlong> liveAlong(const ChannelSet& channels, const evidence::AxisInput& input) {
     const auto& all = channels.measurements;
@@ -192,7 +46,7 @@ LiveCoverage::LiveCoverage(const Kit& kit, calibration::Table map, const Channel
       atX_(std::nan("")),
       atY_(std::nan("")) {}
 
-void LiveCoverage::row(double time_s, const std::vector<float>& values) {
+void LiveCoverage::row(double time_s, std::span<const float> values) {
     if (!sees()) return;
     const auto value = [&](const std::optional<LiveAlong>& along) {
         return along ? along->shown(static_cast<double>(values[along->channel])) : 0.0;
@@ -214,24 +68,10 @@ DriveRecorder::DriveRecorder(link::Uds& uds, const Kit& kit, ChannelSet channels
       kit_(kit),
       channels_(std::move(channels)),
       sampler_(uds, channels_.places, channels_.plan),
+      classes_(classesOf(kit, channels_)),
       row_(channels_.measurements.size()),
       external_(kit),
       analogue_(kit, channels_) {}
-
-recording::Recording layoutOf(const Kit& kit, const ChannelSet& channels, bool withExternal) {
-    recording::Recording out;
-    recording::Group& controller = out.groups.emplace_back();
-    controller.name = kit.profile.controller;
-    controller.rate_hz = channels.rate_hz;
-    for (const auto* m : channels.measurements)
-        controller.channels.push_back({m->name, kit.definition->unitOf(*m), m->title(), m->role, {}});
-    if (withExternal) {
-        ExternalRows(kit).addTo(out);
-        AnalogueRows(kit, channels).addTo(out);
-    }
-    out.sensors = sensorsText(kit.sensors);
-    return out;
-}
 
 ExternalRows::ExternalRows(const std::vector<can::DbcMessage>& messages, std::vector<drive::Sensor> sensors)
     : sensors_(std::move(sensors)) {
@@ -276,22 +116,26 @@ std::optional<size_t> ExternalRows::take(const link::CanFrame& frame) {
     return std::nullopt;
 }
 
-AnalogueRows::AnalogueRows(const Kit& kit, const ChannelSet& channels) : rate_hz_(channels.rate_hz) {
+AnalogueRows::AnalogueRows(const Kit& kit, const ChannelSet& channels) {
+    const auto classes = classesOf(kit, channels);
     for (const auto& sensor : kit.sensors) {
         if (!sensor.analogue()) continue;
         const auto at = std::find_if(channels.measurements.begin(), channels.measurements.end(),
                                      [&](const auto* m) { return m->name == sensor.channel; });
         if (at == channels.measurements.end()) continue;
-        sensors_.push_back(sensor);
-        columns_.push_back(static_cast<size_t>(at - channels.measurements.begin()));
+        const auto i = static_cast<size_t>(at - channels.measurements.begin());
+        size_t of = 0;
+        while (i >= classes[of].first + classes[of].size)
+            ++of;
+        inputs_.push_back({sensor, classes[of].rate_hz, of, i - classes[of].first});
     }
 }
 
 void AnalogueRows::addTo(recording::Recording& layout) const {
-    for (const auto& sensor : sensors_) {
+    for (const auto& [sensor, rate_hz, of, column] : inputs_) {
         auto& group = layout.groups.emplace_back();
         group.name = sensor.group();
-        group.rate_hz = rate_hz_;
+        group.rate_hz = rate_hz;
         group.channels.push_back({sensor.name, sensor.unit, sensor.title, sensor.role, {}});
     }
 }
@@ -324,17 +168,26 @@ Done DriveRecorder::poll(int64_t deadline_us, const OnRow& onRow) {
     return sampler_.poll(
         deadline_us,
         [&](const link::SampleRow& row) {
-            for (size_t i = 0; i < row_.size(); ++i)
-                row_[i] =
-                    row.present[i] ? physical(*kit_.definition, *channels_.measurements[i], row.raw[i]) : std::nanf("");
-            onRow(0, since_s(row.time_us), row_);
+            size_t of = 0;
+            while (classes_[of].pace != row.pace)
+                ++of;
+            const ChannelClass& own = classes_[of];
+            const std::span<float> values = std::span(row_).subspan(own.first, own.size);
+            for (size_t i = 0; i < own.size; ++i) {
+                const size_t at = own.first + i;
+                values[i] = row.present[at] ? physical(*kit_.definition, *channels_.measurements[at], row.raw[at])
+                                            : std::nanf("");
+            }
+            onRow(of, since_s(row.time_us), values);
             for (size_t i = 0; i < analogue_.size(); ++i) {
-                const float value = analogue_.value(i, row_);
-                onRow(1 + external_.size() + i, since_s(row.time_us), std::span(&value, 1));
+                if (analogue_.classOf(i) != of) continue;
+                const float value = analogue_.value(i, values);
+                onRow(classes_.size() + external_.size() + i, since_s(row.time_us), std::span(&value, 1));
             }
         },
         [&](const link::CanFrame& frame) {
-            if (const auto of = external_.take(frame)) onRow(1 + *of, since_s(frame.time_us), external_.row(*of));
+            if (const auto e = external_.take(frame))
+                onRow(classes_.size() + *e, since_s(frame.time_us), external_.row(*e));
         });
 }
 

@@ -12,27 +12,11 @@
 #include "core/drive/Trigger.h"
 #include "core/evidence/Coverage.h"
 #include "core/evidence/Sampled.h"
-#include "core/job/Garage.h"
+#include "core/job/Channels.h"
 #include "core/link/Sampler.h"
 #include "core/recording/Recording.h"
 
 namespace brusk::job {
-
-/// Which channels are recorded, and what they cost the link.
-struct ChannelSet {
-    std::shared_ptr<const definition::Definition> definition;  ///< keeps what the pointers point to
-    std::vector<const definition::Measurement*> measurements;
-    std::vector<link::Uds::Place> places;
-    link::SamplePlan plan;
-    double rate_hz = 100;
-};
-
-/// The channels that the fuelling corrections need, by role, then whatever else of `names`.
-[[nodiscard]] Result<ChannelSet> channelSet(const Kit& kit, const std::vector<std::string>& names);
-/// Names of the channels a drive records when nobody chooses: what the corrections need, by role.
-std::vector<std::string> usualChannels(const definition::Definition& definition);
-/// Names of all measurements that have a role.
-std::vector<std::string> channelsWithRole(const definition::Definition& definition);
 
 /// The areas of a controller's memory by which a recording is bound to bytes.
 std::vector<carfolder::NamedArea> namedAreas(const Kit& kit);
@@ -42,28 +26,12 @@ std::string areasText(const Kit& kit, const image::Image& image);
 enum class Bound { Same, Other, Untold };
 Bound boundTo(const Kit& kit, const image::Image& image, const recording::Recording& recording);
 
-/// What the controller learns and keeps, by role; and a group for it: a row when a recording begins, one when it ends.
-std::vector<const definition::Measurement*> learnedChannels(const definition::Definition& definition);
-void addLearned(const Kit& kit, recording::Recording& layout);
-
-/// Empty groups for these channels and, unless it is left out, for the external sensors: names, units and roles.
-recording::Recording layoutOf(const Kit& kit, const ChannelSet& channels, bool withExternal = true);
-/// SHA-256 of the definition's text (empty for one that came from no text), and of the names of the channels.
-std::string definitionSha(const Kit& kit);
-std::string channelsSha(const ChannelSet& channels);
-
-/// What a signal of an external sensor means: "lambda_measured", "wideband_ready" where the sensor says so, or nothing.
-std::string roleOfSignal(const can::DbcMessage& message, const can::DbcSignal& signal);
-/// The same in a car, where somebody may have said what it means.
-std::string roleOfSignal(const Kit& kit, const can::DbcMessage& message, const can::DbcSignal& signal);
-
-/// The newest row of the controller's channels, physical, and of the external ones.
+/// The newest value of every channel, physical.
 struct LiveRow {
     double time_s = 0;
-    std::vector<float> values;    ///< as ChannelSet::measurements; NaN when it did not arrive
-    std::vector<float> external;  ///< of the other groups, one after the other
-    bool kept = true;             ///< false: the recording is armed, and waits for its condition
-    size_t stretches = 0;         ///< begun so far, where it is armed
+    std::vector<float> values;  ///< as the layout's groups, one after the other; NaN when it did not arrive
+    bool kept = true;           ///< false: the recording is armed, and waits for its condition
+    size_t stretches = 0;       ///< begun so far, where it is armed
 };
 
 /// Which of the recorded channels moves along an axis, found by name, else by role, and how its values become those of
@@ -84,7 +52,8 @@ class LiveCoverage {
     LiveCoverage(const Kit& kit, calibration::Table map, const ChannelSet& channels);
     /// Both axes are among the channels.
     bool sees() const { return x_.has_value() && (map_.y.values.size() < 2 || y_.has_value()); }
-    void row(double time_s, const std::vector<float>& values);
+    /// `values`: as the channels are in their set.
+    void row(double time_s, std::span<const float> values);
 
     const calibration::Table& map() const { return map_; }
     struct Now {
@@ -124,6 +93,8 @@ class DriveSource {
     using OnRow = std::function<void(size_t group, double time_s, std::span<const float> values)>;
     [[nodiscard]] virtual Done poll(int64_t deadline_us, const OnRow& onRow) = 0;
     [[nodiscard]] virtual Done stop() = 0;
+    /// The longest since the start that nobody looked at the bus; nil where nobody measures it.
+    virtual int64_t longestAway_us() const { return 0; }
     /// How long a poll takes at most beyond its deadline; when it took longer, this computer slept.
     virtual int64_t longestPoll_us() const { return 2000000; }
     /// Asks for trouble codes; a later poll tells them. Nothing is told where the controller refuses.
@@ -156,18 +127,23 @@ class AnalogueRows {
     AnalogueRows(const Kit& kit, const ChannelSet& channels);
     /// A group for each.
     void addTo(recording::Recording& layout) const;
-    size_t size() const { return sensors_.size(); }
-    /// NaN where the voltage lies beyond the sensor's range; what it was is recorded besides.
+    size_t size() const { return inputs_.size(); }
+    /// Which of the set's classes its input is sampled in.
+    size_t classOf(size_t sensor) const { return inputs_[sensor].of; }
+    /// From a row of that class. NaN where the voltage lies beyond the sensor's range; what it was is recorded besides.
     float value(size_t sensor, std::span<const float> row) const {
-        const drive::Sensor& one = sensors_[sensor];
-        const auto raw = static_cast<double>(row[columns_[sensor]]);
-        return one.believes(raw) ? static_cast<float>(one.scaling.at(raw)) : std::nanf("");
+        const Input& one = inputs_[sensor];
+        const auto raw = static_cast<double>(row[one.column]);
+        return one.sensor.believes(raw) ? static_cast<float>(one.sensor.scaling.at(raw)) : std::nanf("");
     }
 
   private:
-    double rate_hz_;
-    std::vector<drive::Sensor> sensors_;
-    std::vector<size_t> columns_;
+    struct Input {
+        drive::Sensor sensor;
+        double rate_hz;
+        size_t of, column;  ///< class, and place in its row
+    };
+    std::vector<Input> inputs_;
 };
 
 /// The controller's measurements by periodic frames, raw rows turned into physical ones.
@@ -181,6 +157,7 @@ class DriveRecorder final : public DriveSource {
     [[nodiscard]] Done start() override;
     [[nodiscard]] Done poll(int64_t deadline_us, const OnRow& onRow) override;
     [[nodiscard]] Done stop() override;
+    int64_t longestAway_us() const override { return sampler_.longestAway_us(); }
     [[nodiscard]] Done askForCodes(OnCodes onCodes) override;
 
   private:
@@ -189,6 +166,7 @@ class DriveRecorder final : public DriveSource {
     ChannelSet channels_;
     link::Sampler sampler_;
     std::optional<int64_t> begun_us_;
+    std::vector<ChannelClass> classes_;
     std::vector<float> row_;
     ExternalRows external_;
     AnalogueRows analogue_;
@@ -240,16 +218,16 @@ struct DriveOutcome {
     std::vector<DriveStretch> stretches;  ///< of an armed recording
     Ended ended = Ended::Asked;
     std::optional<Error> problem;
-    std::vector<float> last;      ///< the newest row of the controller's channels
-    std::vector<float> external;  ///< of the external ones
+    double longestAway_s = 0;  ///< that nobody looked at the bus
+    std::vector<float> last;   ///< the newest value of every channel, as LiveRow::values
 };
 struct DriveOptions {
     std::string title;
     /// Asked between slices of time; another answer than nothing ends the recording.
     std::function<std::optional<Ended>(double elapsed_s)> ends;
     std::function<void(const LiveRow&)> onLive;  ///< at most 30 times a second of wall clock when `throttle` is set
-    /// Every row of the controller's channels, on the thread that samples.
-    std::function<void(double time_s, const std::vector<float>& values)> onRow;
+    /// Every row of the controller's first group, on the thread that samples; with the newest of all others.
+    std::function<void(double time_s, std::span<const float> values)> onRow;
     std::function<void(const storage::Path&)> onBegun;  ///< the file's head is on the disk
     /// A sentence: the disk takes nothing, or takes it again. Called on threads that write, one at a time.
     std::function<void(const std::string&)> onTrouble;

@@ -56,23 +56,24 @@ DriveLoop::DriveLoop(DriveSource& source, const recording::Recording& layout, Dr
       learns_(layout.groups.back().name == evidence::kLearnedGroup),
       learnedGroup_(layout.groups.size() - 1),
       watch_(std::move(watch)) {
-    size_t signals = 0;
+    for (const auto& group : layout.groups)
+        widths_.push_back(group.channels.size());
     for (size_t g = 1; g < layout.groups.size() - (learns_ ? 1 : 0); ++g) {
         const double rate_hz = layout.groups[g].rate_hz;
         const double patience_s = rate_hz > 0 ? std::max(kSilent_s, kSilentPeriods / rate_hz) : kSilent_s;
-        externals_.push_back({layout.groups[g].name, signals, patience_s});
-        signals += layout.groups[g].channels.size();
+        externals_.push_back({layout.groups[g].name, patience_s});
     }
-    live_.external.assign(signals, std::nanf(""));
-    const auto& channels = layout.groups.front().channels;
-    for (size_t i = 0; i < channels.size(); ++i)
-        if (channels[i].role == "limp_mode") limpChannel_ = i;
+    const auto& names = watch_.live.vocabulary().names;
+    for (size_t i = 0; i < names.size(); ++i)
+        if (names[i].role == "limp_mode") limpChannel_ = i;
 }
 
 void DriveLoop::run(std::unique_ptr<recording::Mdf4Writer> file) {
-    writer_.emplace(std::move(file), learnedGroup_ + 1, options_.onTrouble);
+    writer_.emplace(std::move(file), widths_, options_.onTrouble);
     keepLearned(0);
     const bool sends = begin() && goOn();
+    if (outage_ && last_s_ > 0 && elapsed_s() > last_s_)
+        mark(last_s_, "gap", "ended so: " + gapSentence(elapsed_s() - last_s_, outage_->cause));
     // What came is safe before the controller is asked to stop, which can take its time.
     writer_->due();
     if (sends) {
@@ -137,6 +138,7 @@ void DriveLoop::lost(const Error& error) {
                                                                : GapCause::Silent;
     outage_ = Outage{port_.now_us(), error, cause, 0};
     looked_us_ = 0;
+    out_.longestAway_s = std::max(out_.longestAway_s, static_cast<double>(source_.longestAway_us()) * 1e-6);
     watch_.before.clear();
     writer_->due();
 }
@@ -172,7 +174,7 @@ void DriveLoop::row(double time_s, std::span<const float> values) {
         keep(time_s, values);
     else
         watch_.before.push(0, time_s, values);
-    watchLimpMode(time_s, values);
+    watchLimpMode(time_s);
     watchSensors(time_s);
     if (watch_.narrowband)
         if (auto said = watch_.narrowband->step(time_s, watch_.live)) mark(time_s, "check", std::move(*said));
@@ -180,14 +182,13 @@ void DriveLoop::row(double time_s, std::span<const float> values) {
         if (live_.kept) mark(time_s, "guard", guard.sentence);
         if (options_.onTrip) options_.onTrip(guard);
     });
-    out_.last.assign(values.begin(), values.end());
-    if (options_.onRow) options_.onRow(time_s, out_.last);
+    if (options_.onRow) options_.onRow(time_s, watch_.live.values());
     if (!options_.onLive) return;
     const int64_t now = wall_us();
     if (options_.throttle && now - lastLive_us_ < kLive_us) return;
     lastLive_us_ = now;
     live_.time_s = time_s;
-    live_.values = out_.last;
+    live_.values.assign(watch_.live.values().begin(), watch_.live.values().end());
     live_.stretches = out_.stretches.size();
     options_.onLive(live_);
 }
@@ -234,7 +235,6 @@ void DriveLoop::external(size_t group, double time_s, std::span<const float> val
         writer_->append(group, time_s, values);
     else
         watch_.before.push(group, time_s, values);
-    std::copy(values.begin(), values.end(), live_.external.begin() + static_cast<long>(sensor.at));
     sensor.heard_s = time_s;
     sensor.silent = false;
 }
@@ -251,9 +251,10 @@ void DriveLoop::takeMarks() {
         mark(elapsed_s(), "mark", std::move(text));
 }
 
-void DriveLoop::watchLimpMode(double time_s, std::span<const float> values) {
-    if (!limpChannel_ || std::isnan(values[*limpChannel_])) return;
-    const bool is = values[*limpChannel_] != 0;
+void DriveLoop::watchLimpMode(double time_s) {
+    const double now = limpChannel_ ? watch_.live.at(*limpChannel_, time_s) : std::nan("");
+    if (std::isnan(now)) return;
+    const bool is = now != 0;
     if (is && !limp_) mark(time_s, "limp", "limp mode");
     limp_ = is;
 }
@@ -299,7 +300,8 @@ void DriveLoop::account() {
     // A gap is told when it is over; what was marked meanwhile came before.
     std::stable_sort(out_.marks.begin(), out_.marks.end(),
                      [](const auto& a, const auto& b) { return a.at_s < b.at_s; });
-    out_.external = live_.external;
+    out_.longestAway_s = std::max(out_.longestAway_s, static_cast<double>(source_.longestAway_us()) * 1e-6);
+    out_.last.assign(watch_.live.values().begin(), watch_.live.values().end());
     out_.entry.duration_s = whole ? last_s_ : writer_->kept_s();
     out_.entry.samples = static_cast<int64_t>(writer_->rows(0));
     out_.entry.gaps = static_cast<int>(out_.gaps.size());

@@ -60,7 +60,7 @@ class DriveLoop {
     void beginStretch(double time_s);
     void mark(double time_s, const char* kind, std::string text);
     void takeMarks();
-    void watchLimpMode(double time_s, std::span<const float> values);
+    void watchLimpMode(double time_s);
     void watchSensors(double time_s);
     void askForCodes();
     void tellCodes(const std::vector<SeenCode>& codes);
@@ -75,16 +75,16 @@ class DriveLoop {
     DriveOutcome& out_;
     bool learns_;
     size_t learnedGroup_;
+    std::vector<size_t> widths_;  ///< of the groups' rows
     /// A group of its own clock beside the first.
     struct External {
         std::string name;
-        size_t at = 0;          ///< of its first value in LiveRow::external
         double patience_s = 1;  ///< before its silence is told
         double heard_s = 0;     ///< when it spoke last
         bool silent = true;     ///< until it is heard, and once its silence was told
     };
     std::vector<External> externals_;
-    std::optional<size_t> limpChannel_;
+    std::optional<size_t> limpChannel_;  ///< of the live layout
     DriveWatch watch_;
     std::optional<recording::RecordingWriter> writer_;
     std::optional<Outage> outage_;

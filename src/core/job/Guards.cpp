@@ -18,10 +18,14 @@ recording::Recording everythingOf(const Kit& kit) {
 }
 
 drive::ShippedGuards guardsFor(const Kit& kit, const proposals::BuildSheet& sheet) {
+    return guardsFor(recording::vocabularyOf(everythingOf(kit)), sheet);
+}
+
+drive::ShippedGuards guardsFor(const recording::Vocabulary& vocabulary, const proposals::BuildSheet& sheet) {
     drive::GuardLimits limits;
     limits.boost_kPa = sheet.of(proposals::Fact::BoostCeiling);
     limits.thermostat_C = sheet.of(proposals::Fact::Thermostat);
-    return drive::shippedGuards(recording::vocabularyOf(everythingOf(kit)), limits);
+    return drive::shippedGuards(vocabulary, limits);
 }
 
 Result<drive::Guard> guardFromText(const recording::Vocabulary& vocabulary, const std::string& text) {
@@ -45,18 +49,17 @@ Result<drive::Guard> guardFromText(const recording::Vocabulary& vocabulary, cons
     return guard;
 }
 
-Result<std::vector<std::string>> channelsAskedFor(const Kit& kit, const std::vector<drive::Guard>& guards,
-                                                  const std::optional<drive::Arming>& arming) {
-    const auto vocabulary = recording::vocabularyOf(everythingOf(kit));
-    std::vector<std::string> out;
+namespace {
+
+/// Places in the vocabulary of what guards and an arming ask for.
+Result<std::vector<size_t>> inputsOf(const recording::Vocabulary& vocabulary, const std::vector<drive::Guard>& guards,
+                                     const std::optional<drive::Arming>& arming) {
+    std::vector<size_t> out;
     const auto ask = [&](const std::string& text) -> Done {
         const auto expression = drive::conditionIn(text, vocabulary);
         if (!expression) return tl::unexpected(expression.error());
-        for (const size_t input : expression->inputs()) {
-            const std::string& name = vocabulary.names[input].name;
-            if (kit.definition->measurement(name) && std::find(out.begin(), out.end(), name) == out.end())
-                out.push_back(name);
-        }
+        for (const size_t input : expression->inputs())
+            if (std::find(out.begin(), out.end(), input) == out.end()) out.push_back(input);
         return {};
     };
     for (const auto& guard : guards)
@@ -68,6 +71,25 @@ Result<std::vector<std::string>> channelsAskedFor(const Kit& kit, const std::vec
     if (arming)
         if (auto done = ask(arming->condition); !done)
             return failBecause("The recording can't be armed so.", done.error());
+    return out;
+}
+
+}  // namespace
+
+Done askable(const recording::Vocabulary& vocabulary, const std::vector<drive::Guard>& guards,
+             const std::optional<drive::Arming>& arming) {
+    const auto inputs = inputsOf(vocabulary, guards, arming);
+    return inputs ? Done() : tl::unexpected(inputs.error());
+}
+
+Result<std::vector<std::string>> channelsAskedFor(const Kit& kit, const std::vector<drive::Guard>& guards,
+                                                  const std::optional<drive::Arming>& arming) {
+    const auto vocabulary = recording::vocabularyOf(everythingOf(kit));
+    const auto inputs = inputsOf(vocabulary, guards, arming);
+    if (!inputs) return tl::unexpected(inputs.error());
+    std::vector<std::string> out;
+    for (const size_t input : *inputs)
+        if (kit.definition->measurement(vocabulary.names[input].name)) out.push_back(vocabulary.names[input].name);
     return out;
 }
 

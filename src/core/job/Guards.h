@@ -14,6 +14,11 @@ namespace brusk::job {
 recording::Recording everythingOf(const Kit& kit);
 /// The guards that ship, for this car with these parts.
 drive::ShippedGuards guardsFor(const Kit& kit, const proposals::BuildSheet& sheet);
+/// The same of whatever is recorded.
+drive::ShippedGuards guardsFor(const recording::Vocabulary& vocabulary, const proposals::BuildSheet& sheet);
+/// An error where a guard or an arming can't be asked.
+[[nodiscard]] Done askable(const recording::Vocabulary& vocabulary, const std::vector<drive::Guard>& guards,
+                           const std::optional<drive::Arming>& arming);
 /// One's own, as somebody types it: "CONDITION;SECONDS;SENTENCE". BadInput says which part is wrong, and where.
 [[nodiscard]] Result<drive::Guard> guardFromText(const recording::Vocabulary& vocabulary, const std::string& text);
 /// Names of the measurements that guards and an arming ask for, to be recorded beside what is chosen. An error where

@@ -402,6 +402,39 @@ Result<KeptSensors> keptSensorsFromJson(const std::string& text) try {
     return fail(ErrorCode::BadInput, std::string("The list of sensors can't be read: ") + e.what());
 }
 
+std::string toJson(const SetsByFamily& sets) {
+    json out = json::object();
+    for (const auto& [family, own] : sets)
+        for (const KeptSet& set : own) {
+            json paces = json::object();
+            for (const auto& [channel, pace] : set.paces)
+                paces[channel] = paceName(pace);
+            out[family].push_back({{"name", set.name}, {"channels", set.channels}, {"paces", paces}});
+        }
+    return textOf(out);
+}
+
+Result<SetsByFamily> setsFromJson(const std::string& text) try {
+    SetsByFamily out;
+    const json all = json::parse(text);
+    if (!all.is_object()) return fail(ErrorCode::BadInput, "Sets of channels are kept by family.");
+    for (const auto& [family, own] : all.items())
+        for (const json& one : own) {
+            KeptSet set{one.at("name").get<std::string>(), one.at("channels").get<std::vector<std::string>>(), {}};
+            const json paces = one.value("paces", json::object());
+            for (const auto& [channel, name] : paces.items()) {
+                const auto pace = paceNamed(name.get<std::string>());
+                if (!pace)
+                    return fail(ErrorCode::BadInput, "A channel is fast, medium or slow; " + channel + " is none.");
+                set.paces.emplace(channel, *pace);
+            }
+            out[family].push_back(std::move(set));
+        }
+    return out;
+} catch (const json::exception& e) {
+    return fail(ErrorCode::BadInput, std::string("The sets of channels can't be read: ") + e.what());
+}
+
 std::string toJson(const std::vector<drive::Guard>& guards) {
     json out = json::array();
     for (const drive::Guard& guard : guards)

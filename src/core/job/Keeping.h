@@ -5,6 +5,7 @@
 
 #include "core/drive/Guard.h"
 #include "core/job/Gates.h"
+#include "core/job/KeptSets.h"
 #include "core/job/Rounds.h"
 #include "core/job/Sensors.h"
 #include "core/proposals/BaseCalibration.h"
@@ -43,6 +44,10 @@ std::string toJson(const std::vector<KeptDonor>& donors);
 /// Sensors that somebody fitted, with the descriptions of their messages.
 std::string toJson(const KeptSensors& kept);
 [[nodiscard]] Result<KeptSensors> keptSensorsFromJson(const std::string& text);
+/// Sets of channels.
+std::string toJson(const SetsByFamily& sets);
+[[nodiscard]] Result<SetsByFamily> setsFromJson(const std::string& text);
+
 /// Guards of one's own.
 std::string toJson(const std::vector<drive::Guard>& guards);
 [[nodiscard]] Result<std::vector<drive::Guard>> guardsFromJson(const std::string& text);

@@ -131,7 +131,47 @@ std::vector<uint8_t> withNumbers(const std::vector<uint8_t>& ids) {
     return out;
 }
 
+/// The engine's tells the engine's speed; of several the one that tells most.
+const link::ObdController& engineOf(const std::vector<link::ObdController>& controllers) {
+    const auto tells = [](const link::ObdController& c) {
+        return std::pair(std::binary_search(c.pids.begin(), c.pids.end(), 0x0C), c.pids.size());
+    };
+    return *std::max_element(controllers.begin(), controllers.end(),
+                             [&](const auto& a, const auto& b) { return tells(a) < tells(b); });
+}
+
+void addChannels(const std::vector<uint8_t>& ids, recording::Group& group) {
+    for (const uint8_t id : ids) {
+        const auto& pid = *link::obdPid(id);
+        for (size_t i = 0; i < pid.quantities.size(); ++i) {
+            const auto& q = pid.quantities[i];
+            char number[16];
+            std::snprintf(number, sizeof number, "OBD %02X", id);
+            group.channels.push_back({q.name, q.unit, number, i == 0 ? roleOf(id) : "", {}});
+        }
+    }
+}
+
+/// Adds what sensors send. What one of them plays, the controller's own numbers do not.
+void addExternal(const ExternalRows& external, recording::Recording& layout) {
+    const size_t own = layout.groups.size();
+    external.addTo(layout);
+    for (size_t g = own; g < layout.groups.size(); ++g)
+        for (const auto& sensor : layout.groups[g].channels)
+            for (size_t k = 0; k < own && !sensor.role.empty(); ++k)
+                for (auto& channel : layout.groups[k].channels)
+                    if (channel.role == sensor.role) channel.role.clear();
+}
+
 }  // namespace
+
+recording::Recording everythingOf(const std::vector<link::ObdController>& controllers, const KeptSensors& sensors) {
+    recording::Recording out;
+    auto& group = out.groups.emplace_back();
+    if (!controllers.empty()) addChannels(withNumbers(engineOf(controllers).pids), group);
+    addExternal(ExternalRows(messagesOf(sensors), sensors.sensors), out);
+    return out;
+}
 
 size_t ObdPlan::fastIds() const {
     size_t out = 0;
@@ -146,13 +186,8 @@ Result<ObdPlan> planObdDrive(link::CanPort& port, const std::vector<uint8_t>& wa
     obd.setGoOn(goOn);
     auto controllers = obd.discover();
     if (!controllers) return tl::unexpected(controllers.error());
-    // The engine's tells the engine's speed; of several the one that tells most.
-    const auto tells = [](const link::ObdController& c) {
-        return std::pair(std::binary_search(c.pids.begin(), c.pids.end(), 0x0C), c.pids.size());
-    };
     ObdPlan out;
-    out.controller = *std::max_element(controllers->begin(), controllers->end(),
-                                       [&](const auto& a, const auto& b) { return tells(a) < tells(b); });
+    out.controller = engineOf(*controllers);
     auto vehicle = obd.vehicle(out.controller);
     if (!vehicle) return tl::unexpected(vehicle.error());
     out.vehicle = std::move(*vehicle);
@@ -231,13 +266,15 @@ ObdRecorder::Class ObdRecorder::classOf(const std::vector<std::vector<uint8_t>>&
     return out;
 }
 
-ObdRecorder::ObdRecorder(link::CanPort& port, ObdPlan plan, const std::vector<can::DbcMessage>& sensors)
+ObdRecorder::ObdRecorder(link::CanPort& port, ObdPlan plan, const std::vector<can::DbcMessage>& sensors,
+                         std::vector<drive::Sensor> meanings)
     : port_(port),
       obd_(port),
       plan_(std::move(plan)),
       fast_(classOf(plan_.fast)),
       slow_(classOf(plan_.slow)),
-      external_(sensors) {
+      meanings_(std::move(meanings)),
+      external_(sensors, meanings_) {
     obd_.setOtherFrames([this](const link::CanFrame& frame) {
         if (!onRow_) return;
         if (const auto of = external_.take(frame))
@@ -253,22 +290,15 @@ recording::Recording ObdRecorder::layout() const {
         auto& group = out.groups.emplace_back();
         group.name = name;
         group.rate_hz = rate_hz;
-        for (const uint8_t id : of.ids) {
-            const auto& pid = *link::obdPid(id);
-            for (size_t i = 0; i < pid.quantities.size(); ++i) {
-                const auto& q = pid.quantities[i];
-                char number[16];
-                std::snprintf(number, sizeof number, "OBD %02X", id);
-                group.channels.push_back({q.name, q.unit, number, i == 0 ? roleOf(id) : "", {}});
-            }
-        }
+        addChannels(of.ids, group);
     };
     const double rate_hz = 1 / plan_.rowTime_s;
     add(fast_, "OBD " + plan_.controller.name(), std::round(rate_hz * 10) / 10);
     if (!slow_.ids.empty())
         add(slow_, "OBD " + plan_.controller.name() + ", slow",
             rate_hz / static_cast<double>(kRowsASlowOne * plan_.slow.size()));
-    external_.addTo(out);
+    addExternal(external_, out);
+    out.sensors = sensorsText(meanings_);
     return out;
 }
 

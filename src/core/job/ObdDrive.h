@@ -3,6 +3,7 @@
 #pragma once
 
 #include "core/job/Drive.h"
+#include "core/job/Sensors.h"
 #include "core/link/Obd.h"
 
 namespace brusk::job {
@@ -26,6 +27,8 @@ struct ObdPlan {
 /// what changes as slowly are slow. Cancelled when `goOn` says no.
 [[nodiscard]] Result<ObdPlan> planObdDrive(link::CanPort& port, const std::vector<uint8_t>& wanted,
                                            const std::function<bool()>& goOn);
+/// Everything that can be recorded of a car that answers so and has these sensors, as groups without samples.
+recording::Recording everythingOf(const std::vector<link::ObdController>& controllers, const KeptSensors& sensors);
 /// "obd:7E8:CALID=CVN ...", by which two drives on different calibrations are told apart: Recording::areas of a drive
 /// that was recorded so. Empty where the car tells neither.
 std::string obdBinding(const ObdPlan& plan);
@@ -39,7 +42,9 @@ bool onOtherCalibrations(const std::string& areas, const std::string& otherAreas
 /// sensors.
 class ObdRecorder final : public DriveSource {
   public:
-    ObdRecorder(link::CanPort& port, ObdPlan plan, const std::vector<can::DbcMessage>& sensors);
+    /// `meanings`: what the sensors' numbers mean to this car, where somebody said.
+    ObdRecorder(link::CanPort& port, ObdPlan plan, const std::vector<can::DbcMessage>& sensors,
+                std::vector<drive::Sensor> meanings = {});
 
     const ObdPlan& plan() const { return plan_; }
     link::CanPort& port() override { return port_; }
@@ -69,6 +74,7 @@ class ObdRecorder final : public DriveSource {
     ObdPlan plan_;
     Class fast_, slow_;
     size_t nextSlow_ = 0, rows_ = 0;
+    std::vector<drive::Sensor> meanings_;
     ExternalRows external_;
     const OnRow* onRow_ = nullptr;
     OnCodes onCodes_;

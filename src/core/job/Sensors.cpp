@@ -4,6 +4,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <utility>
 
 #include "core/base/Text.h"
 #include "core/evidence/Sampled.h"
@@ -69,12 +70,8 @@ void silence(KeptSensors& kept, const can::DbcMessage& message, const std::strin
     for (const auto& signal : all) {
         if (!plays(signal, role) && !plays(signal, "wideband_ready")) continue;
         if (drive::sensorOf(kept.sensors, message.name, signal.name)) continue;
-        drive::Sensor silenced;
-        silenced.title = message.name + ", " + signal.name;
-        silenced.message = message.name;
-        silenced.name = signal.name;
-        silenced.unit = signal.unit;
-        kept.sensors.push_back(std::move(silenced));
+        kept.sensors.push_back(asItComes(message, signal));
+        kept.sensors.back().role.clear();
     }
 }
 
@@ -83,7 +80,33 @@ bool onlySilences(const drive::Sensor& sensor) {
     return !sensor.analogue() && sensor.role.empty() && sensor.scaling.isIdentity();
 }
 
+bool isPlayed(const KeptSensors& kept, const std::string& role) {
+    return std::any_of(kept.sensors.begin(), kept.sensors.end(), [&](const auto& other) { return other.role == role; });
+}
+
+/// Nobody plays a role any more: who was silenced for it plays it again.
+void letSpeak(KeptSensors& kept, const std::string& role, const Kit& kit) {
+    for (const auto& message : kit.externalSensors) {
+        const auto& all = message.signalList;
+        if (std::none_of(all.begin(), all.end(), [&](const auto& s) { return roleOfSignal(message, s) == role; }))
+            continue;
+        std::erase_if(kept.sensors, [&](const drive::Sensor& sensor) {
+            return sensor.message == message.name && onlySilences(sensor);
+        });
+    }
+}
+
 }  // namespace
+
+drive::Sensor asItComes(const can::DbcMessage& message, const can::DbcSignal& signal) {
+    drive::Sensor out;
+    out.title = message.name + ", " + signal.name;
+    out.message = message.name;
+    out.name = signal.name;
+    out.unit = signal.unit;
+    out.role = roleOfSignal(message, signal);
+    return out;
+}
 
 Result<KeptSensors> sensorsOf(const carfolder::CarFolder& folder) {
     const auto text = folder.settings().get(kSetting);
@@ -106,19 +129,19 @@ void put(KeptSensors& kept, const drive::Sensor& sensor, const std::string& dbc,
     }
     const auto at = std::find_if(kept.sensors.begin(), kept.sensors.end(),
                                  [&](const drive::Sensor& other) { return other.sameAs(sensor); });
-    if (at == kept.sensors.end())
+    if (at == kept.sensors.end()) {
         kept.sensors.push_back(sensor);
-    else
-        *at = sensor;
+    } else {
+        const std::string before = std::exchange(*at, sensor).role;
+        if (kit && !before.empty() && !isPlayed(kept, before)) letSpeak(kept, before, *kit);
+    }
     if (!dbc.empty() && std::find(kept.dbcs.begin(), kept.dbcs.end(), dbc) == kept.dbcs.end()) kept.dbcs.push_back(dbc);
 }
 
 bool forget(KeptSensors& kept, const drive::Sensor& sensor) {
     const drive::Sensor gone = sensor;  // it may be one of the list
     const bool was = std::erase_if(kept.sensors, [&](const auto& other) { return other.sameAs(gone); }) > 0;
-    const bool played = std::any_of(kept.sensors.begin(), kept.sensors.end(),
-                                    [&](const auto& other) { return other.role == gone.role; });
-    if (was && !gone.role.empty() && !played) std::erase_if(kept.sensors, onlySilences);
+    if (was && !gone.role.empty() && !isPlayed(kept, gone.role)) std::erase_if(kept.sensors, onlySilences);
     return was;
 }
 
@@ -142,16 +165,20 @@ Result<std::shared_ptr<const Kit>> withKeptSensors(std::shared_ptr<const Kit> ki
     auto kept = sensorsOf(folder);
     if (!kept) return failBecause("The sensors that this car folder keeps are not used.", kept.error());
     if (!kit || kept->sensors.empty()) return kit;
-    std::vector<can::DbcMessage> messages;
-    for (const std::string& text : kept->dbcs)
-        if (auto dbc = can::readDbc(text))
-            for (auto& message : dbc->messages)
-                if (std::any_of(kept->sensors.begin(), kept->sensors.end(),
-                                [&](const auto& sensor) { return sensor.message == message.name; }))
-                    messages.push_back(std::move(message));
-    auto out = std::make_shared<Kit>(*withSensors(*kit, messages));
+    auto out = std::make_shared<Kit>(*withSensors(*kit, messagesOf(*kept)));
     out->sensors = std::move(kept->sensors);
     return std::shared_ptr<const Kit>(std::move(out));
+}
+
+std::vector<can::DbcMessage> messagesOf(const KeptSensors& kept) {
+    std::vector<can::DbcMessage> out;
+    for (const std::string& text : kept.dbcs)
+        if (auto dbc = can::readDbc(text))
+            for (auto& message : dbc->messages)
+                if (std::any_of(kept.sensors.begin(), kept.sensors.end(),
+                                [&](const auto& sensor) { return sensor.message == message.name; }))
+                    out.push_back(std::move(message));
+    return out;
 }
 
 std::string sensorsText(const std::vector<drive::Sensor>& sensors) {
@@ -245,13 +272,9 @@ std::vector<SensorOffer> sensorOffers(const BusEars& ears, const std::vector<Sen
                 if (!signal.raw(heard->second.frame)) continue;  // a frame too short is another's
                 SensorOffer offer;
                 offer.file = &file;
-                offer.sensor.title = message.name + ", " + signal.name;
-                offer.sensor.message = message.name;
-                offer.sensor.name = signal.name;
-                offer.sensor.unit = signal.unit;
+                offer.sensor = asItComes(message, signal);
                 offer.value = message.value(signal, heard->second.frame).value_or(std::nan(""));
                 offer.rate_hz = heard->second.rate_hz();
-                offer.sensor.role = roleOfSignal(message, signal);
                 if (!offer.sensor.role.empty()) {
                     offer.likely = "unit " + signal.unit;
                 } else if (const auto like =

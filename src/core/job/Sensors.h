@@ -22,6 +22,8 @@ struct KeptSensors {
 /// Adds one or takes the place of the one of the same name. Who plays a role plays it alone: others lose it, also the
 /// profile's own, named by `kit` (which may be null). `dbc`: the text that describes its message, where it has one.
 void put(KeptSensors& kept, const drive::Sensor& sensor, const std::string& dbc, const Kit* kit);
+/// A signal as its message describes it, playing what it is likely to.
+drive::Sensor asItComes(const can::DbcMessage& message, const can::DbcSignal& signal);
 /// Takes one out; who was silenced for it plays again. False where it is not kept.
 bool forget(KeptSensors& kept, const drive::Sensor& sensor);
 /// BadInput says what can't be: no slope, a role nobody knows, a unit of another quantity, a channel that is not there.
@@ -32,6 +34,8 @@ bool forget(KeptSensors& kept, const drive::Sensor& sensor);
                                                                  const carfolder::CarFolder& folder);
 /// What the sensors that are recorded mean, for a recording's head.
 std::string sensorsText(const std::vector<drive::Sensor>& sensors);
+/// The messages that the kept sensors are of, as the kept DBC files describe them.
+std::vector<can::DbcMessage> messagesOf(const KeptSensors& kept);
 /// Makes a recording say what its sensors mean by what is known now: scaling, unit, range and role. A voltage that was
 /// recorded before anybody knew of a sensor on it becomes one. What is kept in the file stays as it is.
 void putRight(const std::vector<drive::Sensor>& now, recording::Recording& recording);

@@ -11,6 +11,8 @@
 namespace brusk::link {
 namespace {
 
+constexpr int64_t kSlowestPeriod_us = 10000000;
+
 using nlohmann::json;
 
 /// Thrown and caught inside readProfile() only.
@@ -190,6 +192,15 @@ void readTimes(const json& root, Profile& profile) {
     profile.fastPeriod_us = milliseconds(sampling, "fast_period_ms");
     profile.fastRate = static_cast<uint8_t>(whole(sampling, "fast_rate", 3));
     if (profile.fastPeriod_us < 1000) throw BadProfile{"\"fast_period_ms\" must be 1 or more"};
+    int64_t faster_us = profile.fastPeriod_us;
+    for (const auto& [key, period_us] : {std::pair("medium_period_ms", &profile.mediumPeriod_us),
+                                         std::pair("slow_period_ms", &profile.slowPeriod_us)}) {
+        if (!sampling.contains(key)) continue;
+        *period_us = milliseconds(sampling, key);
+        if (*period_us <= faster_us || *period_us > kSlowestPeriod_us)
+            throw BadProfile{"\"" + std::string(key) + "\" must be longer than the faster ones and at most 10 s"};
+        faster_us = *period_us;
+    }
     if (!root.contains("ignition_off_s")) return;
     const json& off = root["ignition_off_s"];
     if (!off.is_object()) throw BadProfile{"\"ignition_off_s\" must hold times"};
@@ -286,6 +297,21 @@ double FrozenItem::physical(uint32_t raw) const {
                             ? static_cast<double>(static_cast<int32_t>(raw << (32 - 8 * bytes)) >> (32 - 8 * bytes))
                             : static_cast<double>(raw);
     return number * factor + offset;
+}
+
+Pace Profile::paceOr(Pace wanted) const {
+    while (wanted != Pace::Fast && period_us(wanted) == 0)
+        wanted = static_cast<Pace>(static_cast<uint8_t>(wanted) - 1);
+    return wanted;
+}
+
+int64_t Profile::period_us(Pace pace) const {
+    return pace == Pace::Fast ? fastPeriod_us : pace == Pace::Medium ? mediumPeriod_us : slowPeriod_us;
+}
+
+uint8_t Profile::rateByte(Pace pace) const {
+    constexpr uint8_t kMedium = 0x02, kSlow = 0x01;
+    return pace == Pace::Fast ? fastRate : pace == Pace::Medium ? kMedium : kSlow;
 }
 
 const FrozenItem* Profile::frozenItem(uint16_t did) const {

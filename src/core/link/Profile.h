@@ -62,6 +62,10 @@ struct IdentityItem {
     uint16_t did = 0;
 };
 
+/// How often something is sampled: the transmission modes of ISO 14229-1, 0x2A.
+enum class Pace : uint8_t { Fast, Medium, Slow };
+inline constexpr Pace kPaces[] = {Pace::Fast, Pace::Medium, Pace::Slow};
+
 struct Profile {
     std::string name;
     std::string controller;
@@ -94,6 +98,7 @@ struct Profile {
     uint16_t firstDynamicId = 0xF200;
     int dynamicIds = 0;  ///< how many the controller keeps at once
     int64_t fastPeriod_us = 10000;
+    int64_t mediumPeriod_us = 0, slowPeriod_us = 0;  ///< 0: the controller has no such pace
     uint8_t fastRate = 0x03;
     int64_t erasePer16KiB_us = 0;  ///< what the controller's maker states
     int64_t programBlock_us = 0;
@@ -105,6 +110,11 @@ struct Profile {
     std::vector<image::Sector> sectors() const;
     const MemoryArea* calibrationArea() const;
     const FrozenItem* frozenItem(uint16_t did) const;
+    /// This pace, or the next faster one that the controller has.
+    Pace paceOr(Pace wanted) const;
+    int64_t period_us(Pace pace) const;
+    /// The mode byte of a periodic request.
+    uint8_t rateByte(Pace pace) const;
     /// The least time, microseconds, in which `bytes` at `start` can be read: the frames ISO-TP needs for the upload in
     /// blocks of `block` data bytes, back to back at the bitrate.
     int64_t leastRead_us(uint32_t start, ByteSpan bytes, size_t block) const;

@@ -2,17 +2,13 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/recording/RecordingWriter.h"
 
+#include <utility>
+
 namespace brusk::recording {
 
-void RecordingWriter::Rows::clear() {
-    time_s.clear();
-    values.clear();
-    ends.clear();
-}
-
-RecordingWriter::RecordingWriter(std::unique_ptr<Mdf4Writer> file, size_t groups,
+RecordingWriter::RecordingWriter(std::unique_ptr<Mdf4Writer> file, std::vector<size_t> widths,
                                  std::function<void(const std::string&)> tell)
-    : file_(std::move(file)), tell_(std::move(tell)), coming_(groups), taken_(groups) {
+    : file_(std::move(file)), tell_(std::move(tell)), queue_(std::move(widths), kMostQueued_bytes / RowQueue::kBytes) {
     writing_ = std::thread([this] { writeAsItComes(); });
     syncing_ = std::thread([this] { waitForTheDisk(); });
 }
@@ -22,11 +18,17 @@ RecordingWriter::~RecordingWriter() {
 }
 
 void RecordingWriter::append(size_t group, double time_s, std::span<const float> values) {
+    if (!queue_.push(group, time_s, values)) return giveUp(time_s);
+    if (group != 0) return;
+    if (!missed_) return void(pushed_s_ = time_s);
+    missed_->to_s = time_s;
     const std::lock_guard lock(mutex_);
-    Rows& rows = coming_[group];
-    rows.time_s.push_back(time_s);
-    rows.values.insert(rows.values.end(), values.begin(), values.end());
-    rows.ends.push_back(rows.values.size());
+    comingLost_.push_back(*std::exchange(missed_, std::nullopt));
+}
+
+void RecordingWriter::giveUp(double time_s) {
+    if (!missed_) missed_ = Lost{pushed_s_, time_s};
+    missed_->to_s = time_s;
 }
 
 void RecordingWriter::append(Mark mark) {
@@ -43,16 +45,10 @@ void RecordingWriter::due() {
 }
 
 void RecordingWriter::takeOver() {
-    for (size_t group = 0; group < taken_.size(); ++group) {
-        const Rows& rows = taken_[group];
-        size_t begin = 0;
-        for (size_t i = 0; i < rows.time_s.size(); ++i) {
-            file_->append(group, rows.time_s[i], std::span(rows.values).subspan(begin, rows.ends[i] - begin));
-            begin = rows.ends[i];
-        }
-        if (group == 0 && !rows.time_s.empty()) newest_s_ = rows.time_s.back();
-        taken_[group].clear();
-    }
+    queue_.take([this](size_t group, double time_s, std::span<const float> values) {
+        file_->append(group, time_s, values);
+        if (group == 0) newest_s_ = time_s;
+    });
     for (const Mark& mark : takenMarks_)
         file_->append(mark);
     takenMarks_.clear();
@@ -86,17 +82,19 @@ void RecordingWriter::writeAsItComes() {
             wake_.wait(lock, [&] { return due_ || stopping_; });
             if (stopping_) return;
             due_ = false;
-            coming_.swap(taken_);
             comingMarks_.swap(takenMarks_);
+            lost_.insert(lost_.end(), comingLost_.begin(), comingLost_.end());
+            comingLost_.clear();
             onDisk.swap(toCount_);
         }
         takeOver();
         Done done = file_->write();
         if (done && onDisk) done = file_->count(*onDisk);
         written(done);
+        std::optional<std::vector<uint64_t>> toSync = file_->written();
         {
             const std::lock_guard lock(mutex_);
-            toSync_ = file_->written();
+            toSync_.swap(toSync);
         }
         wake_.notify_all();
     }
@@ -132,9 +130,10 @@ void RecordingWriter::stop() {
 
 Done RecordingWriter::finish() {
     stop();
-    taken_.swap(coming_);
     takenMarks_.swap(comingMarks_);
     takeOver();
+    lost_.insert(lost_.end(), comingLost_.begin(), comingLost_.end());
+    if (missed_) lost_.push_back(*missed_);
     Done done = file_->finish();
     if (done) {
         kept_s_ = newest_s_;

@@ -13,19 +13,23 @@
 #include <vector>
 
 #include "core/recording/Mdf4.h"
+#include "core/recording/RowQueue.h"
 
 namespace brusk::recording {
 
 /// Takes rows from the thread that samples and writes them as they come.
 ///
-/// 1. append() and due() copy a row or a mark, or set a flag; they never wait for the disk.
+/// 1. append() of a row copies it into a queue, without a lock; a mark, or that something is due, takes one that is
+/// held
+///    no longer than it takes to hand over what was marked. Neither waits for the disk.
 /// 2. What is due is handed to the system at once, so that it outlives the program; a second thread waits for the disk
 ///    meanwhile, so that it outlives the power. A busy disk delays only that.
-/// 3. While the disk takes nothing, rows are kept in memory, up to kMostPending_bytes; then they are given up, and the
-///    recording has a gap.
+/// 3. While the disk takes nothing, rows are kept in memory, up to kMostPending_bytes, while a write does not come back
+///    up to kMostQueued_bytes; then they are given up, and the recording has a gap.
 class RecordingWriter {
   public:
     static constexpr uint64_t kMostPending_bytes = uint64_t{64} << 20;
+    static constexpr uint64_t kMostQueued_bytes = 2 * kMostPending_bytes;
 
     /// Rows that were given up, by the time of the last before and the last of them.
     struct Lost {
@@ -34,7 +38,9 @@ class RecordingWriter {
     };
     /// `tell` gets a sentence when the disk takes nothing and when it takes it again; called on the writing threads,
     /// one at a time.
-    RecordingWriter(std::unique_ptr<Mdf4Writer> file, size_t groups, std::function<void(const std::string&)> tell);
+    /// `widths`: how many channels each group has.
+    RecordingWriter(std::unique_ptr<Mdf4Writer> file, std::vector<size_t> widths,
+                    std::function<void(const std::string&)> tell);
     ~RecordingWriter();
     RecordingWriter(const RecordingWriter&) = delete;
     RecordingWriter& operator=(const RecordingWriter&) = delete;
@@ -53,13 +59,7 @@ class RecordingWriter {
     const std::vector<Lost>& lost() const { return lost_; }
 
   private:
-    /// Rows on their way, as columns that keep their room.
-    struct Rows {
-        std::vector<double> time_s;
-        std::vector<float> values;
-        std::vector<size_t> ends;  ///< of each row in `values`
-        void clear();
-    };
+    void giveUp(double time_s);
     void writeAsItComes();
     void waitForTheDisk();
     void takeOver();
@@ -70,18 +70,22 @@ class RecordingWriter {
     std::unique_ptr<Mdf4Writer> file_;
     std::function<void(const std::string&)> tell_;
 
+    RowQueue queue_;
+    // Of the thread that samples: the newest row that the queue took, and what it had no room for since.
+    double pushed_s_ = 0;
+    std::optional<Lost> missed_;
+
     std::mutex telling_;
     std::mutex mutex_;  // guards what follows, up to the empty line
     std::condition_variable wake_;
-    std::vector<Rows> coming_;
     std::vector<Mark> comingMarks_;
+    std::vector<Lost> comingLost_;
     bool due_ = false;
     bool stopping_ = false;
     std::optional<std::vector<uint64_t>> toSync_;   ///< rows that the system has and the disk perhaps not
     std::optional<std::vector<uint64_t>> toCount_;  ///< rows that the disk has
 
     // Of the writing thread; after finish() of whoever asks.
-    std::vector<Rows> taken_;
     std::vector<Mark> takenMarks_;
     double newest_s_ = 0, kept_s_ = 0;
     std::vector<Lost> lost_;

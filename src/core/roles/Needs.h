@@ -142,7 +142,7 @@ inline constexpr Need kKindNeeds[] = {
      "Fuel of each bank",
      {},
      {"short_trim", "long_trim", "short_trim_2", "long_trim_2"},
-     {"narrowband", "narrowband_2"}},
+     {"narrowband", "narrowband_2", "lambda_measured", "lambda_measured_2"}},
     {"full-load",
      "Full load: enrichment, its conditions, air under load",
      {"full_load_on", "full_load_lambda", "full_load_delay", "full_load_pedal"},

@@ -178,6 +178,8 @@ inline constexpr std::array kAll = {
     channel("idle_learned", "idle air learned", "%", "idle learn|adapt"),
     channel("octane_factor", "octane factor learned", "%", "octane factor|learn"),
     channel("lambda_measured", "wideband lambda", "lambda", "lambda|wideband|afr|o2 measured|actual|wideband|sensor"),
+    channel("lambda_measured_2", "wideband lambda, bank 2", "lambda",
+            "lambda|wideband|afr|o2 measured|actual|wideband|sensor 2|b2"),
     channel("wideband_ready", "wideband ready", "", "wideband|lambda|sensor ready|status|heated"),
     channel("short_trim_2", "short trim, bank 2", "%", "short trim|correction 2|b2"),
     channel("long_trim_2", "long trim, bank 2", "%", "long trim|correction|learn 2|b2"),

@@ -74,11 +74,12 @@ QString DrivePresenter::situation() const {
         .arg(tank.isEmpty() ? QString() : " \u00b7 " + tank);
 }
 
-void DrivePresenter::record(const std::vector<std::string>& channels, const std::string& route, double lapse) {
+void DrivePresenter::record(const job::KeptSet& channels, const std::string& route, double lapse) {
     time_s_.clear();
     columns_.assign(watched_.size(), {});
     desks_.drive.setTimeLapse(lapse);
-    const DriveWish wish{channels, route, desks_.watch.chosen(), desks_.watch.arming(), desks_.watch.tank()};
+    const DriveWish wish{channels.channels,   route,         desks_.watch.chosen(), desks_.watch.arming(),
+                         desks_.watch.tank(), channels.paces};
     if (auto done = desks_.drive.start(wish); !done) desks_.messages.failed(done.error());
 }
 
@@ -104,7 +105,7 @@ std::vector<DrivePresenter::Channel> DrivePresenter::channels() const {
     const auto& d = *desks_.car.kit->definition;
     for (const auto& m : d.measurements)
         out.push_back({m.name, QString::fromStdString(m.title() + (d.unitOf(m).empty() ? "" : ", " + d.unitOf(m))),
-                       QString::fromStdString(m.description)});
+                       QString::fromStdString(m.description), desks_.car.kit->profile.paceOr(job::proposedPace(d, m))});
     return out;
 }
 
@@ -122,15 +123,48 @@ DrivePresenter::ForPurposes DrivePresenter::channelsFor(const std::vector<const 
     return out;
 }
 
-DrivePresenter::Cost DrivePresenter::cost(const std::vector<std::string>& channels) const {
+DrivePresenter::Cost DrivePresenter::cost(const job::KeptSet& channels) const {
+    if (isAnyCar()) return {tr("all that the car tells by OBD"), true, {}};
     if (!desks_.car.kit) return {};
-    const auto set = job::channelSet(*desks_.car.kit, channels);
-    if (!set) return {QString::fromStdString(set.error().message), false};
-    return {tr("%1 at %2 Hz \u00b7 link %3 %")
-                .arg(set->measurements.size())
-                .arg(set->rate_hz, 0, 'f', 0)
-                .arg(set->plan.busLoad * 100, 0, 'f', 0),
-            true};
+    // What is watched is recorded too.
+    auto names = channels.channels;
+    if (const auto asked = job::channelsAskedFor(*desks_.car.kit, desks_.watch.chosen(), desks_.watch.arming()))
+        names.insert(names.begin(), asked->begin(), asked->end());
+    const auto set = job::channelSet(*desks_.car.kit, names, channels.paces);
+    if (!set)
+        return {QString::fromStdString(set.error().message), false,
+                job::tooMany(*desks_.car.kit, names, channels.paces)};
+    QStringList parts;
+    for (const auto& one : job::classesOf(*desks_.car.kit, *set))
+        parts << tr("%1 at %2").arg(one.size).arg(one.rate_hz, 0, 'f', 0);
+    return {tr("link %1 % \u00b7 %2 Hz").arg(set->plan.busLoad * 100, 0, 'f', 0).arg(parts.join(", ")), true, {}};
+}
+
+std::vector<DrivePresenter::Rate> DrivePresenter::rates() const {
+    std::vector<Rate> out;
+    if (!desks_.car.kit) return out;
+    const auto& profile = desks_.car.kit->profile;
+    for (const link::Pace pace : link::kPaces)
+        if (profile.period_us(pace) > 0)
+            out.push_back({pace, tr("%1 Hz").arg(1e6 / static_cast<double>(profile.period_us(pace)), 0, 'f', 0)});
+    return out;
+}
+
+std::vector<job::KeptSet> DrivePresenter::sets() const {
+    auto sets = desks_.watch.sets();
+    if (sets) return std::move(*sets);
+    desks_.messages.failed(sets.error());
+    return {};
+}
+
+bool DrivePresenter::keepSet(const job::KeptSet& set) {
+    const auto done = desks_.watch.keepSet(set);
+    if (!done) desks_.messages.failed(done.error());
+    return done.has_value();
+}
+
+void DrivePresenter::forgetSet(const std::string& name) {
+    if (auto done = desks_.watch.forgetSet(name); !done) desks_.messages.failed(done.error());
 }
 
 std::vector<DrivePresenter::Channel> DrivePresenter::voltages() const {
@@ -148,22 +182,20 @@ std::vector<DrivePresenter::Channel> DrivePresenter::voltages() const {
 
 std::vector<DrivePresenter::OwnSensor> DrivePresenter::ownSensors() const {
     std::vector<OwnSensor> out;
-    if (!desks_.car.kit) return out;
-    const auto text = [](const std::string& from) { return QString::fromStdString(from); };
-    const auto title = [&](const std::string& id) {
-        const auto role = roles::Role::named(id);
-        return role ? text(std::string(role->title())) : QString();
-    };
+    if (!desks_.car.kit) {
+        for (const auto& sensor : desks_.sensors.kept())
+            if (!sensor.analogue()) out.push_back({sensor, true});
+        return out;
+    }
     const auto& kit = *desks_.car.kit;
     for (const auto& message : kit.externalSensors)
         for (const auto& signal : message.signalList) {
-            const auto* own = drive::sensorOf(kit.sensors, message.name, signal.name);
-            out.push_back({message.name, signal.name, text(message.name + ", " + signal.name),
-                           text(own ? own->unit : signal.unit), title(job::roleOfSignal(kit, message, signal))});
+            const auto* kept = drive::sensorOf(kit.sensors, message.name, signal.name);
+            out.push_back({kept ? *kept : job::asItComes(message, signal), kept != nullptr});
+            out.back().sensor.title = message.name + ", " + signal.name;
         }
     for (const auto& sensor : kit.sensors)
-        if (sensor.analogue())
-            out.push_back({sensor.message, sensor.name, text(sensor.title), text(sensor.unit), title(sensor.role)});
+        if (sensor.analogue()) out.push_back({sensor, true});
     return out;
 }
 
@@ -179,6 +211,17 @@ std::vector<std::string> DrivePresenter::unitsLike(const std::string& unit) {
     if (const auto* known = units::findUnit(unit))
         for (const auto other : units::unitsOf(known->quantity))
             if (other != unit) out.emplace_back(other);
+    return out;
+}
+
+std::vector<roles::Role> DrivePresenter::rolesLike(const std::string& unit) {
+    std::vector<roles::Role> out;
+    const auto* own = units::findUnit(unit);
+    for (const auto& meaning : roles::known()) {
+        const auto* its = units::findUnit(meaning.unit);
+        if (meaning.measured() && own && its && own->quantity == its->quantity)
+            out.push_back(*roles::Role::named(meaning.id));
+    }
     return out;
 }
 

@@ -7,6 +7,7 @@
 #include <QStringList>
 
 #include "core/job/Drive.h"
+#include "core/job/KeptSets.h"
 #include "core/roles/Purposes.h"
 #include "core/units/Units.h"
 
@@ -29,7 +30,7 @@ class DrivePresenter : public QObject {
     /// What a recording would belong to, or why there can be none.
     QString situation() const;
     /// `lapse`: simulated seconds a second. What is wrong is said.
-    void record(const std::vector<std::string>& channels, const std::string& route, double lapse);
+    void record(const job::KeptSet& channels, const std::string& route, double lapse);
     void stop();
     void mark();
     int marks() const;
@@ -42,6 +43,7 @@ class DrivePresenter : public QObject {
         std::string name;
         QString title;
         QString description;
+        link::Pace pace = link::Pace::Fast;  ///< proposed
     };
     /// Empty before the controller is known.
     std::vector<Channel> channels() const;
@@ -54,21 +56,34 @@ class DrivePresenter : public QObject {
     struct Cost {
         QString text;
         bool fits = true;
+        std::vector<std::string> tooMany;  ///< what would have to go
     };
-    Cost cost(const std::vector<std::string>& channels) const;
+    Cost cost(const job::KeptSet& channels) const;
+    /// Those this controller has, and how often a second each is.
+    struct Rate {
+        link::Pace pace;
+        QString text;
+    };
+    std::vector<Rate> rates() const;
+    /// Names of what was kept for controllers of this family; what is wrong is said.
+    std::vector<job::KeptSet> sets() const;
+    bool keepSet(const job::KeptSet& set);
+    void forgetSet(const std::string& name);
     /// Measurements in volts that nobody plays a role with but the spare input; the likeliest first.
     std::vector<Channel> voltages() const;
 
     // Sensors that are recorded besides: of the profile, and of this car.
     struct OwnSensor {
-        std::string message, name;
-        QString title, unit, role;  ///< what it plays, as a title; empty: nothing
+        drive::Sensor sensor;
+        bool kept = false;  ///< with the car; else of the profile, as it comes
     };
     std::vector<OwnSensor> ownSensors() const;
     /// Senders that are heard, are not used, and look as if somebody could.
     size_t offers() const;
     /// Units of the same quantity, this one first.
     static std::vector<std::string> unitsLike(const std::string& unit);
+    /// What a number of this unit can be to an engine.
+    static std::vector<roles::Role> rolesLike(const std::string& unit);
 
     // What the car says.
     double now(roles::Role role) const;

@@ -47,7 +47,7 @@ Readout::Readout(const QString& name, int decimals, QWidget* parent)
     name_ = label(name, "faint");
     column->addWidget(name_);
     value_ = label("-", "numbers");
-    value_->setStyleSheet("font-size: 25px;");
+    value_->setStyleSheet("font-size: 25px; font-family: 'JetBrains Mono';");  // whatever its colour
     column->addWidget(value_);
 }
 
@@ -163,6 +163,8 @@ void DriveStation::makeReadouts() {
 
 QWidget* DriveStation::makeOperatorPanel() {
     auto* panel = new OperatorPanel(presenter_);
+    connect(&presenter_, &DrivePresenter::driveChanged, panel,
+            [this, panel] { panel->setDriving(presenter_.driving()); });
     route_ = panel->route();
     lapse_ = panel->lapse();
     return panel;

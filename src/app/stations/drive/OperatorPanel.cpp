@@ -30,6 +30,26 @@ OperatorPanel::OperatorPanel(DrivePresenter& presenter, QWidget* parent)
     : Panel(tr("Bench car"), parent), presenter_(presenter) {
     setObjectName("operatorPanel");
     headRow()->addWidget(label(tr("simulated"), "faint"));
+    const auto flat = [this](const QString& text, const char* name, const QString& tip) {
+        auto* button = new QToolButton;
+        button->setText(text);
+        button->setObjectName(name);
+        button->setToolTip(tip);
+        button->setProperty("flat", true);
+        button->setEnabled(false);
+        headRow()->addWidget(button);
+        return button;
+    };
+    headRow()->addStretch(1);
+    ignition_ = flat(tr("Ignition"), "ignition", tr("Off and on while it drives"));
+    ignition_->setCheckable(true);
+    ignition_->setChecked(true);
+    reset_ = flat(tr("Reset"), "resetController", tr("The controller begins anew, as after a drop of its supply"));
+    connect(ignition_, &QToolButton::toggled, this, [this] { order(); });
+    connect(reset_, &QToolButton::clicked, this, [this] {
+        ++resets_;
+        order();
+    });
     body()->setSpacing(4);
     makeRoute();
     makeWeatherAndFuel();
@@ -111,13 +131,21 @@ void OperatorPanel::makeFaults() {
     connect(faults_, &QListWidget::itemChanged, this, [this] { order(); });
 }
 
+void OperatorPanel::setDriving(bool driving) {
+    ignition_->setEnabled(driving);
+    reset_->setEnabled(driving);
+    if (!driving) ignition_->setChecked(true);  // the next drive begins with it on
+}
+
 void OperatorPanel::order() {
     BenchOrders orders{temperature_->value(),
                        pressure_->value(),
                        octane_->value(),
                        ethanol_->value(),
                        {},
-                       wideband_->currentData().toString().toStdString()};
+                       wideband_->currentData().toString().toStdString(),
+                       ignition_->isChecked(),
+                       resets_};
     for (int i = 0; i < faults_->count(); ++i) {
         if (faults_->item(i)->checkState() != Qt::Checked) continue;
         orders.faults.push_back(faults_->item(i)->data(Qt::UserRole).toString().toStdString());

@@ -5,6 +5,7 @@
 #include <QComboBox>
 #include <QListWidget>
 #include <QSpinBox>
+#include <QToolButton>
 
 #include "app/stations/drive/DrivePresenter.h"
 #include "app/widgets/Panels.h"
@@ -17,6 +18,8 @@ class OperatorPanel : public Panel {
     explicit OperatorPanel(DrivePresenter& presenter, QWidget* parent = nullptr);
     QComboBox* route() { return route_; }
     QComboBox* lapse() { return lapse_; }
+    /// What needs a car that drives.
+    void setDriving(bool driving);
 
   private:
     void makeRoute();
@@ -32,6 +35,9 @@ class OperatorPanel : public Panel {
     QDoubleSpinBox* octane_;
     QDoubleSpinBox* ethanol_;
     QComboBox* wideband_;
+    QToolButton* ignition_;
+    QToolButton* reset_;
+    int resets_ = 0;
     QListWidget* faults_;
     QLabel* faultCount_;
 };

@@ -12,8 +12,8 @@ namespace brusk::app {
 namespace {
 
 /// What somebody wires to a spare input.
-constexpr roles::Role kWired[] = {"lambda_measured", "fuel_pressure", "exhaust_temperature", "manifold_pressure",
-                                  "intake_temperature"};
+constexpr roles::Role kWired[] = {"lambda_measured",     "lambda_measured_2", "fuel_pressure",
+                                  "exhaust_temperature", "manifold_pressure", "intake_temperature"};
 
 QString text(const std::string& from) {
     return QString::fromStdString(from);
@@ -51,6 +51,16 @@ SensorsPanel::SensorsPanel(SensorDesk& desk, DrivePresenter& presenter) : desk_(
         return out;
     };
     use_ = button(tr("Use it"), "useSensor", tr("Keeps it with this car; every drive records it"));
+    plays_ = new QComboBox;
+    plays_->setObjectName("plays");
+    plays_->setAccessibleName(tr("What the sensor is to the engine"));
+    plays_->setToolTip(tr("What it is to the engine; of two widebands, which bank's"));
+    plays_->setSizeAdjustPolicy(QComboBox::AdjustToMinimumContentsLengthWithIcon);
+    auto* plays = new QHBoxLayout;
+    plays->setSpacing(6);
+    plays->addWidget(label(tr("To the engine it is"), "faint"));
+    plays->addWidget(plays_, 1);
+    column->addLayout(plays);
     listen_ = button(tr("Listen"), "listen", tr("For a second, sending nothing"));
     auto* open = button(tr("DBC \u2026"), "openDbc", tr("A DBC file that says what the frames mean"));
     remove_ = button(tr("Forget"), "forgetSensor", tr("This car no longer has it"));
@@ -64,8 +74,9 @@ SensorsPanel::SensorsPanel(SensorDesk& desk, DrivePresenter& presenter) : desk_(
     connect(listen_, &QPushButton::clicked, &desk_, &SensorDesk::listen);
     connect(open, &QPushButton::clicked, this, &SensorsPanel::openDescription);
     connect(remove_, &QPushButton::clicked, this, [this] {
-        if (const auto* sensor = current()) desk_.remove(drive::Sensor(*sensor));
+        if (const auto sensor = current()) desk_.remove(sensor->sensor);
     });
+    connect(plays_, &QComboBox::activated, this, &SensorsPanel::choosePlays);
     connect(&desk_, &SensorDesk::changed, this, &SensorsPanel::refresh);
     refresh();
 }
@@ -122,11 +133,18 @@ QWidget* SensorsPanel::makeLine() {
     grid->addWidget(keep_, 5, 3);
     problem_ = new ElidedLabel("alarm");
     problem_->setObjectName("sensorProblem");
-    grid->addWidget(problem_, 6, 0, 1, 4);
-    grid->setRowStretch(7, 1);
+    ends_ = new ElidedLabel("faint");
+    ends_->setObjectName("lineEnds");
+    grid->addWidget(ends_, 6, 0, 1, 4);
+    grid->addWidget(problem_, 7, 0, 1, 4);
+    grid->setRowStretch(8, 1);
     connect(keep_, &QPushButton::clicked, this, &SensorsPanel::keepLine);
-    for (auto* edit : points_)
+    for (auto* edit : points_) {
         connect(edit, &QLineEdit::returnPressed, this, &SensorsPanel::keepLine);
+        connect(edit, &QLineEdit::textChanged, this, &SensorsPanel::showLine);
+    }
+    for (auto* box : {role_, unit_})
+        connect(box, &QComboBox::currentIndexChanged, this, &SensorsPanel::showLine);
     connect(gauge_, &QLineEdit::returnPressed, this, &SensorsPanel::gaugeShows);
     return out;
 }
@@ -145,7 +163,7 @@ void SensorsPanel::refresh() {
         const QSignalBlocker quiet(tree_);
         tree_->clear();
         for (const auto& own : presenter_.ownSensors())
-            new QTreeWidgetItem(tree_, {own.title, "-", own.role});
+            new QTreeWidgetItem(tree_, {text(own.sensor.title), "-", roleTitle(own.sensor.role)});
         for (const auto& offer : desk_.offers()) {
             auto* item = new QTreeWidgetItem(
                 tree_, {text(offer.sensor.title), numberText(offer.value, offer.sensor.unit),
@@ -168,53 +186,98 @@ void SensorsPanel::refresh() {
 void SensorsPanel::refreshNumbers() {
     int at = 0;
     for (const auto& own : presenter_.ownSensors()) {
-        const double now = presenter_.value(own.name);
-        if (auto* item = tree_->topLevelItem(at++)) item->setText(1, numberText(now, own.unit.toStdString()));
+        const double now = presenter_.value(own.sensor.name);
+        if (auto* item = tree_->topLevelItem(at++)) item->setText(1, numberText(now, own.sensor.unit));
     }
 }
 
-const drive::Sensor* SensorsPanel::current() const {
+std::optional<DrivePresenter::OwnSensor> SensorsPanel::current() const {
     const int at = tree_->indexOfTopLevelItem(tree_->currentItem());
     const auto own = presenter_.ownSensors();
-    if (at < 0 || at >= static_cast<int>(own.size())) return nullptr;
-    return drive::sensorOf(desk_.kept(), own[static_cast<size_t>(at)].message, own[static_cast<size_t>(at)].name);
+    return at < 0 || at >= static_cast<int>(own.size()) ? std::nullopt : std::optional(own[static_cast<size_t>(at)]);
+}
+
+const job::SensorOffer* SensorsPanel::offer() const {
+    const int at = tree_->indexOfTopLevelItem(tree_->currentItem()) - static_cast<int>(presenter_.ownSensors().size());
+    return at < 0 || at >= static_cast<int>(desk_.offers().size()) ? nullptr : &desk_.offers()[static_cast<size_t>(at)];
 }
 
 void SensorsPanel::showCurrent() {
-    const int own = static_cast<int>(presenter_.ownSensors().size());
-    const int at = tree_->indexOfTopLevelItem(tree_->currentItem());
-    use_->setEnabled(at >= own);
-    const auto* sensor = current();
-    remove_->setEnabled(sensor != nullptr);
-    if (!sensor || !sensor->analogue()) return;
-    channel_->setCurrentIndex(std::max(0, channel_->findData(text(sensor->channel))));
-    role_->setCurrentIndex(std::max(0, role_->findData(text(sensor->role))));
-    unit_->setCurrentText(text(sensor->unit));
+    use_->setEnabled(offer() != nullptr);
+    const auto own = current();
+    remove_->setEnabled(own && own->kept);
+    showPlays();
+    if (!own || !own->sensor.analogue()) return;
+    const drive::Sensor& sensor = own->sensor;
+    channel_->setCurrentIndex(std::max(0, channel_->findData(text(sensor.channel))));
+    role_->setCurrentIndex(std::max(0, role_->findData(text(sensor.role))));
+    unit_->setCurrentText(text(sensor.unit));
     constexpr double kVolts[] = {0.5, 4.5};
     for (int i = 0; i < 2; ++i) {
         points_[2 * i]->setText(QString::number(kVolts[i]));
-        points_[2 * i + 1]->setText(QString::number(sensor->scaling.at(kVolts[i]), 'g', 6));
+        points_[2 * i + 1]->setText(QString::number(sensor.scaling.at(kVolts[i]), 'g', 6));
     }
 }
 
+void SensorsPanel::showPlays() {
+    plays_->clear();
+    const auto own = current();
+    const auto* heard = offer();
+    plays_->setEnabled(own || heard);
+    if (!own && !heard) return;
+    const drive::Sensor& sensor = own ? own->sensor : heard->sensor;
+    plays_->addItem(tr("plays nothing"), QString());
+    for (const roles::Role role : DrivePresenter::rolesLike(sensor.unit))
+        plays_->addItem(text(std::string(role.title())), text(std::string(role.id())));
+    if (plays_->findData(text(sensor.role)) < 0) plays_->addItem(roleTitle(sensor.role), text(sensor.role));
+    plays_->setCurrentIndex(plays_->findData(text(sensor.role)));
+}
+
+/// Of one that is heard only it counts once it is used.
+void SensorsPanel::choosePlays() {
+    auto own = current();
+    if (!own) return;
+    own->sensor.role = plays_->currentData().toString().toStdString();
+    say(desk_.put(own->sensor));
+}
+
 void SensorsPanel::useCurrent() {
-    const auto own = presenter_.ownSensors().size();
-    const auto at = static_cast<size_t>(std::max(0, tree_->indexOfTopLevelItem(tree_->currentItem())));
-    if (at >= own && at - own < desk_.offers().size()) desk_.use(job::SensorOffer(desk_.offers()[at - own]));
+    const auto* heard = offer();
+    if (!heard) return;
+    job::SensorOffer chosen = *heard;
+    chosen.sensor.role = plays_->currentData().toString().toStdString();
+    desk_.use(chosen);
 }
 
 void SensorsPanel::say(const Done& done) {
     problem_->setText(done ? QString() : text(done.error().text()));
 }
 
-void SensorsPanel::keepLine() {
+Result<drive::Scaling> SensorsPanel::line() const {
     double numbers[4];
     for (int i = 0; i < 4; ++i) {
         bool is = false;
         numbers[i] = points_[i]->text().replace(',', '.').toDouble(&is);
         if (!is) numbers[i] = std::nan("");
     }
-    const auto line = drive::Scaling::through({numbers[0], numbers[1]}, {numbers[2], numbers[3]});
+    return drive::Scaling::through({numbers[0], numbers[1]}, {numbers[2], numbers[3]});
+}
+
+/// What the ends of the wire mean; a wideband in free air stands at one of them.
+void SensorsPanel::showLine() {
+    constexpr double kFull_V = 5;
+    const auto scaling = line();
+    const std::string unit = unit_->currentText().toStdString();
+    const auto* known = units::findUnit(unit);
+    const bool lambda = known && known->quantity == units::Quantity::Lambda;
+    ends_->setText(!scaling ? QString()
+                            : tr("0 V says %1, 5 V %2%3")
+                                  .arg(QString::number(scaling->at(0), 'g', 4), numberText(scaling->at(kFull_V), unit),
+                                       lambda ? tr("; in free air it stands at the lean end") : QString()));
+}
+
+void SensorsPanel::keepLine() {
+    const auto line = this->line();
     if (!line) return say(tl::unexpected(line.error()));
     drive::Sensor sensor;
     sensor.channel = channel_->currentData().toString().toStdString();
@@ -231,12 +294,12 @@ void SensorsPanel::keepLine() {
 void SensorsPanel::gaugeShows() {
     bool is = false;
     const double shows = gauge_->text().replace(',', '.').toDouble(&is);
-    const auto* sensor = current();
-    const double raw = sensor ? presenter_.value(sensor->channel) : std::nan("");
+    const auto own = current();
+    const double raw = own && own->sensor.analogue() ? presenter_.value(own->sensor.channel) : std::nan("");
     if (!is || std::isnan(raw))
         return say(
             fail(ErrorCode::BadInput, "Choose the sensor above and drive: the line is moved by what comes now."));
-    drive::Sensor moved = *sensor;
+    drive::Sensor moved = own->sensor;
     moved.scaling = moved.scaling.shownAs(raw, shows);
     gauge_->clear();
     say(desk_.put(moved));

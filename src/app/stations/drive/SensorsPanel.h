@@ -9,7 +9,7 @@
 
 #include "app/stations/drive/DrivePresenter.h"
 #include "app/widgets/Panels.h"
-#include "core/drive/Sensor.h"
+#include "core/job/Sensors.h"
 
 namespace brusk::app {
 
@@ -33,13 +33,21 @@ class SensorsPanel : public QWidget {
     void gaugeShows();
     void openDescription();
     void say(const Done& done);
-    /// The kept sensor under the cursor; null where another row is.
-    const drive::Sensor* current() const;
+    /// The sensor under the cursor; nothing where an offer is.
+    std::optional<DrivePresenter::OwnSensor> current() const;
+    /// The offer under the cursor; null where a sensor of the car's is.
+    const job::SensorOffer* offer() const;
+    void showPlays();
+    void choosePlays();
+    void showLine();
+    /// Through the two points that stand there.
+    Result<drive::Scaling> line() const;
 
     SensorDesk& desk_;
     DrivePresenter& presenter_;
     QTreeWidget* tree_;
     QPushButton* use_;
+    QComboBox* plays_;
     QPushButton* listen_;
     QPushButton* remove_;
     QComboBox* channel_;
@@ -48,6 +56,7 @@ class SensorsPanel : public QWidget {
     QLineEdit* points_[4];
     QLineEdit* gauge_;
     QPushButton* keep_;
+    ElidedLabel* ends_;
     ElidedLabel* problem_;
     size_t offered_ = 0;
 };

@@ -6,14 +6,19 @@
 //
 // The port stamps a frame when the sampling thread takes it: a pause of that thread is a pause in the recording. So is
 // one of the bench car, which has a clock of its own to keep; so the thread also measures itself how long it was away
-// from the bus.
+// from the bus. What the machine does to any thread is printed beside it.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include <sys/resource.h>
 
+#include <QComboBox>
+#include <QListWidget>
 #include <QProcess>
 #include <QTemporaryDir>
 #include <algorithm>
+#include <atomic>
+#include <chrono>
 #include <cstdio>
+#include <thread>
 
 #include "Story.h"
 #include "Timing.h"
@@ -34,6 +39,33 @@ double processor_s() {
     };
     return seconds(used.ru_utime) + seconds(used.ru_stime);
 }
+
+/// How late a thread is that only sleeps for a millisecond each time: what the machine does to anybody.
+class Sleeper {
+  public:
+    Sleeper() {
+        thread_ = std::thread([this] {
+            using Clock = std::chrono::steady_clock;
+            constexpr auto kNap = std::chrono::milliseconds(1);
+            while (!ending_) {
+                const auto from = Clock::now();
+                std::this_thread::sleep_for(kNap);
+                const std::chrono::duration<double, std::milli> late = Clock::now() - from - kNap;
+                latest_ms_ = std::max(latest_ms_, late.count());
+            }
+        });
+    }
+    double latest_ms() {
+        ending_ = true;
+        thread_.join();
+        return latest_ms_;
+    }
+
+  private:
+    std::atomic<bool> ending_{false};
+    double latest_ms_ = 0;
+    std::thread thread_;
+};
 
 int stopped(const char* at) {
     std::fprintf(stderr, "stopped at: %s\n", at);
@@ -58,7 +90,13 @@ int main(int argc, char** argv) {
     story.connectTo("unix:" + socket);
     if (!story.settle() || !story.read()) return stopped("reading the car");
     story.goTo("Drive");
+    // All of them a hundred times a second.
+    story.find<QListWidget>("channels")->selectAll();
+    auto* rate = story.find<QComboBox>("channelRate");
+    rate->setFocus();
+    QTest::keyClick(rate, Qt::Key_Home);
     if (!story.click("record")) return stopped("record");
+    Sleeper sleeper;
     QTest::qWait(3000);
     const double before_s = processor_s();
     const double wall_s = bench::seconds([&] { QTest::qWait(seconds * 1000); });
@@ -85,6 +123,7 @@ int main(int argc, char** argv) {
                 static_cast<double>(memory.second) / 1e3);
     std::printf("pause between rows beyond their %.1f ms: longest %.1f ms, 99.9 %% below %.1f ms\n", period_s * 1e3,
                 (steps.back() - period_s) * 1e3, (steps[steps.size() * 999 / 1000] - period_s) * 1e3);
+    std::printf("a thread that only sleeps woke late by at most %.2f ms\n", sleeper.latest_ms());
     std::printf("the sampling thread was away from the bus for at most %.2f ms\n",
                 story.desks().drive.longestAway_s() * 1e3);
     car.terminate();

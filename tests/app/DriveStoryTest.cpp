@@ -258,8 +258,10 @@ void DriveStoryTest::whatTheLinkCantCarryIsSaidAndLeftOut() {
         channels->item(i)->setCheckState(Qt::Checked);
     channels->selectAll();
     auto* rate = story.find<QComboBox>("channelRate");
+    QCOMPARE(rate->currentIndex(), -1);  // they are not alike
     rate->setFocus();
     QTest::keyClick(rate, Qt::Key_Home);
+    QCOMPARE(rate->currentText(), QString("100 Hz"));
     const QString cost = story.find<QLabel>("channelCost")->text();
     QVERIFY2(cost.contains("Choose fewer"), qPrintable(cost));
     auto* leave = story.find<QPushButton>("leaveOut");

@@ -87,6 +87,7 @@ QHBoxLayout* ChannelsPanel::makeFoot() {
     rate_->setObjectName("channelRate");
     rate_->setAccessibleName(tr("How often the selected channels are recorded"));
     rate_->setToolTip(rate_->accessibleName());
+    rate_->setPlaceholderText(tr("mixed"));
     connect(rate_, &QComboBox::activated, this, &ChannelsPanel::choosePace);
     row->addWidget(rate_);
     return row;
@@ -205,8 +206,11 @@ void ChannelsPanel::showPaces() {
     }
     const auto selected = channels_->selectedItems();
     rate_->setEnabled(channels_->isEnabled() && !selected.isEmpty() && rate_->count() > 1);
-    if (!selected.isEmpty())
-        rate_->setCurrentIndex(rate_->findData(static_cast<int>(paceOf(nameOf(selected.front())))));
+    if (selected.isEmpty()) return;
+    const auto first = paceOf(nameOf(selected.front()));
+    const bool alike =
+        std::all_of(selected.begin(), selected.end(), [&](const auto* item) { return paceOf(nameOf(item)) == first; });
+    rate_->setCurrentIndex(alike ? rate_->findData(static_cast<int>(first)) : -1);
 }
 
 void ChannelsPanel::choosePace(int index) {

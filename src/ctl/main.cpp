@@ -50,6 +50,7 @@ int run(int argc, char** argv, bool asJson) {
     addSensorCommands(app, context);
     addLiveCommands(app, context);
     addCellsCommand(app, context);
+    addEventsCommand(app, context);
     addBaseCommand(app, context);
     addLoopCommand(app, context);
     addBenchCommands(app, context);

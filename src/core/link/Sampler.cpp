@@ -96,7 +96,7 @@ Done Sampler::start() {
     silence_us_ = silence_us.value_or(kSilence_us);
     lastFrame_us_ = lastPresent_us_ = uds_.port().now_us();
     onAnswer_ = {};
-    const Done started = startAll(ids);
+    Done started = startAll(ids);
     looked_us_ = uds_.port().now_us();
     longestAway_us_ = 0;
     return started;

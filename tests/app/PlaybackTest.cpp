@@ -3,13 +3,16 @@
 #include <QComboBox>
 #include <QLabel>
 #include <QSlider>
+#include <QTreeWidget>
 #include <cmath>
 
 #include "Expect.h"
 #include "Maps.h"
 #include "app/desks/DriveDesk.h"
 #include "app/desks/Playback.h"
+#include "app/desks/UnitChoice.h"
 #include "app/widgets/LaneView.h"
+#include "core/evidence/Events.h"
 
 using namespace brusk;
 using namespace brusk::app;
@@ -20,6 +23,7 @@ class PlaybackTest : public QObject {
     void initTestCase();
     void thePlayedRecordingMovesTheFootprintOnOpenMaps();
     void theCursorOfTheLanesIsTheMomentOfTheMaps();
+    void anEventLeadsToItsMoment();
     void playingHaltsAtTheEndAndBeginsAgain();
     void readoutsAndCellsSpeakTheWantedUnits();
 
@@ -89,6 +93,45 @@ void PlaybackTest::theCursorOfTheLanesIsTheMomentOfTheMaps() {
     QVERIFY(desks.playback.playing());
     QTest::keyClick(lanes, Qt::Key_Space);
     QVERIFY(!desks.playback.playing());
+}
+
+void PlaybackTest::anEventLeadsToItsMoment() {
+    Desks& desks = story_->desks();
+    review();
+    auto* events = story_->find<QTreeWidget>("events");
+    QTRY_VERIFY_WITH_TIMEOUT(events->topLevelItemCount() > 5, 20000);
+    const auto kind = [&](const char* title) {
+        const auto items = events->findItems(title, Qt::MatchStartsWith);
+        return items.isEmpty() ? nullptr : items[0];
+    };
+    auto* pulls = kind("Full pedal in one gear");
+    QVERIFY(pulls && pulls->isExpanded() && pulls->childCount() == pulls->text(1).toInt());
+    // The same as the core finds.
+    const auto found = evidence::eventsOf(evidence::Sampled(desks.playback.recording()));
+    const auto there = found.of(roles::kPull);
+    QCOMPARE(static_cast<size_t>(pulls->childCount()), there.size());
+    // By the keyboard: from a kind to its first event, and on.
+    events->setFocus();
+    events->setCurrentItem(pulls);
+    QTest::keyClick(events, Qt::Key_Down);
+    QCOMPARE(events->currentItem(), pulls->child(0));
+    auto* lanes = story_->find<LaneView>("reviewLanes");
+    QCOMPARE(desks.playback.time_s(), there[0]->from_s);
+    QVERIFY(lanes->from() < there[0]->from_s && lanes->to() > there[0]->to_s);
+    QVERIFY(lanes->to() - lanes->from() < 2 * (there[0]->to_s - there[0]->from_s) + 5);
+    const QString figures = story_->find<QLabel>("eventFigures")->text();
+    QVERIFY2(figures.contains("gear <b>4</b>") && figures.contains("greatest pressure") && figures.contains("kPa"),
+             qPrintable(figures));
+    QTest::keyClick(events, Qt::Key_Down);
+    QCOMPARE(desks.playback.time_s(), there[1]->from_s);
+    // In the units that somebody wants.
+    units::Preferences wanted = story_->units();
+    wanted.wanted[units::Quantity::Pressure] = "psi";
+    desks.units.choose(wanted);
+    QVERIFY2(story_->find<QLabel>("eventFigures")->text().contains("psi"),
+             qPrintable(story_->find<QLabel>("eventFigures")->text()));
+    wanted.wanted.erase(units::Quantity::Pressure);
+    desks.units.choose(wanted);
 }
 
 void PlaybackTest::playingHaltsAtTheEndAndBeginsAgain() {

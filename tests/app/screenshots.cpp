@@ -6,6 +6,7 @@
 #include <QLineEdit>
 #include <QScrollArea>
 #include <QScrollBar>
+#include <QTreeWidget>
 #include <QTemporaryDir>
 #include <QTime>
 
@@ -352,6 +353,10 @@ int main(int argc, char** argv) {
     must(QTest::qWaitFor([&] { return story.find<MapGrid>("cellView"); }, 20000), "waiting");
     if (auto* cells = story.find<MapGrid>("cellView"))
         QTest::mouseClick(cells, Qt::LeftButton, {}, cells->cellCentre(6, 6));
+    auto* events = story.find<QTreeWidget>("events");
+    must(events && QTest::qWaitFor([&] { return events->topLevelItemCount() > 0; }, 20000), "events");
+    for (auto* pull : events->findItems("Full pedal", Qt::MatchStartsWith))
+        events->setCurrentItem(pull->child(pull->childCount() - 1));
     shoot("review");
     story.goTo("Correct");
     must(QTest::qWaitFor([&] { return window.findChild<QPushButton*>("makeRound")->isEnabled(); }, 20000), "waiting");

@@ -53,7 +53,7 @@ class EventsTest : public QObject {
     Q_OBJECT
   private slots:
     void everyKindHasAFinder();
-    void figuresNameTheirUnits();
+    void everyFigureHasANameAndAUnit();
     void pullsAreFoundWithTheirFigures_data();
     void pullsAreFoundWithTheirFigures();
     void aStartIsAsLongAsTheStarterTurned();
@@ -83,32 +83,33 @@ void EventsTest::everyKindHasAFinder() {
         QVERIFY(kinds[i].kind == roles::kEvents[i].event && kinds[i].id() == roles::kEvents[i].id);
 }
 
-void EventsTest::figuresNameTheirUnits() {
-    const QStringList ends = {"_rpm",
-                              "_s",
-                              "_kpa",
-                              "_pct",
-                              "_deg",
-                              "_C",
-                              "_K",
-                              "_kmh",
-                              "_hz",
-                              "ratio",
-                              "gear",
-                              "heard",
-                              "lambda",
-                              "lambda_asked",
-                              "lambda_measured",
-                              "lambda_leanest",
-                              "lambda_most"};
-    for (const char* route : {"pulls-3", "town", "idle", "tip-ins"})
-        for (const auto& event : driven(route).events.found)
+void EventsTest::everyFigureHasANameAndAUnit() {
+    const auto names = eventFigureNames();
+    size_t seen = 0;
+    for (const char* route : {"pulls-3", "town", "idle", "tip-ins", "cold-start", "idle-loads"})
+        for (const auto& event : driven(route).events.found) {
             for (const auto& figure : event.figures) {
-                const QString id = qs(std::string(figure.id));
-                QVERIFY2(std::any_of(ends.begin(), ends.end(), [&](const QString& end) { return id.endsWith(end); }),
-                         qPrintable(id));
-                QVERIFY2(std::isfinite(figure.value), qPrintable(id));
+                const auto at =
+                    std::find_if(names.begin(), names.end(), [&](const auto& n) { return n.id == figure.id; });
+                QVERIFY2(at != names.end(), qPrintable(qs(std::string(figure.id))));
+                QVERIFY2(std::isfinite(figure.value), qPrintable(qs(std::string(figure.id))));
+                ++seen;
             }
+            const std::string line = eventLine(event);
+            QVERIFY2(line.find("nan") == std::string::npos, line.c_str());
+        }
+    QVERIFY(seen > 300);
+    // An id ends with its unit, where it has one.
+    const std::map<std::string_view, std::string_view> ends = {
+        {"s", "_s"},      {"rpm", "_rpm"}, {"\u00b0C", "_C"}, {"%", "_pct"}, {"\u00b0", "_deg"},
+        {"km/h", "_kmh"}, {"kPa", "_kpa"}, {"K", "_K"},       {"Hz", "_hz"}, {"lambda s", "_lambda_s"}};
+    for (const auto& name : names)
+        if (const auto end = ends.find(name.unit); end != ends.end())
+            QVERIFY2(name.id.ends_with(end->second), name.id.data());
+    QCOMPARE(eventLine(*driven("pulls-3").of(roles::kPull)[0]).substr(0, 5), std::string("3rd, "));
+    FoundEvent pull{roles::kPull, 0, 1};
+    pull.add("gear", 2), pull.add("from_rpm", 1994), pull.add("to_rpm", 6008);
+    QCOMPARE(eventLine(pull), std::string("2nd, 1,990 to 6,010"));
 }
 
 void EventsTest::pullsAreFoundWithTheirFigures_data() {

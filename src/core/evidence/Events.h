@@ -30,6 +30,15 @@ struct FoundEvent {
     void add(std::string_view id, double value);
 };
 
+/// What a figure is called, and its unit; every figure of an event is one of these.
+struct EventFigureName {
+    std::string_view id, title, unit;
+    int decimals = 0;  ///< in which it is told, in its unit
+};
+std::span<const EventFigureName> eventFigureNames();
+/// "3rd, 1,990 to 4,340": what tells one event from the others of its kind, in a few words.
+std::string eventLine(const FoundEvent& event);
+
 /// How a kind of event is found. Columns it can't do without are asked for by role; a drive without one of them has no
 /// event of the kind that anybody could find, which is something else than having none.
 struct EventKind {

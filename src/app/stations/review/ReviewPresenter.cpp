@@ -42,6 +42,7 @@ bool ReviewPresenter::look() {
         recordings_ = std::move(there);
         recording_.reset();
         lanes_.clear();
+        events_ = {};
         file_.clear();
         if (round) desks_.evidence.load(round->id);
     }
@@ -86,8 +87,38 @@ void ReviewPresenter::show(Looked looked, const QString& title) {
     if (recording_->late)
         for (const std::string& sentence : recording_->late->sentences())
             desks_.messages.say(QString::fromStdString(sentence), true);
+    events_ = {};
     emit recordingLoaded();
     desks_.playback.lookAt(recording_, title);
+    // Looked for behind the lanes, which are there first.
+    constexpr int kEvents = 1;
+    desks_.background.latest(
+        this,
+        [recording = recording_, ratio = units().stoichiometric] {
+            return evidence::eventsOf(evidence::Sampled(recording, ratio));
+        },
+        [this, of = recording_](evidence::DriveEvents events) {
+            if (recording_ != of) return;
+            events_ = std::move(events);
+            emit eventsFound();
+        },
+        kEvents);
+}
+
+QString ReviewPresenter::figures(const evidence::FoundEvent& event) const {
+    QStringList out;
+    if (!event.what.empty()) out << QString::fromStdString(event.what).toHtmlEscaped();
+    for (const auto& figure : event.figures)
+        for (const auto& name : evidence::eventFigureNames()) {
+            if (name.id != figure.id) continue;
+            const auto shown = units().shown(std::string(name.unit));
+            out << tr("%1 <b>%2</b>")
+                       .arg(QString::fromUtf8(name.title.data(), static_cast<int>(name.title.size())),
+                            (QString::number(shown(figure.value), 'f', shown.decimals(name.decimals)) + " " +
+                             QString::fromStdString(shown.unit))
+                                .trimmed());
+        }
+    return out.join(" \u00b7 ");
 }
 
 void ReviewPresenter::bind(size_t at) {

@@ -5,6 +5,7 @@
 
 #include "app/stations/RoundPresenter.h"
 #include "app/stations/review/ReviewLanes.h"
+#include "core/evidence/Events.h"
 #include "core/evidence/MapSamples.h"
 
 namespace brusk::app {
@@ -33,6 +34,11 @@ class ReviewPresenter : public RoundPresenter {
     /// What is drawn of it.
     const std::vector<ReviewLane>& lanes() const { return lanes_; }
 
+    /// What happens in it, kind by kind in the order of the table; empty while that is looked for.
+    const evidence::DriveEvents& events() const { return events_; }
+    /// All that is known of one, in the units that are wished for, as rich text.
+    QString figures(const evidence::FoundEvent& event) const;
+
     /// The map whose cells are shown, of the bytes that were in the car; without values while that is not known.
     const calibration::Table& map() const { return map_; }
     /// What all drives of the round say of it; null while that is not known.
@@ -58,6 +64,7 @@ class ReviewPresenter : public RoundPresenter {
 
   signals:
     void recordingLoaded();
+    void eventsFound();
     void cellsChanged();
     void momentChanged();
 
@@ -75,6 +82,7 @@ class ReviewPresenter : public RoundPresenter {
     QString shown_;  ///< folder, round and number of recordings in the list
     std::shared_ptr<const recording::Recording> recording_;
     std::vector<ReviewLane> lanes_;
+    evidence::DriveEvents events_;
     std::string file_;  ///< of the recording
     bool noMap_ = false;
     calibration::Table map_;

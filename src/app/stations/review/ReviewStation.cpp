@@ -57,20 +57,30 @@ ReviewStation::ReviewStation(Desks& desks, QWidget* parent) : Station("Review", 
     body()->addWidget(import_, 1);
     sheet_ = new QWidget;
     body()->addWidget(sheet_, 1);
-    auto* whole = new QVBoxLayout(sheet_);
-    whole->setContentsMargins(0, 0, 0, 0);
-    whole->setSpacing(body()->spacing());
-    auto* top = new QHBoxLayout;
-    top->setSpacing(12);
+    auto* sides = new QHBoxLayout(sheet_);
+    sides->setContentsMargins(0, 0, 0, 0);
+    sides->setSpacing(12);
     auto* listPanel = new Panel(tr("Recordings of this round"));
-    listPanel->setFixedWidth(250);
+    listPanel->setFixedWidth(270);
     list_ = new QListWidget;
     list_->setObjectName("recordings");
+    constexpr int kSomeRows = 132;
+    list_->setMaximumHeight(kSomeRows);
     found_ = label({});
     found_->setObjectName("found");
     found_->setWordWrap(true);
     listPanel->body()->addWidget(found_);
     listPanel->body()->addWidget(list_, 1);
+    listPanel->body()->addWidget(label(tr("Events"), "heading"));
+    events_ = new EventList;
+    listPanel->body()->addWidget(events_, 3);
+    figures_ = label({}, "faint");
+    figures_->setObjectName("eventFigures");
+    figures_->setWordWrap(true);
+    figures_->setTextFormat(Qt::RichText);
+    listPanel->body()->addWidget(figures_);
+    connect(events_, &EventList::chosen, this, &ReviewStation::showEvent);
+    connect(&presenter_, &ReviewPresenter::eventsFound, this, &ReviewStation::showEvents);
     bind_ = new QPushButton;
     bind_->setObjectName("bindRecording");
     bind_->hide();
@@ -86,14 +96,16 @@ ReviewStation::ReviewStation(Desks& desks, QWidget* parent) : Station("Review", 
                 bind_->hide();
                 presenter_.lookAt(recording, title);
             });
-    top->addWidget(listPanel);
+    sides->addWidget(listPanel);
+    auto* whole = new QVBoxLayout;
+    whole->setSpacing(body()->spacing());
+    sides->addLayout(whole, 1);
     lanes_ = new LaneView;
     lanes_->setObjectName("reviewLanes");
     auto* traces = new QVBoxLayout;
     traces->addWidget(lanes_, 1);
     traces->addWidget(makePlayBar(desks, ""));
-    top->addLayout(traces, 1);
-    whole->addLayout(top, 5);
+    whole->addLayout(traces, 5);
     auto* bottom = new QHBoxLayout;
     auto* head = new QHBoxLayout;
     head->addWidget(label(tr("Fuel off per cell, lean + rich \u2212, %"), "heading"));
@@ -110,6 +122,7 @@ ReviewStation::ReviewStation(Desks& desks, QWidget* parent) : Station("Review", 
     whole->addLayout(bottom, 5);
     connect(&presenter_, &ReviewPresenter::unitsChanged, this, [this] {
         if (presenter_.recording()) showRecording();
+        if (const auto* event = events_->current()) figures_->setText(presenter_.figures(*event));
         showCells();
     });
     connect(list_, &QListWidget::currentRowChanged, this, [this](int row) {
@@ -122,7 +135,10 @@ ReviewStation::ReviewStation(Desks& desks, QWidget* parent) : Station("Review", 
     connect(what_, &QComboBox::currentIndexChanged, this, &ReviewStation::showCells);
     connect(cells_, &MapGrid::selectionMoved, this, &ReviewStation::showMoments);
     connect(lanes_, &LaneView::cursorMoved, &presenter_, &ReviewPresenter::setMoment);
-    connect(&presenter_, &ReviewPresenter::recordingLoaded, this, &ReviewStation::showRecording);
+    connect(&presenter_, &ReviewPresenter::recordingLoaded, this, [this] {
+        showEvents();
+        showRecording();
+    });
     connect(&presenter_, &ReviewPresenter::cellsChanged, this, &ReviewStation::showCells);
     connect(&presenter_, &ReviewPresenter::momentChanged, this, &ReviewStation::showMoment);
     for (const auto& [keys, place] : {std::pair{QKeySequence(Qt::Key_Space), static_cast<QWidget*>(lanes_)},
@@ -147,6 +163,7 @@ void ReviewStation::refresh() {
         list_->clear();
         lanes_->setTraces({}, 4);
         lanes_->setFlags({});
+        showEvents();
         bind_->hide();
         for (const auto& entry : presenter_.recordings())
             list_->addItem(QString("%1\n%2, %3 s, %4")
@@ -174,6 +191,22 @@ void ReviewStation::showRecording() {
     lanes_->setFlags(std::move(flags));
     lanes_->setSpan(0, presenter_.recording()->duration_s());
     showMoments();
+}
+
+void ReviewStation::showEvents() {
+    events_->show(presenter_.events());
+    figures_->clear();
+}
+
+/// The lanes show it with a little before and after; its figures stand below.
+void ReviewStation::showEvent() {
+    const auto* event = events_->current();
+    if (!event) return;
+    constexpr double kLeast_s = 2, kAround = 0.3;
+    const double around_s = std::max(kLeast_s, kAround * (event->to_s - event->from_s));
+    lanes_->setSpan(std::max(0.0, event->from_s - around_s), event->to_s + around_s);
+    presenter_.setMoment(event->from_s);
+    figures_->setText(presenter_.figures(*event));
 }
 
 void ReviewStation::showCells() {

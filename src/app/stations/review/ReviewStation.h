@@ -5,6 +5,7 @@
 #include <QComboBox>
 #include <QListWidget>
 
+#include "app/stations/review/EventList.h"
 #include "app/stations/review/ReviewPresenter.h"
 #include "app/widgets/LaneView.h"
 #include "app/widgets/MapGrid.h"
@@ -17,7 +18,8 @@ class ReviewStation : public Station {
   public:
     ReviewStation(Desks& desks, QWidget* parent = nullptr);
     QString hint() const override {
-        return "click a cell to see its moments \u00b7 Space plays \u00b7 wheel zooms \u00b7 right-drag moves \u00b7 "
+        return "an event or a cell leads to its moments \u00b7 Space plays \u00b7 wheel zooms \u00b7 right-drag moves "
+               "\u00b7 "
                "Home shows all";
     }
     void shown() override { refresh(); }
@@ -28,6 +30,8 @@ class ReviewStation : public Station {
     void showCells();
     void showMoments();
     void showMoment();
+    void showEvents();
+    void showEvent();
     void showImport();
     void openFile(const QString& path);
     void dragEnterEvent(QDragEnterEvent* event) override;
@@ -40,6 +44,8 @@ class ReviewStation : public Station {
     QComboBox* what_;
     QLabel* cellText_;
     QLabel* found_;
+    EventList* events_;
+    QLabel* figures_;
     QPushButton* bind_;
     QWidget* sheet_;   ///< lanes and cells
     QWidget* import_;  ///< in their place while a file is on the page

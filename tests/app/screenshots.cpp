@@ -6,9 +6,9 @@
 #include <QLineEdit>
 #include <QScrollArea>
 #include <QScrollBar>
-#include <QTreeWidget>
 #include <QTemporaryDir>
 #include <QTime>
+#include <QTreeWidget>
 
 #include "Story.h"
 #include "app/desks/CarInHand.h"

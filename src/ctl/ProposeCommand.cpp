@@ -12,6 +12,7 @@
 #include "core/roles/Needs.h"
 #include "ctl/Links.h"
 #include "ctl/Loading.h"
+#include "ctl/Subject.h"
 
 namespace brusk::ctl {
 namespace {
@@ -24,73 +25,10 @@ static_assert(std::all_of(std::begin(kKinds), std::end(kKinds),
 
 struct Choice {
     std::vector<std::string> words, settings;
-    std::string car, definition, image, base, out, title;
-    int round = -1;
+    BytesChoice bytes;
+    std::string out, title;
     bool force = false;
 };
-
-/// The bytes that are corrected, and where they came from.
-struct Subject {
-    std::unique_ptr<carfolder::CarFolder> folder;  ///< with --car
-    std::optional<carfolder::Round> round;
-    std::shared_ptr<const job::Kit> kit;  ///< null where no profile is known for the definition
-    std::optional<calibration::Calibration> calibration;
-};
-
-Result<Subject> subjectOf(Context& c, const Choice& o) {
-    Subject out;
-    if (o.car.empty()) {
-        auto calibration = loadCalibration(c, o.definition, o.image, o.base);
-        if (!calibration) return tl::unexpected(calibration.error());
-        out.calibration = std::move(*calibration);
-        // Whose controller it is tells what its checksums are.
-        const auto kits = dataKits(c);
-        if (!kits) return out;
-        for (const auto& kit : *kits)
-            if (kit->definition->softwareId == out.calibration->definition().softwareId) out.kit = kit;
-        return out;
-    }
-    auto opened = roundOf(c, o.car, o.round);
-    if (!opened) return tl::unexpected(opened.error());
-    out.folder = std::move(opened->folder);
-    out.kit = std::move(opened->kit);
-    out.round = std::move(opened->round);
-    auto calibration = job::calibrationOf(*out.kit, *out.folder, out.round->id);
-    if (!calibration) return tl::unexpected(calibration.error());
-    out.calibration = std::move(*calibration);
-    return out;
-}
-
-Result<job::DrivesPtr> evidenceFor(Context& c, const Subject& subject, const std::vector<std::string>& files) {
-    if (files.empty() && subject.folder) {
-        auto driven = job::drivesOf(*subject.kit, *subject.folder, subject.round->id);
-        if (driven || driven.error().code != ErrorCode::NotFound) return driven;
-        return std::make_shared<const evidence::Drives>(evidence::Drives::Recordings());
-    }
-    evidence::Drives::Recordings recordings;
-    std::vector<std::string> leftOut;
-    std::string told;
-    for (const std::string& file : files) {
-        auto read = recordingOf(c, file);
-        if (!read) return failBecause(file + " can't be read.", read.error());
-        const auto bound =
-            subject.kit ? job::boundTo(*subject.kit, subject.calibration->image(), *read) : job::Bound::Untold;
-        if (bound == job::Bound::Other) {
-            leftOut.push_back(file + " was recorded on other bytes than these; it is not used.");
-            continue;
-        }
-        if (job::onOtherCalibrations(told, read->areas)) {
-            leftOut.push_back(file + " was recorded on another calibration than those before it; it is not used.");
-            continue;
-        }
-        if (told.empty()) told = read->areas;
-        if (bound == job::Bound::Untold)
-            leftOut.push_back(file + " does not tell which bytes were in the car; see that it was these.");
-        recordings.push_back(std::make_shared<const recording::Recording>(std::move(*read)));
-    }
-    return std::make_shared<const evidence::Drives>(std::move(recordings), job::evidenceOptions(*subject.calibration),
-                                                    std::move(leftOut));
-}
 
 /// "air.strength=80" and the like.
 proposals::AirCorrectionOptions optionsOf(const Choice& o) {
@@ -258,7 +196,7 @@ Done propose(Context& c, const Choice& o, const std::vector<std::string>& files)
             throw WrongUse{"The ending of " + o.out + " names no format; use .hex, .s19, .srec or .bin."};
         if (auto may = mayWrite(c, o.out, o.force); !may) return may;
     }
-    auto subject = subjectOf(c, o);
+    auto subject = subjectOf(c, o.bytes);
     if (!subject) return tl::unexpected(subject.error());
     if (!o.title.empty() && !subject->folder->mayWrite())
         return fail(ErrorCode::Refused, "No round can be made: " + subject->folder->whyNot());
@@ -314,11 +252,7 @@ void addProposeCommand(Command app, Context& c) {
     sub.option("KIND|REC", o->words,
                "kinds first, then MDF 4 recordings; with --car those of the round when none is named")
         .required();
-    auto car = sub.option("--car", o->car, "car folder");
-    sub.option("--round", o->round, "of the folder; else the newest").needs(car);
-    sub.option("--definition", o->definition, "A2L").excludes(car);
-    sub.option("--image", o->image, "the bytes that were in the car").excludes(car);
-    sub.option("--base", o->base, "address of a raw binary's first byte");
+    auto car = o->bytes.addTo(sub);
     sub.option("--setting", o->settings, "KIND.ID=V, may be given again");
     auto out = sub.option("--out", o->out, "where the corrected image goes");
     sub.option("--make", o->title, "title of the round to make in the folder").needs(car).excludes(out);
@@ -335,9 +269,9 @@ void addProposeCommand(Command app, Context& c) {
                 files.push_back(word);
         }
         if (!any) throw WrongUse{"propose: name a kind first; all or air."};
-        if (o->car.empty() && (o->definition.empty() || o->image.empty()))
+        if (o->bytes.car.empty() && (o->bytes.definition.empty() || o->bytes.image.empty()))
             throw WrongUse{"propose: give --car, or --definition and --image."};
-        if (o->car.empty() && files.empty()) throw WrongUse{"propose: name the recordings to learn from."};
+        if (o->bytes.car.empty() && files.empty()) throw WrongUse{"propose: name the recordings to learn from."};
         if (auto done = propose(c, *o, files); !done) c.outcome.fail(done.error());
     });
 }

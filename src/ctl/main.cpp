@@ -51,6 +51,7 @@ int run(int argc, char** argv, bool asJson) {
     addLiveCommands(app, context);
     addCellsCommand(app, context);
     addEventsCommand(app, context);
+    addFindingsCommand(app, context);
     addBaseCommand(app, context);
     addLoopCommand(app, context);
     addBenchCommands(app, context);

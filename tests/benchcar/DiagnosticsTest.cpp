@@ -49,6 +49,7 @@ class DiagnosticsTest : public QObject {
     void theTesterObeysSlowFlowControl();
     void theServerObeysTheTestersFlowControl();
     void dynamicIdsAreCheckedAndLimited();
+    void eachIdentifierKeepsItsOwnRate();
     void periodicDataStopsWhenAsked();
     void eraseSaysPendingAndTakesItsTime();
     void aResetEndsTheSession();
@@ -366,7 +367,7 @@ void DiagnosticsTest::codesComeWithSnapshotAndCount() {
 }
 
 void DiagnosticsTest::periodicDataComesAtTheRateAskedFor() {
-    for (const auto& [rate, expected] : {std::pair{uint8_t{1}, 3}, {uint8_t{2}, 30}, {uint8_t{3}, 300}}) {
+    for (const auto& [rate, expected] : {std::pair{uint8_t{1}, 15}, {uint8_t{2}, 60}, {uint8_t{3}, 300}}) {
         Wire w;
         EXPECT_OK(w.uds.startSession(3));
         EXPECT_OK(w.uds.defineDynamicId(0xF200, {{0x3F0000, 2}}));
@@ -488,6 +489,23 @@ void DiagnosticsTest::dynamicIdsAreCheckedAndLimited() {
     EXPECT_FAILS(w.uds.startPeriodic(3, {0x40}), "out of range");
     EXPECT_OK(w.uds.clearDynamicIds());
     EXPECT_FAILS(w.uds.startPeriodic(3, {0x00}), "out of range");
+}
+
+void DiagnosticsTest::eachIdentifierKeepsItsOwnRate() {
+    Wire w;
+    EXPECT_OK(w.uds.startSession(3));
+    for (const uint16_t i : {0, 1, 2})
+        EXPECT_OK(w.uds.defineDynamicId(static_cast<uint16_t>(0xF200 + i), {{0x3F0000, 2}}));
+    EXPECT_OK(w.uds.startPeriodic(3, {0x00, 0x02}));
+    EXPECT_OK(w.uds.startPeriodic(1, {0x01}));
+    EXPECT_OK(w.uds.startPeriodic(2, {0x02}));  // asked for again: the last rate counts
+    int frames[3] = {};
+    for (const int64_t until = w.bus.now_us() + 2000000; w.bus.now_us() < until;) {
+        const auto frame = w.bus.receive(until);
+        if (frame && *frame && (*frame)->id == w.profile.periodicId) ++frames[(*frame)->data[0]];
+    }
+    QVERIFY2(std::abs(frames[0] - 200) <= 1 && std::abs(frames[1] - 10) <= 1 && std::abs(frames[2] - 40) <= 1,
+             qPrintable(QString("%1 %2 %3").arg(frames[0]).arg(frames[1]).arg(frames[2])));
 }
 
 void DiagnosticsTest::periodicDataStopsWhenAsked() {

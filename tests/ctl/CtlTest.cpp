@@ -35,6 +35,7 @@ class CtlTest : public QObject {
     void aFlashTellsItsShareOfTheLeast();
     void noAnswerOnASocketIsSaid();
     void recordAndCellsWorkTogether();
+    void eventsAndFindingsOfARecordingAreTold();
     void aFolderTellsItsRoundsAndRecordings();
     void aRecordingEndsCleanlyBySignalAndIsRecoveredAfterAKill();
     void failuresAreOneJsonDocumentToo();
@@ -399,8 +400,8 @@ void CtlTest::recordAndCellsWorkTogether() {
     QCOMPARE(ctl({"record", "--link", "bench"}).code, 2);
     const auto info = ctl({"recording", "info", at("idle.mf4"), "--json"}).object();
     QVERIFY(std::abs(info["duration_s"].toDouble() - 50) < 0.5);
-    // The controller, the wideband, and what was learned.
-    QCOMPARE(info["groups"].toArray().size(), 3);
+    // The controller at two paces, the wideband, and what was learned.
+    QCOMPARE(info["groups"].toArray().size(), 4);
     const Ran cells = ctl({"cells", at("idle.mf4"), "--x", "speed", "--x-breaks", "600,850,1200", "--y", "pressure",
                            "--y-breaks", "20,40", "--value", "lambda / lambda_asked * (1 + short_trim / 100)",
                            "--where", "fuel_cut == 0 && coolant > 60", "--fit", "--json"});
@@ -416,6 +417,41 @@ void CtlTest::recordAndCellsWorkTogether() {
                 .err.contains("no channel \"boost\""));
     QVERIFY(ctl({"cells", at("idle.mf4"), "--x", "speed", "--x-breaks", "2,1", "--value", "speed"})
                 .err.contains("must rise"));
+}
+
+void CtlTest::eventsAndFindingsOfARecordingAreTold() {
+    QCOMPARE(
+        ctl({"bench", "drive", "--route", "pulls-3", "--fault", "wastegate-stuck=0", "--out", at("over.mf4")}).code, 0);
+    const Ran events = ctl({"events", at("over.mf4"), "--kind", "pull", "--json"});
+    QVERIFY2(events.code == 0, events.err.constData());
+    const auto pulls = events.object()["events"].toArray();
+    QVERIFY(pulls.size() >= 3);
+    const auto pull = pulls[0].toObject();
+    QVERIFY(pull["kind"].toString() == "pull" && pull["recording"].toString() == at("over.mf4"));
+    QVERIFY(pull["to_s"].toDouble() > pull["from_s"].toDouble() + 2);
+    QVERIFY(pull["figures"].toObject()["overshoot_kpa"].toDouble() > 20 &&
+            pull["figures"].toObject()["gear"].toDouble() == 3);
+    const Ran findings = ctl({"findings", at("over.mf4"), "--json"});
+    QVERIFY2(findings.code == 0, findings.err.constData());
+    const auto first = findings.object()["findings"].toArray()[0].toObject();
+    QCOMPARE(first["check"].toString(), "overboost");
+    QVERIFY(first["seriousness"].toString() == "danger" && first["where"].toArray().size() >= 3);
+    QVERIFY(first["place"].toObject()["station"].toString() == "Correct" && !first["todo"].toString().isEmpty());
+    QVERIFY(findings.object()["looked"].toArray().size() > 10);
+    QCOMPARE(ctl({"findings", at("over.mf4"), "--fail-on", "danger"}).code, 3);
+    // What it can't look at is named.
+    QCOMPARE(ctl({"bench", "drive", "--route", "idle", "--drop", "battery", "--out", at("blind.mf4")}).code, 0);
+    const auto blind = ctl({"findings", at("blind.mf4"), "--json"}).object();
+    bool named = false;
+    for (const auto& one : blind["could_not"].toArray())
+        named = named || (one.toObject()["check"].toString() == "battery-low" &&
+                          one.toObject()["lacks"].toArray()[0].toString() == "battery");
+    QVERIFY(named);
+    QCOMPARE(ctl({"findings", at("blind.mf4"), "--fail-on", "danger"}).code, 0);
+    QCOMPARE(ctl({"findings"}).code, 2);
+    QCOMPARE(ctl({"events"}).code, 2);
+    QCOMPARE(ctl({"events", at("nothing.mf4")}).code, 1);
+    QCOMPARE(ctl({"events", at("blind.mf4"), "--kind", "nothing"}).code, 2);
 }
 
 void CtlTest::aFolderTellsItsRoundsAndRecordings() {

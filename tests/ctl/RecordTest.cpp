@@ -38,6 +38,7 @@ class RecordTest : public QObject {
     void whatCantBeAskedEndsItBeforeAFileIsMade();
     void sensorsAreFoundUsedWiredAndForgotten();
     void everyGuardHasAnId();
+    void aSetOfChannelsIsKeptAndRecordedAtItsPaces();
     void twentySecondsOfSleepAreAGap();
     void aClockThatIsSetBackChangesNoTime();
 };
@@ -132,6 +133,29 @@ void RecordTest::everyGuardHasAnId() {
     const auto guards = ctl({"ids", "--json"}).object()["guards"].toArray();
     QCOMPARE(guards.size(), 8);
     QCOMPARE(guards[0].toObject()["id"].toString(), QString("lean-under-load"));
+}
+
+void RecordTest::aSetOfChannelsIsKeptAndRecordedAtItsPaces() {
+    const QTemporaryDir temporary;
+    const auto record = [&](QStringList more) {
+        return ctl(QStringList{"--home", temporary.filePath("home"), "record", "--link", "bench", "--seconds", "3",
+                               "--out", temporary.filePath("s.mf4"), "--force", "--json"} +
+                   more);
+    };
+    const auto rateOf = [&](const char* channel) {
+        const auto recording = recording::readMdf4(asBytes(readText(temporary.filePath("s.mf4").toStdString())));
+        const auto place = recording ? recording->find(channel) : recording::Recording::Place();
+        return place ? place.group->rate_hz : 0;
+    };
+    QCOMPARE(record({"--channels", "spark,battery", "--at", "spark=slow", "--keep-set", "mine"}).code, 0);
+    QVERIFY(rateOf("spark") == 5 && rateOf("battery") == 20 && rateOf("speed") == 100);
+    QCOMPARE(record({}).code, 0);
+    QCOMPARE(rateOf("spark"), 0.0);
+    QCOMPARE(record({"--set", "mine", "--at", "battery=fast"}).code, 0);
+    QVERIFY(rateOf("spark") == 5 && rateOf("battery") == 100);
+    QVERIFY(record({"--set", "yours"}).err.contains("is kept for"));
+    QVERIFY(record({"--at", "spark=often"}).err.contains("fast, NAME=medium or NAME=slow"));
+    QVERIFY(record({"--at", "nothing=slow"}).err.contains("no measurement nothing"));
 }
 
 void RecordTest::twentySecondsOfSleepAreAGap() {

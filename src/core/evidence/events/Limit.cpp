@@ -38,9 +38,10 @@ void limps(const Sampled& drive, Found& out) {
 }
 
 void throttleCloses(const Sampled& drive, Found& out) {
-    constexpr double kOpens_s = 0.5, kLeast_s = 0.3, kShare = 0.8, kLeast_pct = 30;
+    constexpr double kOpens_s = 0.5, kLeast_s = 0.3, kShare = 0.8, kLeast_pct = 15, kFalls = 0.85, kEases_pct = 3;
     const auto time = drive.time_s();
     const Column pedal = drive.columnIfAny("pedal"), throttle = drive.columnIfAny("throttle");
+    const Column pressure = drive.columnIfAny("manifold_pressure");
     const double down = fullPedal_pct(pedal);
     const auto full = spansWhere(
         time, [&](size_t i) { return pedal[i] > down; }, kOpens_s + kLeast_s, 0.1);
@@ -51,8 +52,12 @@ void throttleCloses(const Sampled& drive, Found& out) {
     if (open < kLeast_pct) return;
     for (const Span& span : full) {
         const double from_s = time[span.begin] + kOpens_s;
+        // A throttle that is larger than its engine moves, and nothing follows: the air has to fall with it. A foot
+        // that eases asks for less.
+        const double most_kPa = extentOf(pressure, span).most, foot_pct = extentOf(pedal, span).most;
         const auto closing = [&](size_t i) {
-            return i >= span.begin && i < span.end && time[i] >= from_s && throttle[i] < kShare * open;
+            return i >= span.begin && i < span.end && time[i] >= from_s && throttle[i] < kShare * open &&
+                   pedal[i] > foot_pct - kEases_pct && !(valueAt(pressure, i) > kFalls * most_kPa);
         };
         for (const Span& closed : spansWhere(time.first(span.end), closing, kLeast_s)) {
             FoundEvent event{roles::kThrottleCloses, time[closed.begin], time[closed.end - 1]};

@@ -38,7 +38,9 @@ void addMixture(const Sampled& drive, Span span, FoundEvent& event) {
     constexpr double kRich = 0.95, kSettled_s = 1;
     const auto time = drive.time_s();
     const Column asked = drive.columnIfAny("lambda_asked"), measured = drive.columnIfAny("lambda_measured");
-    const Span later = samplesIn(time, event.from_s + kSettled_s, event.to_s);
+    // The second half, by when walls, sensor and enrichment have settled.
+    const double settled_s = std::max(event.from_s + kSettled_s, (event.from_s + event.to_s) / 2);
+    const Span later = samplesIn(time, settled_s, event.to_s);
     event.add("lambda_asked", extentOf(asked, later).mean);
     event.add("lambda_measured", extentOf(measured, later).mean);
     event.add("lambda_leanest", extentOf(measured, later).most);
@@ -81,6 +83,7 @@ void pulls(const Sampled& drive, Found& out) {
             event.add("to_rpm", extentOf(speed, span).most);
             addBoost(drive, span, event);
             addMixture(drive, span, event);
+            event.add("coolant_C", extentOf(drive.columnIfAny("coolant"), span).mean);
             event.add("knock_retard_deg", extentOf(drive.columnIfAny("knock_retard"), span).most);
             const Column charge = drive.columnIfAny("charge_temperature"),
                          intake = drive.columnIfAny("intake_temperature");

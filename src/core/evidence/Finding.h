@@ -1,0 +1,80 @@
+// What is wrong in what was driven, as far as it shows: what was seen, what it means, how sure that is, what to do.
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include <optional>
+#include <string>
+#include <string_view>
+#include <vector>
+
+#include "core/calibration/Calibration.h"
+#include "core/evidence/Drives.h"
+#include "core/evidence/Events.h"
+
+namespace brusk::evidence {
+
+enum class Seriousness : uint8_t {
+    Note,   ///< worth knowing
+    Warn,   ///< makes corrections wrong, or the car bad
+    Danger  ///< can hurt an engine
+};
+/// "note", "warn", "danger".
+std::string_view seriousnessName(Seriousness seriousness);
+
+/// A stretch of one of the drives.
+struct Stretch {
+    size_t drive = 0;
+    double from_s = 0, to_s = 0;
+};
+
+/// What may not be learned from, and where.
+struct Taint {
+    roles::Role role;
+    Stretch where;
+};
+
+struct Finding {
+    std::string_view check;  ///< one of roles::kCheckNeeds
+    Seriousness seriousness = Seriousness::Note;
+    double certainty = 0;            ///< that the first of `means` is there, 0 to 1
+    std::string seen;                ///< a sentence
+    std::vector<std::string> means;  ///< two at most, the likelier first
+    std::string todo;                ///< a sentence
+    struct Place {
+        std::string_view station;  ///< "Maps", "Correct", "Car", "Drive"
+        std::string_view kind;     ///< of correction that puts it right; empty: none does
+        std::optional<roles::Role> parameter;
+    } place;
+    std::vector<EventFigure> figures;
+    std::vector<Stretch> where;
+    std::vector<roles::Role> lanes;  ///< that show it
+    std::vector<Taint> taints;
+};
+
+/// What a check may look at. `inCar` is null where the bytes are not known.
+struct Looked {
+    const Drives& drives;
+    const std::vector<DriveEvents>& events;  ///< one a drive
+    const calibration::Calibration* inCar;
+};
+
+struct Check {
+    std::string_view id;
+    void (*look)(const Looked& at, std::vector<Finding>& out);
+    const roles::Need& need() const;
+};
+/// In the order of roles::kCheckNeeds.
+std::span<const Check> allChecks();
+
+struct Findings {
+    std::vector<Finding> found;  ///< most serious first, then surest, then first in time
+    std::vector<std::string_view> looked;
+    struct CouldNot {
+        std::string_view check;
+        std::vector<roles::Role> lacks;  ///< channels to record next time
+    };
+    std::vector<CouldNot> couldNot;
+};
+Findings findingsOf(const Drives& drives, const calibration::Calibration* inCar);
+
+}  // namespace brusk::evidence

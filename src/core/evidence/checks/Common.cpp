@@ -1,0 +1,34 @@
+// Small questions that checks share.
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/evidence/checks/Looks.h"
+
+namespace brusk::evidence::checks {
+
+std::vector<Of> eventsOfKind(const Looked& at, roles::Event kind) {
+    std::vector<Of> out;
+    for (size_t d = 0; d < at.events.size(); ++d)
+        for (const auto* event : at.events[d].of(kind))
+            out.push_back({event, d});
+    return out;
+}
+
+std::optional<double> parameterOf(const Looked& at, roles::Role role) {
+    const auto* parameter = at.inCar ? at.inCar->definition().parameterWithRole(role) : nullptr;
+    const auto table =
+        parameter ? at.inCar->read(*parameter) : Result<calibration::Table>(fail(ErrorCode::NotFound, "not there"));
+    return table && table->values.size() == 1 ? std::optional(table->values[0]) : std::nullopt;
+}
+
+double medianOf(std::vector<double> numbers) {
+    std::erase_if(numbers, [](double v) { return std::isnan(v); });
+    if (numbers.empty()) return std::nan("");
+    const auto middle = numbers.begin() + static_cast<long>(numbers.size() / 2);
+    std::nth_element(numbers.begin(), middle, numbers.end());
+    return *middle;
+}
+
+std::string countText(size_t some, size_t of, const char* what) {
+    return std::to_string(some) + " of " + std::to_string(of) + " " + what;
+}
+
+}  // namespace brusk::evidence::checks

@@ -1,0 +1,37 @@
+// No road speed while the engine pulls.
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/evidence/checks/Looks.h"
+
+namespace brusk::evidence::checks {
+
+void wheelDead(const Looked& at, Found& out) {
+    constexpr double kStands_kmh = 1, kPulls_rpm = 1500, kFoot_pct = 15, kLong_s = 5;
+    Finding finding;
+    for (size_t d = 0; d < at.drives.size(); ++d) {
+        const Sampled& drive = at.drives[d];
+        const auto time = drive.time_s();
+        const Column road = drive.columnIfAny("vehicle_speed"), speed = drive.columnIfAny("engine_speed");
+        const Column pedal = drive.columnIfAny("pedal");
+        if (road.empty() || speed.empty() || pedal.empty()) continue;
+        // Nobody holds his foot down for so long in neutral.
+        const auto stands = [&](size_t i) {
+            return !(road[i] > kStands_kmh) && speed[i] > kPulls_rpm && pedal[i] > kFoot_pct;
+        };
+        for (const Span& span : spansWhere(time, stands, kLong_s, 0.3))
+            finding.where.push_back({d, time[span.begin], time[span.end - 1]});
+    }
+    if (finding.where.empty()) return;
+    for (const Stretch& where : finding.where)
+        finding.taints.push_back({"vehicle_speed", where});
+    finding.seriousness = Seriousness::Warn;
+    finding.certainty = 0.9;
+    finding.seen = say("finding.wheel-dead", "There is no road speed while the engine pulls, {0} times.",
+                       {std::to_string(finding.where.size())});
+    finding.means = {"the road speed sensor is dead", "the car stood on rollers whose wheels do not turn its sensor"};
+    finding.todo = "Look at the sensor; idle, limits and gears are wrong without it.";
+    finding.place = {"Car", "", roles::Role("wheel_pulses")};
+    finding.lanes = {"vehicle_speed", "engine_speed", "pedal"};
+    out.push_back(std::move(finding));
+}
+
+}  // namespace brusk::evidence::checks

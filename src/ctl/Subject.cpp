@@ -1,0 +1,75 @@
+// Opens the folder or the files, and the recordings that belong to them.
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "ctl/Subject.h"
+
+#include "core/job/Correct.h"
+#include "core/job/ObdDrive.h"
+#include "ctl/Loading.h"
+
+namespace brusk::ctl {
+
+Argument BytesChoice::addTo(Command sub) {
+    auto option = sub.option("--car", car, "car folder");
+    sub.option("--round", round, "of the folder; else the newest").needs(option);
+    sub.option("--definition", definition, "A2L").excludes(option);
+    sub.option("--image", image, "the bytes that were in the car").excludes(option);
+    sub.option("--base", base, "address of a raw binary's first byte");
+    return option;
+}
+
+Result<Subject> subjectOf(Context& c, const BytesChoice& o) {
+    Subject out;
+    if (o.car.empty()) {
+        auto calibration = loadCalibration(c, o.definition, o.image, o.base);
+        if (!calibration) return tl::unexpected(calibration.error());
+        out.calibration = std::move(*calibration);
+        // Whose controller it is tells what its checksums are.
+        const auto kits = dataKits(c);
+        if (!kits) return out;
+        for (const auto& kit : *kits)
+            if (kit->definition->softwareId == out.calibration->definition().softwareId) out.kit = kit;
+        return out;
+    }
+    auto opened = roundOf(c, o.car, o.round);
+    if (!opened) return tl::unexpected(opened.error());
+    out.folder = std::move(opened->folder);
+    out.kit = std::move(opened->kit);
+    out.round = std::move(opened->round);
+    auto calibration = job::calibrationOf(*out.kit, *out.folder, out.round->id);
+    if (!calibration) return tl::unexpected(calibration.error());
+    out.calibration = std::move(*calibration);
+    return out;
+}
+
+Result<job::DrivesPtr> evidenceFor(Context& c, const Subject& subject, const std::vector<std::string>& files) {
+    if (files.empty() && subject.folder) {
+        auto driven = job::drivesOf(*subject.kit, *subject.folder, subject.round->id);
+        if (driven || driven.error().code != ErrorCode::NotFound) return driven;
+        return std::make_shared<const evidence::Drives>(evidence::Drives::Recordings());
+    }
+    evidence::Drives::Recordings recordings;
+    std::vector<std::string> leftOut;
+    std::string told;
+    for (const std::string& file : files) {
+        auto read = recordingOf(c, file);
+        if (!read) return failBecause(file + " can't be read.", read.error());
+        const auto bound =
+            subject.kit ? job::boundTo(*subject.kit, subject.calibration->image(), *read) : job::Bound::Untold;
+        if (bound == job::Bound::Other) {
+            leftOut.push_back(file + " was recorded on other bytes than these; it is not used.");
+            continue;
+        }
+        if (job::onOtherCalibrations(told, read->areas)) {
+            leftOut.push_back(file + " was recorded on another calibration than those before it; it is not used.");
+            continue;
+        }
+        if (told.empty()) told = read->areas;
+        if (bound == job::Bound::Untold)
+            leftOut.push_back(file + " does not tell which bytes were in the car; see that it was these.");
+        recordings.push_back(std::make_shared<const recording::Recording>(std::move(*read)));
+    }
+    return std::make_shared<const evidence::Drives>(std::move(recordings), job::evidenceOptions(*subject.calibration),
+                                                    std::move(leftOut));
+}
+
+}  // namespace brusk::ctl

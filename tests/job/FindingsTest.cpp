@@ -1,0 +1,233 @@
+// Findings: faults of the bench car are found first by the checks that are for them, a healthy car is left in peace.
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include <cmath>
+
+#include "DrivenCar.h"
+#include "Expect.h"
+#include "core/evidence/Finding.h"
+
+using namespace brusk;
+using namespace brusk::evidence;
+
+namespace {
+
+/// Drives of one car, over several routes each in a recording of its own, with the bytes that were in it.
+struct Car {
+    explicit Car(uint64_t seed = 1, const benchcar::Build& build = benchcar::kHeronStock)
+        : car(build, seed), kit(bench::kitOf(build)) {}
+    Findings over(const std::vector<std::string>& routes, bool withBytes = true) {
+        auto driven = bench::drive(car, {kit}, routes);
+        drives = std::make_unique<Drives>(Drives::Recordings{driven.recordings[0]});
+        const auto calibration = bench::calibrationOf(*kit, car);
+        return findingsOf(*drives, withBytes ? &calibration : nullptr);
+    }
+    benchcar::BenchCar car;
+    std::shared_ptr<const job::Kit> kit;
+    std::unique_ptr<Drives> drives;
+};
+
+QString idsOf(const Findings& findings, Seriousness least = Seriousness::Note) {
+    QStringList out;
+    for (const auto& one : findings.found)
+        if (one.seriousness >= least) out << qs(std::string(one.check)) + " (" + qs(one.seen) + ")";
+    return out.join("; ");
+}
+
+const Finding* find(const Findings& findings, std::string_view check) {
+    for (const auto& one : findings.found)
+        if (one.check == check) return &one;
+    return nullptr;
+}
+
+}  // namespace
+
+class FindingsTest : public QObject {
+    Q_OBJECT
+  private slots:
+    void everyCheckIsInTheTableAndInItsOrder();
+    void aFaultIsFoundFirst_data();
+    void aFaultIsFoundFirst();
+    void aCalibrationThatIsWrongInOnePartIsFound_data();
+    void aCalibrationThatIsWrongInOnePartIsFound();
+    void aHealthyCarIsLeftInPeace_data();
+    void aHealthyCarIsLeftInPeace();
+    void aFindingSaysWhereAndWhatToDo();
+    void whatIsSickIsTainted();
+    void whatLacksIsNamed();
+    void theMostSeriousComesFirst();
+    void nothingDrivenIsNothingFound();
+};
+
+void FindingsTest::everyCheckIsInTheTableAndInItsOrder() {
+    size_t last = 0;
+    for (const Check& check : allChecks()) {
+        size_t at = 0;
+        while (at < std::size(roles::kCheckNeeds) && roles::kCheckNeeds[at].id != check.id)
+            ++at;
+        QVERIFY(at < std::size(roles::kCheckNeeds));
+        QVERIFY2(at >= last, check.id.data());
+        last = at;
+    }
+}
+
+void FindingsTest::aFaultIsFoundFirst_data() {
+    QTest::addColumn<QString>("fault");
+    QTest::addColumn<QStringList>("routes");
+    QTest::addColumn<QString>("checks");
+    const auto add = [](const char* fault, const QStringList& routes, const char* checks) {
+        QTest::newRow(fault) << fault << routes << checks;
+    };
+    add("wideband:stuck", {"town"}, "wideband-dead");
+    add("wideband:dead", {"town"}, "wideband-dead");
+    add("wheel:dead", {"town"}, "wheel-dead");
+    add("alternator-dead=2", {"town"}, "battery-low");
+    add("low-battery=11", {"town"}, "battery-low");
+    add("poor-fuel=84", {"pulls-3", "pulls-4"}, "knock");
+    add("poor-fuel=86", {"pulls-3", "pulls-4"}, "knock");
+    add("wastegate-stuck=0", {"pulls-3", "pulls-4"}, "overboost");
+    add("wastegate-stuck=1", {"pulls-3", "pulls-4"}, "underboost");
+    add("wastegate-stuck=0.7", {"pulls-3", "pulls-4"}, "underboost");
+    add("throttle-ceiling=0.3", {"pulls-3", "pulls-4"}, "throttle-closes underboost");
+    add("weak-pump=0.15", {"pulls-3", "pulls-4"}, "lean-under-load");
+    add("weak-pump=0.12", {"pulls-3", "pulls-4"}, "lean-under-load");
+    add("pedal:dead", {"town"}, "limp-mode");
+    add("coolant:stuck", {"cold-start"}, "coolant-stuck");
+}
+
+void FindingsTest::aFaultIsFoundFirst() {
+    QFETCH(QString, fault);
+    QFETCH(QStringList, routes);
+    QFETCH(QString, checks);
+    std::vector<std::string> names;
+    for (const QString& route : routes)
+        names.push_back(route.toStdString());
+    for (const uint64_t seed : {1, 2}) {
+        Car car(seed);
+        EXPECT_OK(benchcar::addFault(car.car.faults(), fault.toStdString()));
+        const auto findings = car.over(names);
+        const auto first = std::find_if(findings.found.begin(), findings.found.end(),
+                                        [](const Finding& one) { return one.seriousness >= Seriousness::Warn; });
+        QVERIFY2(first != findings.found.end() && checks.split(' ').contains(qs(std::string(first->check))),
+                 qPrintable(idsOf(findings)));
+    }
+}
+
+void FindingsTest::aCalibrationThatIsWrongInOnePartIsFound_data() {
+    QTest::addColumn<QString>("part");
+    QTest::addColumn<double>("amount");
+    QTest::addColumn<QStringList>("routes");
+    QTest::addColumn<QString>("check");
+    QTest::newRow("rich") << "injector-flow" << -25.0 << QStringList{"pulls-3", "pulls-4"} << "rich-under-load";
+    QTest::newRow("lean") << "injector-flow" << 20.0 << QStringList{"pulls-3", "pulls-4"} << "lean-under-load";
+    QTest::newRow("trims") << "injector-flow" << -35.0 << QStringList{"town"} << "trim-at-stop";
+}
+
+void FindingsTest::aCalibrationThatIsWrongInOnePartIsFound() {
+    QFETCH(QString, part);
+    QFETCH(double, amount);
+    QFETCH(QStringList, routes);
+    QFETCH(QString, check);
+    std::vector<std::string> names;
+    for (const QString& route : routes)
+        names.push_back(route.toStdString());
+    Car car;
+    benchcar::makeWrong(car.car.memory(), *benchcar::wrongPartNamed(part.toStdString()), amount);
+    car.car.powerCycle();
+    const auto findings = car.over(names);
+    QVERIFY2(find(findings, check.toStdString()), qPrintable(idsOf(findings)));
+}
+
+void FindingsTest::aHealthyCarIsLeftInPeace_data() {
+    QTest::addColumn<QStringList>("routes");
+    QTest::newRow("pulls") << QStringList{"pulls-3", "pulls-4"};
+    QTest::newRow("town") << QStringList{"town", "hills"};
+    QTest::newRow("motorway") << QStringList{"motorway"};
+    QTest::newRow("tip-ins") << QStringList{"tip-ins", "coast-downs"};
+    QTest::newRow("cold") << QStringList{"cold-start"};
+    QTest::newRow("frost") << QStringList{"cold-start-minus-10"};
+    QTest::newRow("idle") << QStringList{"idle", "idle-loads"};
+    QTest::newRow("pass") << QStringList{"mountain"};
+    QTest::newRow("survey") << QStringList{"survey"};
+    QTest::newRow("tank") << QStringList{"refuelling"};
+}
+
+void FindingsTest::aHealthyCarIsLeftInPeace() {
+    QFETCH(QStringList, routes);
+    std::vector<std::string> names;
+    for (const QString& route : routes)
+        names.push_back(route.toStdString());
+    for (const uint64_t seed : {1, 2, 3}) {
+        Car car(seed, bench::drawnBuild("heron", seed));
+        const auto findings = car.over(names);
+        QVERIFY2(idsOf(findings, Seriousness::Warn).isEmpty(), qPrintable(idsOf(findings, Seriousness::Warn)));
+    }
+}
+
+void FindingsTest::aFindingSaysWhereAndWhatToDo() {
+    Car car;
+    EXPECT_OK(benchcar::addFault(car.car.faults(), "wastegate-stuck=0"));
+    const auto findings = car.over({"pulls-3"});
+    const auto* over = find(findings, "overboost");
+    QVERIFY(over);
+    QVERIFY(over->certainty > 0 && over->certainty <= 1 && !over->seen.empty() && !over->todo.empty());
+    QVERIFY(!over->means.empty() && over->means.size() <= 2 && over->where.size() == 3);
+    for (const auto& where : over->where)
+        QVERIFY(where.drive == 0 && where.to_s > where.from_s);
+    QVERIFY(over->place.station == "Correct" && over->place.kind == "boost");
+    // Every sentence has its numbers.
+    for (const auto& one : findings.found)
+        QVERIFY2(one.seen.find('{') == std::string::npos && one.seen.find("nan") == std::string::npos,
+                 one.seen.c_str());
+    QVERIFY(findings.couldNot.empty() || findings.looked.size() + findings.couldNot.size() == allChecks().size());
+}
+
+void FindingsTest::whatIsSickIsTainted() {
+    benchcar::FaultPlan plan;
+    EXPECT_OK(plan.add("wideband:stuck@100-"));
+    Car car;
+    car.car.planFaults(plan);
+    const auto findings = car.over({"town"});
+    const auto* dead = find(findings, "wideband-dead");
+    QVERIFY2(dead, qPrintable(idsOf(findings)));
+    QVERIFY(!dead->taints.empty() && dead->taints[0].role == roles::Role("lambda_measured"));
+    QVERIFY2(dead->taints[0].where.from_s > 95 && dead->taints[0].where.from_s < 125,
+             qPrintable(QString::number(dead->taints[0].where.from_s)));
+}
+
+void FindingsTest::whatLacksIsNamed() {
+    recording::Recording r;
+    r.groups.resize(1);
+    r.groups[0].rate_hz = 10;
+    r.groups[0].time_s = std::vector<double>{0, 0.1, 0.2};
+    r.groups[0].channels = {{"n", "rpm", "", "engine_speed", std::vector<float>{900, 900, 900}}};
+    const Drives drives({std::make_shared<const recording::Recording>(r)});
+    const auto findings = findingsOf(drives, nullptr);
+    QVERIFY(findings.found.empty());
+    const auto at = std::find_if(findings.couldNot.begin(), findings.couldNot.end(),
+                                 [](const auto& one) { return one.check == "battery-low"; });
+    QVERIFY(at != findings.couldNot.end() && at->lacks == std::vector<roles::Role>{"battery"});
+    QVERIFY(std::find(findings.looked.begin(), findings.looked.end(), "gaps") != findings.looked.end());
+}
+
+void FindingsTest::theMostSeriousComesFirst() {
+    Car car;
+    EXPECT_OK(benchcar::addFault(car.car.faults(), "wastegate-stuck=0"));
+    EXPECT_OK(benchcar::addFault(car.car.faults(), "alternator-dead=2"));
+    const auto findings = car.over({"pulls-3", "pulls-4"});
+    QVERIFY2(findings.found.size() >= 2, qPrintable(idsOf(findings)));
+    for (size_t i = 1; i < findings.found.size(); ++i) {
+        const auto &a = findings.found[i - 1], &b = findings.found[i];
+        QVERIFY(a.seriousness > b.seriousness || (a.seriousness == b.seriousness && a.certainty >= b.certainty));
+    }
+    QVERIFY(find(findings, "battery-low") && find(findings, "overboost"));
+}
+
+void FindingsTest::nothingDrivenIsNothingFound() {
+    const Drives none(Drives::Recordings{});
+    QVERIFY(findingsOf(none, nullptr).found.empty());
+    const Drives empty({std::make_shared<const recording::Recording>()});
+    QVERIFY(findingsOf(empty, nullptr).found.empty());
+}
+
+QTEST_GUILESS_MAIN(FindingsTest)
+#include "FindingsTest.moc"

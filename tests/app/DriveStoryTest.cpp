@@ -18,6 +18,7 @@
 
 #include "Expect.h"
 #include "Story.h"
+#include "app/desks/Playback.h"
 #include "app/desks/SheetDesk.h"
 #include "app/desks/WatchDesk.h"
 #include "app/widgets/LaneView.h"
@@ -72,6 +73,7 @@ class DriveStoryTest : public QObject {
     void whatTheLinkCantCarryIsSaidAndLeftOut();
     void aVoltageOnASpareInputBecomesAWideband();
     void guardsAreChosenAndAddedAndKept();
+    void whatWasWrongIsFoundInReview();
     void anArmedRecordingWaitsForItsCondition();
     void theTankIsAskedForOnceInOneKey();
     void aCarThatNoProfileKnowsIsRecorded();
@@ -375,6 +377,60 @@ void DriveStoryTest::guardsAreChosenAndAddedAndKept() {
     guards->setCurrentItem(own[0]);
     QTest::keyClick(guards, Qt::Key_Delete);
     QVERIFY(guards->findItems("foot down", Qt::MatchStartsWith).isEmpty());
+}
+
+void DriveStoryTest::whatWasWrongIsFoundInReview() {
+    Story story;
+    story.hurry();
+    QVERIFY(story.begin());
+    story.goTo("Drive");
+    tick(story.find<QListWidget>("faults"), "Wastegate stuck open to", true);
+    tick(story.find<QListWidget>("faults"), "Alternator dead", true);
+    choose(story.find<QComboBox>("route"), "Pulls in 3rd,");
+    QVERIFY(story.click("record"));
+    if (auto* answer = story.find<QPushButton>("tankAnswer")) QTest::keyClick(answer, Qt::Key_Return);
+    QVERIFY(story.settle());
+    story.goTo("Review");
+    auto* findings = story.window().findChild<QListWidget*>("findings");
+    QTRY_VERIFY_WITH_TIMEOUT(findings->count() >= 2, 20000);
+    const auto row = [&](const char* part) {
+        for (int i = 0; i < findings->count(); ++i)
+            if (findings->item(i)->text().contains(part)) return i;
+        return -1;
+    };
+    QVERIFY(row("battery falls") >= 0);
+    // Serious ones stand first.
+    for (int i = 1; i < findings->count(); ++i)
+        QVERIFY(
+            !(findings->item(i)->text().startsWith("danger") && !findings->item(i - 1)->text().startsWith("danger")));
+    auto* lanes = story.find<LaneView>("reviewLanes");
+    QTRY_VERIFY_WITH_TIMEOUT(lanes->to() > 60, 20000);
+    findings->setFocus();
+    findings->setCurrentRow(row("battery falls"));
+    const QString meaning = story.find<QLabel>("eventFigures")->text();
+    QVERIFY2(meaning.contains("alternator does not charge") && meaning.contains("Put the supply right"),
+             qPrintable(meaning));
+    QVERIFY(lanes->from() >= 0 && lanes->cursor());
+    // What to do leads there.
+    QCOMPARE(story.find<QPushButton>("goThere")->text(), QString("Car \u2192"));
+    QVERIFY(story.click("goThere"));
+    QVERIFY(story.find<QPushButton>("cable"));
+    // Another drive is looked at: the finding leads back to the one it is of.
+    story.goTo("Drive");
+    tick(story.find<QListWidget>("faults"), "Alternator dead", false);
+    choose(story.find<QComboBox>("route"), "Warm idle");
+    QVERIFY(story.click("record") && story.settle());
+    story.goTo("Review");
+    auto* recordings = story.find<QListWidget>("recordings");
+    QTRY_COMPARE_WITH_TIMEOUT(recordings->count(), 2, 20000);
+    QTRY_VERIFY_WITH_TIMEOUT(recordings->currentRow() == 1 && row("battery falls") >= 0, 20000);
+    QTRY_COMPARE_WITH_TIMEOUT(story.desks().playback.recording() ? story.desks().playback.recording()->title : "",
+                              std::string("Warm idle"), 20000);
+    findings->setCurrentRow(row("battery falls"));
+    QTRY_COMPARE_WITH_TIMEOUT(story.desks().playback.recording()->title, std::string("Pulls in 3rd"), 20000);
+    QCOMPARE(recordings->currentRow(), 0);
+    QVERIFY(story.desks().playback.time_s() > 1 && lanes->from() < story.desks().playback.time_s());
+    QVERIFY(story.find<QLabel>("eventFigures")->text().contains("alternator"));
 }
 
 void DriveStoryTest::anArmedRecordingWaitsForItsCondition() {

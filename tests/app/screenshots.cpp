@@ -4,6 +4,7 @@
 #include <QCheckBox>
 #include <QComboBox>
 #include <QLineEdit>
+#include <QListWidget>
 #include <QScrollArea>
 #include <QScrollBar>
 #include <QTemporaryDir>
@@ -178,6 +179,10 @@ void shootDrive(Story& story, const auto& shoot) {
     must(story.click("record") && story.settle(), "stop the drive");
     story.goTo("Review");
     QTest::qWait(1500);
+    auto* findings = story.window().findChild<QListWidget*>("findings");
+    must(findings && QTest::qWaitFor([&] { return findings->count() > 0; }, 20000), "findings");
+    findings->setCurrentRow(0);
+    QTest::qWait(300);
     shoot("review-marks");
 }
 

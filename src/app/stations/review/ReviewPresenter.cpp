@@ -8,6 +8,7 @@
 #include "app/desks/EvidenceDesk.h"
 #include "app/desks/ImportDesk.h"
 #include "app/desks/Messages.h"
+#include "app/desks/Places.h"
 #include "app/desks/Playback.h"
 #include "app/desks/RoundDesk.h"
 #include "core/job/Correct.h"
@@ -88,8 +89,8 @@ void ReviewPresenter::show(Looked looked, const QString& title) {
         for (const std::string& sentence : recording_->late->sentences())
             desks_.messages.say(QString::fromStdString(sentence), true);
     events_ = {};
-    emit recordingLoaded();
     desks_.playback.lookAt(recording_, title);
+    emit recordingLoaded();
     // Looked for behind the lanes, which are there first.
     constexpr int kEvents = 1;
     desks_.background.latest(
@@ -161,7 +162,53 @@ void ReviewPresenter::refreshCells() {
                                                                 evidence::Measure::mixture());
         cells_ = samples_->cells();
     }
+    lookForFindings();
     emit cellsChanged();
+}
+
+void ReviewPresenter::lookForFindings() {
+    if (drives_ == foundIn_) return;
+    foundIn_ = drives_;
+    findings_ = {};
+    emit findingsFound();
+    const auto* calibration = desks_.round.calibration();
+    if (!drives_ || !calibration) return;
+    constexpr int kFindings = 2;
+    desks_.background.latest(
+        this,
+        [drives = drives_, inCar = std::make_shared<const calibration::Calibration>(*calibration)] {
+            return evidence::findingsOf(*drives, inCar.get());
+        },
+        [this, of = drives_](evidence::Findings findings) {
+            if (of != foundIn_) return;
+            findings_ = std::move(findings);
+            emit findingsFound();
+        },
+        kFindings);
+}
+
+std::optional<size_t> ReviewPresenter::recordingOf(const evidence::Stretch& where) const {
+    if (!foundIn_) return std::nullopt;
+    for (size_t i = 0; i < recordings_.size(); ++i)
+        if (foundIn_->named(recordings_[i].file) == where.drive) return i;
+    return std::nullopt;
+}
+
+QString ReviewPresenter::meaning(const evidence::Finding& finding) {
+    const auto text = [](const std::string& from) { return QString::fromStdString(from).toHtmlEscaped(); };
+    QStringList means;
+    for (const std::string& one : finding.means)
+        means << text(one);
+    return tr("<b>%1</b>: %2. %3").arg(tr("It means"), means.join(tr("; or ")), text(finding.todo));
+}
+
+void ReviewPresenter::goTo(const evidence::Finding::Place& place) {
+    Place to{.station = QString::fromUtf8(place.station.data(), static_cast<int>(place.station.size()))};
+    const auto* calibration = desks_.round.calibration();
+    const auto* parameter =
+        place.parameter && calibration ? calibration->definition().parameterWithRole(*place.parameter) : nullptr;
+    if (parameter && to.station == "Maps") to.parameter = QString::fromStdString(parameter->name);
+    desks_.places.go(to);
 }
 
 ReviewPresenter::Finding ReviewPresenter::finding() const {

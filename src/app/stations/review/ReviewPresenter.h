@@ -5,7 +5,7 @@
 
 #include "app/stations/RoundPresenter.h"
 #include "app/stations/review/ReviewLanes.h"
-#include "core/evidence/Events.h"
+#include "core/evidence/Finding.h"
 #include "core/evidence/MapSamples.h"
 
 namespace brusk::app {
@@ -39,6 +39,17 @@ class ReviewPresenter : public RoundPresenter {
     /// All that is known of one, in the units that are wished for, as rich text.
     QString figures(const evidence::FoundEvent& event) const;
 
+    /// What is wrong in what was driven on the round, most serious first; nothing looked while that is looked for.
+    const evidence::Findings& findings() const { return findings_; }
+    /// Which of the recordings a stretch is of; nothing where it is in the list no more.
+    std::optional<size_t> recordingOf(const evidence::Stretch& where) const;
+    /// The one that was loaded last is that one.
+    bool looksAt(size_t recording) const { return recording_ && recordings_[recording].file == file_; }
+    /// What it means and what to do, as rich text.
+    static QString meaning(const evidence::Finding& finding);
+    /// Where it is put right.
+    void goTo(const evidence::Finding::Place& place);
+
     /// The map whose cells are shown, of the bytes that were in the car; without values while that is not known.
     const calibration::Table& map() const { return map_; }
     /// What all drives of the round say of it; null while that is not known.
@@ -65,11 +76,13 @@ class ReviewPresenter : public RoundPresenter {
   signals:
     void recordingLoaded();
     void eventsFound();
+    void findingsFound();
     void cellsChanged();
     void momentChanged();
 
   private:
     void refreshCells();
+    void lookForFindings();
     /// Off the interface thread: what is looked at, with its lanes.
     struct Looked {
         std::shared_ptr<const recording::Recording> recording;
@@ -83,7 +96,9 @@ class ReviewPresenter : public RoundPresenter {
     std::shared_ptr<const recording::Recording> recording_;
     std::vector<ReviewLane> lanes_;
     evidence::DriveEvents events_;
-    std::string file_;  ///< of the recording
+    evidence::Findings findings_;
+    std::shared_ptr<const evidence::Drives> foundIn_;  ///< whose findings they are
+    std::string file_;                                 ///< of the recording
     bool noMap_ = false;
     calibration::Table map_;
     std::shared_ptr<const evidence::Drives> drives_;  ///< whose samples are shown

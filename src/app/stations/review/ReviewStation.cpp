@@ -8,11 +8,13 @@
 #include <QShortcut>
 #include <algorithm>
 #include <cmath>
+#include <utility>
 
 #include "app/desks/Desks.h"
 #include "app/desks/ImportDesk.h"
 #include "app/stations/review/ImportPage.h"
 #include "app/stations/review/Player.h"
+#include "app/theme/Theme.h"
 #include "app/widgets/Times.h"
 #include "core/job/Drive.h"
 #include "core/proposals/AirCorrection.h"
@@ -64,13 +66,25 @@ ReviewStation::ReviewStation(Desks& desks, QWidget* parent) : Station("Review", 
     listPanel->setFixedWidth(270);
     list_ = new QListWidget;
     list_->setObjectName("recordings");
-    constexpr int kSomeRows = 132;
+    constexpr int kSomeRows = 84;
     list_->setMaximumHeight(kSomeRows);
     found_ = label({});
     found_->setObjectName("found");
     found_->setWordWrap(true);
     listPanel->body()->addWidget(found_);
     listPanel->body()->addWidget(list_, 1);
+    findingsHead_ = label(tr("Findings"), "heading");
+    findingsHead_->setObjectName("findingsHead");
+    listPanel->body()->addWidget(findingsHead_);
+    findings_ = new QListWidget;
+    findings_->setObjectName("findings");
+    findings_->setAccessibleName(tr("Findings"));
+    findings_->setWordWrap(true);
+    findings_->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+    listPanel->body()->addWidget(findings_, 2);
+    connect(findings_, &QListWidget::currentRowChanged, this, &ReviewStation::showFinding);
+    connect(&presenter_, &ReviewPresenter::findingsFound, this, &ReviewStation::showFindings);
+    connect(&Theme::instance(), &Theme::changed, this, &ReviewStation::showFindings);
     listPanel->body()->addWidget(label(tr("Events"), "heading"));
     events_ = new EventList;
     listPanel->body()->addWidget(events_, 3);
@@ -79,6 +93,15 @@ ReviewStation::ReviewStation(Desks& desks, QWidget* parent) : Station("Review", 
     figures_->setWordWrap(true);
     figures_->setTextFormat(Qt::RichText);
     listPanel->body()->addWidget(figures_);
+    goThere_ = new QPushButton;
+    goThere_->setObjectName("goThere");
+    goThere_->hide();
+    listPanel->body()->addWidget(goThere_, 0, Qt::AlignLeft);
+    connect(goThere_, &QPushButton::clicked, this, [this] {
+        const auto at = static_cast<size_t>(std::max(0, findings_->currentRow()));
+        const auto& found = presenter_.findings().found;
+        if (at < found.size()) presenter_.goTo(evidence::Finding::Place(found[at].place));
+    });
     connect(events_, &EventList::chosen, this, &ReviewStation::showEvent);
     connect(&presenter_, &ReviewPresenter::eventsFound, this, &ReviewStation::showEvents);
     bind_ = new QPushButton;
@@ -138,6 +161,7 @@ ReviewStation::ReviewStation(Desks& desks, QWidget* parent) : Station("Review", 
     connect(&presenter_, &ReviewPresenter::recordingLoaded, this, [this] {
         showEvents();
         showRecording();
+        if (const auto where = std::exchange(wanted_, std::nullopt)) showStretch(where->from_s, where->to_s);
     });
     connect(&presenter_, &ReviewPresenter::cellsChanged, this, &ReviewStation::showCells);
     connect(&presenter_, &ReviewPresenter::momentChanged, this, &ReviewStation::showMoment);
@@ -195,18 +219,70 @@ void ReviewStation::showRecording() {
 
 void ReviewStation::showEvents() {
     events_->show(presenter_.events());
-    figures_->clear();
+    if (findings_->currentRow() < 0) figures_->clear();
 }
 
 /// The lanes show it with a little before and after; its figures stand below.
 void ReviewStation::showEvent() {
     const auto* event = events_->current();
     if (!event) return;
-    constexpr double kLeast_s = 2, kAround = 0.3;
-    const double around_s = std::max(kLeast_s, kAround * (event->to_s - event->from_s));
-    lanes_->setSpan(std::max(0.0, event->from_s - around_s), event->to_s + around_s);
-    presenter_.setMoment(event->from_s);
+    {
+        const QSignalBlocker quiet(findings_);
+        findings_->setCurrentRow(-1);
+    }
+    goThere_->hide();
+    showStretch(event->from_s, event->to_s);
     figures_->setText(presenter_.figures(*event));
+}
+
+void ReviewStation::showStretch(double from_s, double to_s) {
+    constexpr double kLeast_s = 2, kAround = 0.3;
+    const double around_s = std::max(kLeast_s, kAround * (to_s - from_s));
+    lanes_->setSpan(std::max(0.0, from_s - around_s), to_s + around_s);
+    presenter_.setMoment(from_s);
+}
+
+void ReviewStation::showFindings() {
+    const auto& findings = presenter_.findings();
+    const QSignalBlocker quiet(findings_);
+    findings_->clear();
+    const Tokens& theme = tokens();
+    for (const auto& one : findings.found) {
+        const bool danger = one.seriousness == evidence::Seriousness::Danger;
+        const auto name = evidence::seriousnessName(one.seriousness);
+        auto* item = new QListWidgetItem(tr("%1: %2").arg(QString::fromUtf8(name.data(), static_cast<int>(name.size())),
+                                                          QString::fromStdString(one.seen)),
+                                         findings_);
+        item->setForeground(danger                                           ? theme.alarm
+                            : one.seriousness == evidence::Seriousness::Warn ? theme.warm
+                                                                             : theme.ink);
+        item->setToolTip(item->text());
+    }
+    findingsHead_->setText(findings.looked.empty() ? tr("Findings")
+                           : findings.found.empty()
+                               ? tr("Nothing was found; %1 checks looked").arg(findings.looked.size())
+                               : tr("Findings"));
+    findings_->setVisible(!findings.found.empty());
+    goThere_->hide();
+}
+
+/// Its first moment, in the recording it is of; what it means stands below.
+void ReviewStation::showFinding() {
+    const auto& found = presenter_.findings().found;
+    const auto at = static_cast<size_t>(std::max(0, findings_->currentRow()));
+    if (findings_->currentRow() < 0 || at >= found.size()) return;
+    const auto& finding = found[at];
+    figures_->setText(ReviewPresenter::meaning(finding));
+    goThere_->setText(
+        tr("%1 \u2192")
+            .arg(QString::fromUtf8(finding.place.station.data(), static_cast<int>(finding.place.station.size()))));
+    goThere_->show();
+    if (finding.where.empty()) return;
+    const auto recording = presenter_.recordingOf(finding.where.front());
+    if (!recording) return;
+    if (presenter_.looksAt(*recording)) return showStretch(finding.where.front().from_s, finding.where.front().to_s);
+    wanted_ = finding.where.front();
+    list_->setCurrentRow(static_cast<int>(*recording));
 }
 
 void ReviewStation::showCells() {

@@ -32,6 +32,9 @@ class ReviewStation : public Station {
     void showMoment();
     void showEvents();
     void showEvent();
+    void showFindings();
+    void showFinding();
+    void showStretch(double from_s, double to_s);
     void showImport();
     void openFile(const QString& path);
     void dragEnterEvent(QDragEnterEvent* event) override;
@@ -45,6 +48,10 @@ class ReviewStation : public Station {
     QLabel* cellText_;
     QLabel* found_;
     EventList* events_;
+    QLabel* findingsHead_;
+    QListWidget* findings_;
+    QPushButton* goThere_;
+    std::optional<evidence::Stretch> wanted_;  ///< of a recording that is being loaded
     QLabel* figures_;
     QPushButton* bind_;
     QWidget* sheet_;   ///< lanes and cells

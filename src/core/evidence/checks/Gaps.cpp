@@ -25,11 +25,11 @@ void gaps(const Looked& at, Found& out) {
         meant_s += one.event->to_s - one.event->from_s;
     finding.seriousness = missing_s - meant_s > kMuch * driven_s ? Seriousness::Warn : Seriousness::Note;
     finding.certainty = 1;
-    finding.seen = why.empty()
-                       ? say("finding.gaps", "{0} s of {1} are missing, in {2} gaps.",
-                             {formatNumber(missing_s, 1), formatNumber(driven_s, 0), std::to_string(gaps.size())})
-                       : say("finding.gaps-why", "{0} s of {1} are missing, in {2} gaps; the first: {3}.",
-                             {formatNumber(missing_s, 1), formatNumber(driven_s, 0), std::to_string(gaps.size()), why});
+    const std::string many = gaps.size() == 1 ? "1 gap" : std::to_string(gaps.size()) + " gaps";
+    finding.seen = why.empty() ? say("finding.gaps", "{0} s of {1} are missing, in {2}.",
+                                     {formatNumber(missing_s, 1), formatNumber(driven_s, 0), many})
+                               : say("finding.gaps-why", "{0} s of {1} are missing, in {2}; the first: {3}.",
+                                     {formatNumber(missing_s, 1), formatNumber(driven_s, 0), many, why});
     finding.means = {"the link or the ignition was off", "the bus was too full"};
     finding.todo = "Nothing is learned across a gap; if there are many, record fewer channels or slower ones.";
     finding.place = {"Drive", "", std::nullopt};

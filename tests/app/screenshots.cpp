@@ -180,8 +180,8 @@ void shootDrive(Story& story, const auto& shoot) {
     story.goTo("Review");
     QTest::qWait(1500);
     auto* findings = story.window().findChild<QListWidget*>("findings");
-    must(findings && QTest::qWaitFor([&] { return findings->count() > 0; }, 20000), "findings");
-    findings->setCurrentRow(0);
+    // A car that runs its own round may leave nothing to be found.
+    if (findings && QTest::qWaitFor([&] { return findings->count() > 0; }, 5000)) findings->setCurrentRow(0);
     QTest::qWait(300);
     shoot("review-marks");
 }

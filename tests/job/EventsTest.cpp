@@ -73,6 +73,7 @@ class EventsTest : public QObject {
     void aHoleIsAGapWithItsReason();
     void whatLacksIsNamed();
     void anotherCarsUnitsGiveTheSameEvents();
+    void aSlowRecorderSeesThePullsToo();
     void anEmptyDriveHasNoEvents();
 };
 
@@ -437,6 +438,34 @@ void EventsTest::anotherCarsUnitsGiveTheSameEvents() {
             QVERIFY2(std::abs(mine[i]->figure(id) / theirs[i]->figure(id) - 1) < 1e-3, id);
     }
     QCOMPARE(events.of(roles::kGear).size(), d.of(roles::kGear).size());
+}
+
+void EventsTest::aSlowRecorderSeesThePullsToo() {
+    // One row of a hundred, as a car tells that is asked once a second.
+    const Drive& d = driven("pulls-3");
+    auto slow = std::make_shared<recording::Recording>(d.sampled->recording());
+    for (auto& group : slow->groups) {
+        const auto times = group.time_s.times();
+        std::vector<double> time;
+        for (size_t i = 0; i < times.size(); i += 100)
+            time.push_back(times[i]);
+        for (auto& channel : group.channels) {
+            const auto all = channel.values.values();
+            std::vector<float> values;
+            for (size_t i = 0; i < all.size(); i += 100)
+                values.push_back(all[i]);
+            channel.values = values;
+        }
+        group.time_s = time;
+        group.rate_hz = 1;
+    }
+    const auto events = eventsOf(Sampled(slow));
+    const auto mine = d.of(roles::kPull), theirs = events.of(roles::kPull);
+    QCOMPARE(theirs.size(), mine.size());
+    for (size_t i = 0; i < mine.size(); ++i)
+        QVERIFY(std::abs(mine[i]->from_s - theirs[i]->from_s) < 1.2 && std::abs(mine[i]->to_s - theirs[i]->to_s) < 1.2);
+    QVERIFY(!events.of(roles::kIdle).empty() && !events.of(roles::kOverrun).empty());
+    QVERIFY(events.of(roles::kGap).empty() && events.of(roles::kKeyOff).empty());
 }
 
 void EventsTest::anEmptyDriveHasNoEvents() {

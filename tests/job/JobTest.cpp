@@ -217,6 +217,11 @@ void JobTest::aPulledCableKeepsWhatWasRecorded() {
     const auto recording = loadRecording(*bench.folder, outcome->entry);
     EXPECT_OK(recording);
     QCOMPARE(static_cast<int64_t>((*recording)->groups[0].time_s.size()), outcome->entry.samples);
+    // Whoever reviews it sees why it ends there.
+    QVERIFY((*recording)->marks.size() == 1 && (*recording)->marks[0].kind == "gap");
+    QVERIFY2((*recording)->marks[0].text.starts_with("ended so: 2") &&
+                 (*recording)->marks[0].text.ends_with("the cable was out"),
+             (*recording)->marks[0].text.c_str());
 }
 
 void JobTest::aRecordingGoesOnAfterCableIgnitionAndResetAndSaysWhatIsMissing() {

@@ -16,14 +16,19 @@ struct Span {
     size_t begin = 0, end = 0;
 };
 
-/// Beyond this between two samples something is missing.
-inline constexpr double kSpanGap_s = 0.5;
+/// Beyond so long between two samples something is missing; a slow recorder has longer steps than a quick one.
+inline double spanGap_s(std::span<const double> time_s) {
+    constexpr double kLeast_s = 0.5, kSteps = 3;
+    if (time_s.size() < 2) return kLeast_s;
+    return std::max(kLeast_s, kSteps * (time_s.back() - time_s.front()) / static_cast<double>(time_s.size() - 1));
+}
 
 /// Stretches in which `holds(i)`, none of them across a gap, each at least `least_s` long. A break of no more than
 /// `bridge_s` ends none.
 template <class Holds>
 std::vector<Span> spansWhere(std::span<const double> time_s, Holds holds, double least_s = 0, double bridge_s = 0) {
     std::vector<Span> out;
+    const double gap_s = spanGap_s(time_s);
     Span open{0, 0};
     bool is = false;
     const auto close = [&] {
@@ -31,7 +36,7 @@ std::vector<Span> spansWhere(std::span<const double> time_s, Holds holds, double
         is = false;
     };
     for (size_t i = 0; i < time_s.size(); ++i) {
-        if (is && time_s[i] - time_s[i - 1] > kSpanGap_s) close();
+        if (is && time_s[i] - time_s[i - 1] > gap_s) close();
         if (holds(i)) {
             if (!is) open = {i, i};
             is = true;
@@ -88,9 +93,10 @@ inline double valueAt(Column column, size_t i) {
 template <class Off>
 double areaOf(std::span<const double> time_s, Span span, Off off) {
     double out = 0;
+    const double gap_s = spanGap_s(time_s);
     for (size_t i = std::max<size_t>(span.begin, 1); i < span.end; ++i) {
         const double v = off(i);
-        if (v > 0) out += v * std::min(time_s[i] - time_s[i - 1], kSpanGap_s);
+        if (v > 0) out += v * std::min(time_s[i] - time_s[i - 1], gap_s);
     }
     return out;
 }

@@ -95,8 +95,10 @@ QHBoxLayout* ChannelsPanel::makeFoot() {
 
 void ChannelsPanel::fill() {
     auto channels = presenter_.channels();
-    const auto same = [](const auto& a, const auto& b) { return a.name == b.name && a.title == b.title; };
-    if (channels.empty()) return refreshCost();
+    const auto same = [](const auto& a, const auto& b) {
+        return a.name == b.name && a.title == b.title && a.pace == b.pace;
+    };
+    if (channels.empty() && known_.empty()) return refreshCost();
     if (std::equal(channels.begin(), channels.end(), known_.begin(), known_.end(), same)) return;
     known_ = std::move(channels);
     const QSignalBlocker quiet(channels_);

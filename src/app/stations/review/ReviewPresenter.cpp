@@ -167,19 +167,21 @@ void ReviewPresenter::refreshCells() {
 }
 
 void ReviewPresenter::lookForFindings() {
-    if (drives_ == foundIn_) return;
-    foundIn_ = drives_;
+    // Without the bytes nothing is looked for yet; once they are there, it is.
+    const auto* calibration = desks_.round.calibration();
+    const auto drives = calibration ? drives_ : nullptr;
+    if (drives == foundIn_) return;
+    foundIn_ = drives;
     findings_ = {};
     emit findingsFound();
-    const auto* calibration = desks_.round.calibration();
-    if (!drives_ || !calibration) return;
+    if (!drives) return;
     constexpr int kFindings = 2;
     desks_.background.latest(
         this,
-        [drives = drives_, inCar = std::make_shared<const calibration::Calibration>(*calibration)] {
+        [drives, inCar = std::make_shared<const calibration::Calibration>(*calibration)] {
             return evidence::findingsOf(*drives, inCar.get());
         },
-        [this, of = drives_](evidence::Findings findings) {
+        [this, of = drives](evidence::Findings findings) {
             if (of != foundIn_) return;
             findings_ = std::move(findings);
             emit findingsFound();

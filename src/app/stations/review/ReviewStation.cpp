@@ -149,6 +149,7 @@ ReviewStation::ReviewStation(Desks& desks, QWidget* parent) : Station("Review", 
         showCells();
     });
     connect(list_, &QListWidget::currentRowChanged, this, [this](int row) {
+        wanted_.reset();  // a moment that was waited for is of another one
         if (row < 0) return;
         presenter_.load(static_cast<size_t>(row));
         const QString round = presenter_.roundText();
@@ -263,6 +264,7 @@ void ReviewStation::showFindings() {
                                ? tr("Nothing was found; %1 checks looked").arg(findings.looked.size())
                                : tr("Findings"));
     findings_->setVisible(!findings.found.empty());
+    if (!goThere_->isHidden()) figures_->clear();  // it told of one that is chosen no more
     goThere_->hide();
 }
 
@@ -281,8 +283,8 @@ void ReviewStation::showFinding() {
     const auto recording = presenter_.recordingOf(finding.where.front());
     if (!recording) return;
     if (presenter_.looksAt(*recording)) return showStretch(finding.where.front().from_s, finding.where.front().to_s);
-    wanted_ = finding.where.front();
     list_->setCurrentRow(static_cast<int>(*recording));
+    wanted_ = finding.where.front();
 }
 
 void ReviewStation::showCells() {

@@ -20,6 +20,7 @@ void coolantStuck(const Looked& at, Found& out) {
         finding.place = {"Car", "", roles::Role("coolant_sensor")};
         finding.lanes = {"coolant", "engine_speed", "intake_temperature"};
         // An engine that worked for minutes is warmer than before.
+        const double gap_s = spanGap_s(time);
         double worked_s = 0, from_s = time.empty() ? 0 : time.front(), was = std::nan("");
         size_t before = 0;
         for (size_t i = 1; i < time.size(); ++i) {
@@ -34,7 +35,7 @@ void coolantStuck(const Looked& at, Found& out) {
             }
             if (std::isnan(was) || std::abs(now - was) > kWarms_K || now > kCold_C)
                 was = now, worked_s = 0, from_s = time[i];
-            if (speed[i] > kRuns_rpm) worked_s += std::min(time[i] - time[i - 1], kSpanGap_s);
+            if (speed[i] > kRuns_rpm) worked_s += std::min(time[i] - time[i - 1], gap_s);
             if (worked_s < kLong_s) continue;
             finding.seen =
                 say("finding.coolant-stuck", "Coolant stays at {0} degrees though the engine works for {1} s.",

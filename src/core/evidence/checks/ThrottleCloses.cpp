@@ -32,8 +32,9 @@ void throttleCloses(const Looked& at, Found& out) {
     for (const Stretch& where : finding.where)
         long_s += where.to_s - where.from_s;
     if (long_s < kLong_s) return;
-    finding.seriousness = Seriousness::Warn;
-    finding.certainty = 0.8;
+    // Once alone, as on a hill, it is worth knowing; what protects or limits does it again.
+    finding.seriousness = finding.where.size() > 1 ? Seriousness::Warn : Seriousness::Note;
+    finding.certainty = finding.where.size() > 1 ? 0.8 : 0.4;
     finding.seen = say("finding.throttle-closes", "The throttle opens to {0} % only under full pedal, {1} times.",
                        {formatNumber(least, 0), std::to_string(finding.where.size())});
     finding.means = {"a ceiling of torque is reached", "the controller protects something: limp mode, heat, gear"};

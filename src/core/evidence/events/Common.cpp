@@ -18,6 +18,7 @@ std::vector<InGear> inOneGear(const Sampled& drive) {
     const Column speed = drive.columnIfAny("engine_speed"), road = drive.columnIfAny("vehicle_speed");
     std::vector<InGear> out;
     if (speed.empty() || road.empty()) return out;
+    const double gap_s = spanGap_s(time);
     InGear open;
     size_t count = 0;
     const auto close = [&](size_t end) {
@@ -29,7 +30,7 @@ std::vector<InGear> inOneGear(const Sampled& drive) {
         const double ratio = valueAt(speed, i) / valueAt(road, i);
         const bool rolls = road[i] > kRolls_kmh && speed[i] > kRuns_rpm;
         const bool same =
-            count > 0 && std::abs(ratio - open.ratio) < kSame * open.ratio && time[i] - time[i - 1] <= kSpanGap_s;
+            count > 0 && std::abs(ratio - open.ratio) < kSame * open.ratio && time[i] - time[i - 1] <= gap_s;
         if (count > 0 && (!rolls || !same)) close(i);
         if (!rolls) continue;
         if (count == 0) open = {{i, i}, ratio};

@@ -23,11 +23,12 @@ void cruises(const Sampled& drive, Found& out) {
     const auto time = drive.time_s();
     const Column road = drive.columnIfAny("vehicle_speed"), pedal = drive.columnIfAny("pedal");
     const Column cut = drive.columnIfAny("fuel_cut");
+    const double gap_s = spanGap_s(time);
     for (size_t i = 0; i < time.size();) {
         Band speed, foot;
         size_t end = i;
         while (end < time.size() && road[end] > kRolls_kmh && !(valueAt(cut, end) > 0) &&
-               (end == i || time[end] - time[end - 1] <= kSpanGap_s) && speed.take(road[end], kSpeed_kmh) &&
+               (end == i || time[end] - time[end - 1] <= gap_s) && speed.take(road[end], kSpeed_kmh) &&
                foot.take(pedal[end], kFoot_pct))
             ++end;
         if (end == i || time[end - 1] - time[i] < kLeast_s) {

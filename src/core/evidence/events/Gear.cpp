@@ -6,7 +6,7 @@
 namespace brusk::evidence::events {
 namespace {
 
-constexpr double kLongest_s = 5, kOther = 0.08;
+constexpr double kLongest_s = 5, kOther = 0.08, kOpens_s = 0.2;
 
 }  // namespace
 
@@ -38,7 +38,7 @@ void clutches(const Sampled& drive, Found& out) {
         const double from_s = time[was.span.end - 1], to_s = time[is.span.begin];
         if (to_s - from_s > kLongest_s || std::abs(is.ratio / was.ratio - 1) >= kOther) continue;
         // The drift of a measured speed ends a stretch too: a clutch that opened leaves a hole.
-        if (to_s - from_s < 2 * kSpanGap_s / 5) continue;
+        if (to_s - from_s < kOpens_s) continue;
         FoundEvent event{roles::kClutch, from_s, to_s};
         event.add("took_s", to_s - from_s);
         out.push_back(std::move(event));

@@ -10,7 +10,7 @@ namespace {
 bool fellSilent(const Sampled& drive, double at_s) {
     const auto& marks = drive.recording().marks;
     return std::any_of(marks.begin(), marks.end(), [&](const recording::Mark& mark) {
-        return mark.kind == "gap" && std::abs(mark.at_s - at_s) < kSpanGap_s &&
+        return mark.kind == "gap" && std::abs(mark.at_s - at_s) < spanGap_s(drive.time_s()) &&
                mark.text.find("did not answer") != std::string::npos;
     });
 }
@@ -21,10 +21,11 @@ void keyOffs(const Sampled& drive, Found& out) {
     constexpr double kStands_rpm = 20, kRunsDown_s = 3;
     const auto time = drive.time_s();
     const Column speed = drive.columnIfAny("engine_speed");
+    const double gap_s = spanGap_s(time);
     double ran_s = -INFINITY;  // when it was last seen to run, since it stood
     for (size_t i = 0; i < time.size(); ++i) {
         const bool ran = ran_s > -INFINITY;
-        const bool hole = i > 0 && time[i] - time[i - 1] > kSpanGap_s;
+        const bool hole = i > 0 && time[i] - time[i - 1] > gap_s;
         if (ran && hole && (fellSilent(drive, time[i - 1]) || speed[i] < kRuns_rpm)) {
             out.push_back({roles::kKeyOff, time[i - 1], time[i], {}, "the controller fell silent"});
             ran_s = -INFINITY;

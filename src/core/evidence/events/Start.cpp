@@ -10,13 +10,14 @@ void starts(const Sampled& drive, Found& out) {
     const auto time = drive.time_s();
     const Column speed = drive.columnIfAny("engine_speed");
     double stood_s = -1, ran_s = -1;  // last seen to stand, and to run
+    const double gap_s = spanGap_s(time);
     // A recording may begin while the starter turns.
     if (!time.empty() && speed[0] < kRuns_rpm) stood_s = time.front();
     for (size_t i = 1; i < time.size(); ++i) {
         if (speed[i] < kStands_rpm) stood_s = time[i];
         if (stood_s < 0 && speed[i] > kRuns_rpm) ran_s = time[i];
         // Who turns it slowly behind a hole had it standing.
-        if (stood_s < 0 && time[i] - time[i - 1] > kSpanGap_s && speed[i] < kRuns_rpm) stood_s = time[i];
+        if (stood_s < 0 && time[i] - time[i - 1] > gap_s && speed[i] < kRuns_rpm) stood_s = time[i];
         if (stood_s < 0 || speed[i] < kTurns_rpm) continue;
         // From the last moment it stood; a start that comes to nothing ends where it stands again.
         const double from_s = stood_s;

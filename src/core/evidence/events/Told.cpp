@@ -31,17 +31,18 @@ void refuels(const Sampled& drive, Found& out) {
 }
 
 void gaps(const Sampled& drive, Found& out) {
-    const auto& marks = drive.recording().marks;
-    const auto time = drive.time_s();
-    const double period_s = time.size() > 1 ? 1 / std::max(recording::nominalRate(time), 0.01) : 0;
-    constexpr double kPeriods = 3.5;
-    for (size_t i = 1; i < time.size(); ++i) {
-        if (time[i] - time[i - 1] <= kPeriods * period_s) continue;
-        FoundEvent event{roles::kGap, time[i - 1], time[i]};
-        event.add("length_s", event.to_s - event.from_s);
-        for (const auto& mark : marks)
-            if (mark.kind == "gap" && std::abs(mark.at_s - event.from_s) < kSpanGap_s) event.what = mark.text;
-        out.push_back(std::move(event));
+    constexpr double kNear_s = 0.5;
+    const auto& recording = drive.recording();
+    for (const auto& group : recording.groups) {
+        // The group whose clock all questions are asked on.
+        if (group.time_s.empty() || group.time_s.times().data() != drive.time_s().data()) continue;
+        for (const auto& gap : recording::gapsOf(group)) {
+            FoundEvent event{roles::kGap, gap.from_s, gap.to_s};
+            event.add("length_s", event.to_s - event.from_s);
+            for (const auto& mark : recording.marks)
+                if (mark.kind == "gap" && std::abs(mark.at_s - event.from_s) < kNear_s) event.what = mark.text;
+            out.push_back(std::move(event));
+        }
     }
 }
 

@@ -7,7 +7,7 @@
 #include <QMimeData>
 #include <QTableView>
 
-#include "DrivenCar.h"
+#include "DrivenKit.h"
 #include "Expect.h"
 #include "Story.h"
 #include "app/desks/ImportDesk.h"

@@ -6,7 +6,7 @@
 #include <random>
 
 #include "BaseBench.h"
-#include "DrivenCar.h"
+#include "DrivenKit.h"
 #include "core/evidence/Replay.h"
 
 namespace {

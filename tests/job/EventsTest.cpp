@@ -3,7 +3,7 @@
 #include <cmath>
 #include <map>
 
-#include "DrivenCar.h"
+#include "DrivenKit.h"
 #include "Expect.h"
 #include "benchcar/truth/Truth.h"
 #include "core/evidence/Events.h"

@@ -2,7 +2,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include <cmath>
 
-#include "DrivenCar.h"
+#include "DrivenKit.h"
 #include "Expect.h"
 #include "core/evidence/Finding.h"
 

@@ -2,7 +2,7 @@
 // is learned from it must be the same.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "BaseBench.h"
-#include "DrivenCar.h"
+#include "DrivenKit.h"
 #include "core/job/Correct.h"
 #include "core/job/Drive.h"
 #include "core/job/Maps.h"

@@ -84,6 +84,16 @@ constexpr EventFigureName kFigureNames[] = {
     {"throttle_pct", "throttle", "%", 1},
     {"retard_deg", "retard", "\u00b0", 1},
     {"heard", "heard", ""},
+    {"lambda_off_pct", "wideband off by", "%", 1},
+    {"lean_pct", "leaner than asked by", "%", 1},
+    {"swing_V", "swings by", "V", 2},
+    {"leak_gs", "leak", "g/s", 1},
+    {"meter_off_pct", "meter off by", "%", 1},
+    {"air_off_pct", "air off by", "%", 1},
+    {"fuel_off_pct", "fuel off by", "%", 1},
+    {"speed_off_pct", "road speed off by", "%", 1},
+    {"throttle_off_pct", "throttle off by", "%", 1},
+    {"pedal_pct", "pedal", "%", 1},
 };
 
 /// "1,990"; nobody reads engine speed closer than to ten.

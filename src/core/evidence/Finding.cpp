@@ -11,26 +11,168 @@ namespace {
 
 constexpr Check kChecks[] = {
     {"wideband-dead", checks::widebandDead},
+    {"wideband-slow", checks::widebandSlow},
+    {"wideband-cold", checks::widebandCold},
+    {"wideband-scale", checks::widebandScale},
+    {"wideband-leak", checks::widebandLeak},
+    {"exhaust-leak", checks::exhaustLeak},
+    {"wideband-late-pipe", checks::widebandLatePipe},
+    {"wideband-after-catalyst", checks::widebandAfterCatalyst},
+    {"narrowband-dead", checks::narrowbandDead},
+    {"narrowband-slow", checks::narrowbandSlow},
+    {"banks-crossed", checks::banksCrossed},
+    {"pressure-dead", checks::pressureDead},
+    {"pressure-scale", checks::pressureScale},
+    {"meter-dead", checks::meterDead},
+    {"meter-disagrees", checks::meterDisagrees},
+    {"intake-leak", checks::intakeLeak},
+    {"boost-leak", checks::boostLeak},
+    {"throttle-offset", checks::throttleOffset},
+    {"pedal-dead", checks::pedalDead},
     {"coolant-stuck", checks::coolantStuck},
+    {"intake-stuck", checks::intakeStuck},
+    {"heat-soak", checks::heatSoak},
     {"wheel-dead", checks::wheelDead},
+    {"speed-scale", checks::speedScale},
+    {"clutch-slips", checks::clutchSlips},
     {"battery-low", checks::batteryLow},
+    {"fuel-pressure-falls", checks::fuelPressureFalls},
+    {"regulator", checks::regulator},
+    {"one-cylinder", checks::oneCylinder},
+    {"misfire", checks::misfire},
     {"injector-at-limit", checks::injectorAtLimit},
     {"knock", checks::knock},
+    {"knock-deaf", checks::knockDeaf},
+    {"knock-false", checks::knockFalse},
+    {"octane-low", checks::octaneLow},
+    {"wastegate-stuck-open", checks::wastegateStuckOpen},
     {"underboost", checks::underboost},
+    {"wastegate-stuck-shut", checks::wastegateStuckShut},
     {"overboost", checks::overboost},
     {"throttle-closes", checks::throttleCloses},
+    {"fuel-changed", checks::fuelChanged},
+    {"purge-suspected", checks::purgeSuspected},
     {"lean-under-load", checks::leanUnderLoad},
     {"rich-under-load", checks::richUnderLoad},
+    {"lean-tip-in", checks::leanTipIn},
+    {"rich-tip-in", checks::richTipIn},
     {"idle-off", checks::idleOff},
+    {"idle-hunts", checks::idleHunts},
     {"hard-start", checks::hardStart},
     {"trim-at-stop", checks::trimAtStop},
     {"limp-mode", checks::limpMode},
     {"limit-hit", checks::limitHit},
     {"axis-mismatch", checks::axisMismatch},
+    {"wrong-round", checks::wrongRound},
+    {"trims-kept", checks::trimsKept},
+    {"fuel-path", checks::fuelPath},
     {"gaps", checks::gaps},
 };
 static_assert(std::all_of(std::begin(kChecks), std::end(kChecks),
                           [](const Check& one) { return roles::needOf(roles::kCheckNeeds, one.id) != nullptr; }));
+
+/// What a check finds explains what others find: they follow from it, and are put right with it.
+struct Explains {
+    std::string_view cause, effects;  ///< the effects apart by spaces
+};
+constexpr Explains kExplains[] = {
+    {"wideband-dead",
+     "wideband-slow wideband-cold wideband-scale wideband-leak wideband-late-pipe wideband-after-catalyst "
+     "lean-under-load rich-under-load lean-tip-in rich-tip-in fuel-pressure-falls regulator"},
+    {"wideband-cold",
+     "wideband-dead wideband-scale wideband-leak lean-under-load rich-under-load lean-tip-in rich-tip-in"},
+    {"wideband-slow",
+     "lean-under-load rich-under-load lean-tip-in rich-tip-in fuel-pressure-falls wideband-scale "
+     "wideband-leak wideband-late-pipe"},
+    {"wideband-after-catalyst",
+     "lean-under-load rich-under-load lean-tip-in rich-tip-in fuel-pressure-falls wideband-dead"},
+    {"wideband-scale", "lean-under-load rich-under-load lean-tip-in rich-tip-in fuel-pressure-falls"},
+    {"exhaust-leak",
+     "wideband-leak wideband-late-pipe wideband-scale trim-at-stop rich-under-load lean-under-load idle-hunts "
+     "rich-tip-in trims-kept"},
+    {"wideband-late-pipe", "wideband-leak wideband-scale lean-under-load lean-tip-in"},
+    {"wideband-leak", "wideband-late-pipe wideband-scale lean-under-load lean-tip-in"},
+    {"narrowband-dead",
+     "trim-at-stop wideband-scale rich-under-load lean-under-load trims-kept fuel-changed exhaust-leak "
+     "purge-suspected regulator idle-hunts one-cylinder misfire"},
+    {"narrowband-slow", "wideband-scale trims-kept lean-tip-in rich-tip-in idle-hunts"},
+    {"banks-crossed",
+     "trim-at-stop wideband-scale wideband-leak wideband-late-pipe rich-under-load lean-under-load trims-kept "
+     "one-cylinder misfire exhaust-leak purge-suspected fuel-changed idle-hunts regulator narrowband-dead"},
+    {"pressure-dead",
+     "limp-mode meter-disagrees pressure-scale trim-at-stop lean-under-load rich-under-load idle-off "
+     "idle-hunts overboost underboost limit-hit intake-leak boost-leak throttle-closes axis-mismatch "
+     "lean-tip-in rich-tip-in wastegate-stuck-open wastegate-stuck-shut"},
+    {"pressure-scale",
+     "boost-leak trims-kept wideband-scale limp-mode meter-disagrees trim-at-stop lean-under-load rich-under-load "
+     "idle-off idle-hunts overboost "
+     "underboost limit-hit throttle-closes lean-tip-in rich-tip-in wastegate-stuck-open "
+     "wastegate-stuck-shut knock octane-low fuel-pressure-falls fuel-changed"},
+    {"meter-dead",
+     "lean-tip-in rich-tip-in limit-hit meter-disagrees intake-leak boost-leak pressure-scale trim-at-stop "
+     "fuel-changed limp-mode"},
+    {"meter-disagrees", "trim-at-stop lean-under-load rich-under-load lean-tip-in rich-tip-in fuel-changed limp-mode"},
+    {"intake-leak",
+     "boost-leak idle-off idle-hunts trim-at-stop limp-mode meter-disagrees lean-tip-in rich-tip-in fuel-changed"},
+    {"boost-leak", "underboost meter-disagrees limit-hit wastegate-stuck-open"},
+    {"throttle-offset", "limp-mode idle-off idle-hunts throttle-closes underboost"},
+    {"pedal-dead", "limp-mode idle-off idle-hunts throttle-closes"},
+    {"coolant-stuck",
+     "idle-off idle-hunts hard-start lean-tip-in rich-tip-in trim-at-stop knock rich-under-load lean-under-load"},
+    {"intake-stuck", "trim-at-stop lean-under-load rich-under-load knock fuel-changed"},
+    {"speed-scale", "throttle-closes idle-off limit-hit clutch-slips"},
+    {"wheel-dead", "speed-scale idle-off idle-hunts limit-hit clutch-slips"},
+    {"battery-low",
+     "hard-start idle-off idle-hunts lean-under-load rich-under-load misfire one-cylinder trim-at-stop "
+     "fuel-pressure-falls"},
+    {"fuel-pressure-falls", "lean-under-load trim-at-stop regulator"},
+    {"regulator", "lean-under-load rich-under-load trim-at-stop fuel-pressure-falls lean-tip-in rich-tip-in"},
+    {"one-cylinder",
+     "trim-at-stop lean-under-load rich-under-load idle-hunts idle-off lean-tip-in rich-tip-in fuel-changed"},
+    {"misfire",
+     "wideband-late-pipe wideband-leak trim-at-stop lean-under-load rich-under-load idle-hunts idle-off wideband-scale "
+     "lean-tip-in rich-tip-in "
+     "fuel-changed fuel-pressure-falls underboost wastegate-stuck-open"},
+    {"knock", "octane-low"},
+    {"knock-false", "knock octane-low"},
+    {"wastegate-stuck-open", "underboost"},
+    {"wastegate-stuck-shut",
+     "lean-under-load fuel-pressure-falls overboost limit-hit knock octane-low throttle-closes"},
+    {"overboost", "lean-under-load limit-hit fuel-pressure-falls"},
+    {"clutch-slips", "lean-under-load limit-hit"},
+    {"heat-soak", "fuel-changed pressure-scale trim-at-stop lean-under-load rich-under-load"},
+    {"throttle-closes", "underboost wastegate-stuck-open"},
+    {"fuel-changed", "fuel-pressure-falls trim-at-stop lean-under-load rich-under-load trims-kept"},
+    {"purge-suspected", "fuel-changed fuel-path trim-at-stop rich-under-load idle-off idle-hunts trims-kept"},
+    {"limp-mode", "throttle-closes underboost idle-off idle-hunts"},
+    {"trim-at-stop", "lean-under-load rich-under-load"},
+    {"wrong-round", "axis-mismatch fuel-path pressure-scale meter-disagrees"},
+};
+
+bool listed(std::string_view list, std::string_view word) {
+    for (size_t at = list.find(word); at != std::string_view::npos; at = list.find(word, at + 1)) {
+        const size_t end = at + word.size();
+        if ((at == 0 || list[at - 1] == ' ') && (end == list.size() || list[end] == ' ')) return true;
+    }
+    return false;
+}
+
+/// What follows from something else that was found is a note beneath it, which is as serious as what it leads to.
+void explain(std::vector<Finding>& found) {
+    constexpr double kBelieved = 0.5;
+    for (const Explains& one : kExplains) {
+        const auto cause = std::find_if(found.begin(), found.end(), [&](const Finding& f) {
+            return f.check == one.cause && f.certainty >= kBelieved && f.because.empty();
+        });
+        if (cause == found.end()) continue;
+        for (Finding& effect : found) {
+            if (&effect == &*cause || !effect.because.empty() || !listed(one.effects, effect.check)) continue;
+            effect.because = cause->check;
+            cause->seriousness = std::max(cause->seriousness, effect.seriousness);
+            effect.seriousness = Seriousness::Note;
+        }
+    }
+}
 
 /// Channels that no drive has.
 std::vector<roles::Role> lacking(const roles::Need& need, const Drives& drives) {
@@ -63,6 +205,7 @@ Findings findingsOf(const Drives& drives, const calibration::Calibration* inCar)
     std::vector<DriveEvents> events;
     for (size_t d = 0; d < drives.size(); ++d)
         events.push_back(eventsOf(drives[d]));
+    const auto steady = steadyRows(drives);
     Findings out;
     for (const Check& check : kChecks) {
         auto lacks = lacking(check.need(), drives);
@@ -72,10 +215,11 @@ Findings findingsOf(const Drives& drives, const calibration::Calibration* inCar)
         }
         out.looked.push_back(check.id);
         const size_t before = out.found.size();
-        check.look({drives, events, inCar}, out.found);
+        check.look({drives, events, steady, inCar}, out.found);
         for (size_t i = before; i < out.found.size(); ++i)
             out.found[i].check = check.id;
     }
+    explain(out.found);
     const auto first = [](const Finding& one) {
         return one.where.empty() ? std::pair<size_t, double>{} : std::pair(one.where[0].drive, one.where[0].from_s);
     };

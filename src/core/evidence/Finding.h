@@ -10,6 +10,7 @@
 #include "core/calibration/Calibration.h"
 #include "core/evidence/Drives.h"
 #include "core/evidence/Events.h"
+#include "core/evidence/Steady.h"
 
 namespace brusk::evidence {
 
@@ -49,12 +50,14 @@ struct Finding {
     std::vector<Stretch> where;
     std::vector<roles::Role> lanes;  ///< that show it
     std::vector<Taint> taints;
+    std::string_view because = {};  ///< the check whose finding this follows from; it is a note then
 };
 
 /// What a check may look at. `inCar` is null where the bytes are not known.
 struct Looked {
     const Drives& drives;
     const std::vector<DriveEvents>& events;  ///< one a drive
+    const std::vector<SteadyRow>& steady;    ///< over all drives
     const calibration::Calibration* inCar;
 };
 

@@ -27,6 +27,13 @@ double medianOf(std::vector<double> numbers) {
     return *middle;
 }
 
+std::vector<Stretch> wholeDrives(const Looked& at) {
+    std::vector<Stretch> out;
+    for (size_t d = 0; d < at.drives.size(); ++d)
+        if (const auto time = at.drives[d].time_s(); !time.empty()) out.push_back({d, time.front(), time.back()});
+    return out;
+}
+
 std::string countText(size_t some, size_t of, const char* what) {
     return std::to_string(some) + " of " + std::to_string(of) + " " + what;
 }

@@ -20,7 +20,7 @@ void idleOff(const Looked& at, Found& out) {
     if (off.empty() || off.size() * 2 <= idles) return;
     const double by = medianOf(off);
     finding.seriousness = Seriousness::Warn;
-    finding.certainty = 0.75;
+    finding.certainty = 0.5;
     finding.seen = say(
         "finding.idle-off", "The engine idles {0} rpm {1} its target, in {2}.",
         {formatNumber(std::abs(by), 0), by > 0 ? "above" : "below", countText(off.size(), idles, "stretches of idle")});

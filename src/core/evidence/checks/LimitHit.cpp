@@ -16,8 +16,8 @@ void limitHit(const Looked& at, Found& out) {
         most_kPa = std::max(most_kPa, one.event->figure("pressure_kpa"));
         boost = boost || one.event->what == "boost";
     }
-    finding.seriousness = boost ? Seriousness::Warn : Seriousness::Note;
-    finding.certainty = 0.9;
+    finding.seriousness = boost && limits.size() > 1 ? Seriousness::Warn : Seriousness::Note;
+    finding.certainty = 0.5;
     finding.seen = say("finding.limit-hit", "{0} under the foot, {1} times, at up to {2} rpm and {3} kPa.",
                        {boost ? "Boost was cut" : "Fuel was cut", std::to_string(limits.size()),
                         formatNumber(most_rpm, 0), formatNumber(most_kPa, 0)});

@@ -29,6 +29,45 @@ void limpMode(const Looked& at, Found& out);
 void limitHit(const Looked& at, Found& out);
 void axisMismatch(const Looked& at, Found& out);
 void gaps(const Looked& at, Found& out);
+void widebandSlow(const Looked& at, Found& out);
+void widebandCold(const Looked& at, Found& out);
+void widebandScale(const Looked& at, Found& out);
+void widebandLeak(const Looked& at, Found& out);
+void exhaustLeak(const Looked& at, Found& out);
+void widebandLatePipe(const Looked& at, Found& out);
+void narrowbandDead(const Looked& at, Found& out);
+void narrowbandSlow(const Looked& at, Found& out);
+void banksCrossed(const Looked& at, Found& out);
+void pressureDead(const Looked& at, Found& out);
+void pressureScale(const Looked& at, Found& out);
+void meterDead(const Looked& at, Found& out);
+void meterDisagrees(const Looked& at, Found& out);
+void intakeLeak(const Looked& at, Found& out);
+void boostLeak(const Looked& at, Found& out);
+void throttleOffset(const Looked& at, Found& out);
+void pedalDead(const Looked& at, Found& out);
+void intakeStuck(const Looked& at, Found& out);
+void heatSoak(const Looked& at, Found& out);
+void speedScale(const Looked& at, Found& out);
+void clutchSlips(const Looked& at, Found& out);
+void fuelPressureFalls(const Looked& at, Found& out);
+void regulator(const Looked& at, Found& out);
+void oneCylinder(const Looked& at, Found& out);
+void misfire(const Looked& at, Found& out);
+void knockDeaf(const Looked& at, Found& out);
+void knockFalse(const Looked& at, Found& out);
+void octaneLow(const Looked& at, Found& out);
+void wastegateStuckOpen(const Looked& at, Found& out);
+void wastegateStuckShut(const Looked& at, Found& out);
+void fuelChanged(const Looked& at, Found& out);
+void purgeSuspected(const Looked& at, Found& out);
+void leanTipIn(const Looked& at, Found& out);
+void richTipIn(const Looked& at, Found& out);
+void idleHunts(const Looked& at, Found& out);
+void wrongRound(const Looked& at, Found& out);
+void trimsKept(const Looked& at, Found& out);
+void fuelPath(const Looked& at, Found& out);
+void widebandAfterCatalyst(const Looked& at, Found& out);
 
 /// Events of a kind over all drives, each with its drive.
 struct Of {
@@ -41,6 +80,8 @@ std::vector<Of> eventsOfKind(const Looked& at, roles::Event kind);
 std::optional<double> parameterOf(const Looked& at, roles::Role role);
 /// The middle one of some numbers; NaN of none.
 double medianOf(std::vector<double> numbers);
+/// All of every drive.
+std::vector<Stretch> wholeDrives(const Looked& at);
 /// "3 of 5 pulls".
 std::string countText(size_t some, size_t of, const char* what);
 

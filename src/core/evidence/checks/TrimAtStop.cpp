@@ -43,7 +43,7 @@ void trimAtStop(const Looked& at, Found& out) {
         if (stop.where.empty()) continue;
         Finding finding;
         finding.seriousness = Seriousness::Warn;
-        finding.certainty = 0.85;
+        finding.certainty = 0.5;
         finding.seen = say("finding.trim-at-stop", "The {0} trim stands at its end, {1} %, for {2} s.",
                            {isLong ? "long" : "short", formatNumber(stop.at_pct, 0), formatNumber(stop.long_s, 0)});
         finding.means = {

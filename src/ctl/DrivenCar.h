@@ -2,7 +2,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
-#include <cstdio>
 #include <cstdlib>
 #include <memory>
 #include <string>
@@ -20,15 +19,6 @@ struct Driven {
     std::vector<std::shared_ptr<const recording::Recording>> recordings;  ///< one a kit
     std::shared_ptr<const recording::Recording> truth;
 };
-
-inline std::shared_ptr<const job::Kit> kitOf(const benchcar::Build& build) {
-    storage::RealFileSystem files;
-    const bool crane = build.engine.banks > 1;
-    auto kit = job::loadKit(files, crane ? BRUSK_DATA_DIR "/crane/aldine-e2-v6.profile.json"
-                                         : BRUSK_DATA_DIR "/heron/aldine-e2.profile.json");
-    if (!kit) std::fprintf(stderr, "%s\n", kit.error().text().c_str()), std::exit(1);
-    return *kit;
-}
 
 inline benchcar::Build drawnBuild(const char* model, uint64_t seed) {
     auto build = *benchcar::buildNamed(model);

@@ -1,0 +1,69 @@
+// The same share more or less fuel everywhere, from one moment on.
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include <map>
+
+#include "core/evidence/checks/Looks.h"
+
+namespace brusk::evidence::checks {
+
+void fuelChanged(const Looked& at, Found& out) {
+    constexpr double kStep = 0.035, kSure = 6, kZone = 2, kFindsIts_s = 60;
+    constexpr size_t kFewest = 5;
+    struct Row {
+        size_t drive;
+        double at_s, zone, share;
+    };
+    std::vector<Row> rows;
+    for (const SteadyRow& row : at.steady)
+        // Until it has found its place the loop is on its way.
+        if (row.from_s > at.drives[row.drive].time_s().front() + kFindsIts_s && row.closed &&
+            std::abs(row.asked - 1) < 0.02)
+            rows.push_back({row.drive, row.from_s, std::floor(kZone * std::log2(std::max(1.0, row.airflow_kgh))),
+                            std::log(row.trim() * (row.nearStop() && row.off() > 0 ? row.off() : 1))});
+    if (rows.size() < 2 * kFewest) return;
+    double best = 0, step = 0, spread = 0;
+    size_t where = 0;
+    for (size_t k = kFewest; k + kFewest <= rows.size(); ++k) {
+        // Zone by zone, so that another kind of driving is no other fuel.
+        std::map<double, std::pair<std::vector<double>, std::vector<double>>> zones;
+        for (size_t i = 0; i < rows.size(); ++i)
+            (i < k ? zones[rows[i].zone].first : zones[rows[i].zone].second).push_back(rows[i].share);
+        std::vector<double> steps, rest;
+        for (const auto& [zone, sides] : zones) {
+            if (sides.first.empty() || sides.second.empty()) continue;
+            const double a = medianOf(sides.first), b = medianOf(sides.second);
+            for (size_t n = 0; n < std::min(sides.first.size(), sides.second.size()); ++n)
+                steps.push_back(b - a);
+            for (const double one : sides.first)
+                rest.push_back(std::abs(one - a));
+            for (const double one : sides.second)
+                rest.push_back(std::abs(one - b));
+        }
+        if (steps.size() < 3) continue;
+        const double size = medianOf(steps), about = medianOf(rest) + 0.003;
+        // The same everywhere, else it is a leak or a sensor.
+        const auto [low, high] = std::minmax_element(steps.begin(), steps.end());
+        if (std::abs(size) < kStep || *high - *low > 0.5 * std::abs(size) + 0.02) continue;
+        const double sure = std::abs(size) / about;
+        if (sure > best) best = sure, step = size, spread = about, where = k;
+    }
+    if (best < kSure || spread > 0.5 * std::abs(step)) return;
+    Finding finding;
+    finding.seriousness = Seriousness::Warn;
+    finding.certainty = 0.7;
+    finding.seen = say("finding.fuel-changed", "From a moment on the loop {0} {1} % everywhere alike.",
+                       {step > 0 ? "adds" : "takes away", formatNumber(100 * std::abs(step), 0)});
+    finding.means = {
+        step > 0 ? "fuel with more ethanol came from the tank" : "fuel with less ethanol came from the tank",
+        "the fuel pressure changed"};
+    finding.todo = "Tell what is in the tank; what was driven before and after is not to be mixed.";
+    finding.place = {"Drive", "", roles::Role("stoichiometric_ratio")};
+    finding.figures = {{"short_trim_pct", 100 * step}};
+    const Row& from = rows[where];
+    finding.where.push_back(
+        {from.drive, from.at_s, rows.back().drive == from.drive ? rows.back().at_s : from.at_s + 1});
+    finding.lanes = {"short_trim", "long_trim", "lambda_measured", "airflow"};
+    out.push_back(std::move(finding));
+}
+
+}  // namespace brusk::evidence::checks

@@ -1,0 +1,36 @@
+// An intake air sensor that reads its own warmth where little air passes it.
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/evidence/checks/Looks.h"
+
+namespace brusk::evidence::checks {
+
+void heatSoak(const Looked& at, Found& out) {
+    constexpr double kSoaked_K = 4, kSure = 4, kHalf_kgh = 72;
+    std::vector<double> still, read;
+    for (const SteadyRow& row : at.steady) {
+        const Sampled& drive = at.drives[row.drive];
+        const auto air =
+            extentOf(drive.columnIfAny("intake_temperature"), samplesIn(drive.time_s(), row.from_s, row.to_s));
+        still.push_back(1 / (1 + row.airflow_kgh / kHalf_kgh)), read.push_back(air.mean);
+    }
+    const Line line = lineThrough(still, read);
+    if (line.rows < 8 || !(line.slope > 0) || line.sureness() < kSure) return;
+    const auto [least, most] = std::minmax_element(still.begin(), still.end());
+    const double soaked_K = line.slope * (*most - *least);
+    if (soaked_K < kSoaked_K) return;
+    Finding finding;
+    finding.seriousness = Seriousness::Note;
+    finding.certainty = 0.7;
+    finding.seen = say("finding.heat-soak",
+                       "The intake temperature reads {0} K more where little air passes than where much does.",
+                       {formatNumber(soaked_K, 0)});
+    finding.means = {"heat soaks into the sensor while the car stands", "hot air is drawn from under the bonnet"};
+    finding.todo = "Nothing, or a place for the sensor where air moves; evidence leaves out what follows a stop.";
+    finding.place = {"Correct", "charge-temperature", roles::Role("charge_blend")};
+    finding.figures = {{"charge_rise_K", soaked_K}};
+    finding.where = wholeDrives(at);
+    finding.lanes = {"intake_temperature", "vehicle_speed", "airflow", "coolant"};
+    out.push_back(std::move(finding));
+}
+
+}  // namespace brusk::evidence::checks

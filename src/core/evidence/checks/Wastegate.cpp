@@ -1,0 +1,70 @@
+// A wastegate that does not follow its duty: boost that no duty raises, or that none lowers.
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/evidence/checks/Looks.h"
+#include "core/evidence/checks/Spooled.h"
+
+namespace brusk::evidence::checks {
+
+void wastegateStuckOpen(const Looked& at, Found& out) {
+    constexpr double kFull_pct = 88, kShort_kPa = 15;
+    const Spooled spooled = spooledPulls(at);
+    std::vector<double> missing;
+    Finding finding;
+    for (const Spooled::Pull& pull : spooled.pulls)
+        if (pull.off_kPa < -kShort_kPa && pull.duty_pct > kFull_pct) {
+            missing.push_back(-pull.off_kPa);
+            finding.where.push_back(pull.where);
+        }
+    if (missing.size() < 2 || missing.size() * 2 <= spooled.pulls.size()) return;
+    finding.seriousness = Seriousness::Warn;
+    finding.certainty = 0.75;
+    finding.seen =
+        say("finding.wastegate-stuck-open", "With the duty at its end boost settles {0} kPa below its target, in {1}.",
+            {formatNumber(medianOf(missing), 0), countText(missing.size(), spooled.pulls.size(), "pulls")});
+    finding.means = {"the wastegate stays open, or its hose is off", "boost leaks out behind the compressor"};
+    finding.todo = "Look at the wastegate's rod and hose; a duty map can't close what is stuck.";
+    finding.place = {"Car", "boost", roles::Role("wastegate_duty")};
+    finding.figures = {{"boost_off_kpa", -medianOf(missing)}};
+    finding.lanes = {"manifold_pressure", "boost_target_now", "wastegate_duty_now", "throttle"};
+    out.push_back(std::move(finding));
+}
+
+void wastegateStuckShut(const Looked& at, Found& out) {
+    constexpr double kNone_pct = 6, kOver_kPa = 15, kLong_s = 1;
+    std::vector<double> over;
+    size_t pulls = 0;
+    Finding finding;
+    for (const Of& pull : eventsOfKind(at, roles::kPull)) {
+        const Sampled& drive = at.drives[pull.drive];
+        const Column pressure = drive.columnIfAny("manifold_pressure"), target = drive.columnIfAny("boost_target_now");
+        const Column duty = drive.columnIfAny("wastegate_duty_now");
+        const Span span = samplesIn(drive.time_s(), pull.event->from_s, pull.event->to_s);
+        const auto time = drive.time_s();
+        const auto over_ = [&](size_t k) { return valueAt(pressure, k) - valueAt(target, k); };
+        double most = -INFINITY, with_s = 0;
+        for (size_t i = std::max<size_t>(span.begin, 1); i < std::min(span.end, pressure.size()); ++i) {
+            most = std::max(most, over_(i));
+            if (over_(i) > kOver_kPa && valueAt(duty, i) < kNone_pct) with_s += time[i] - time[i - 1];
+        }
+        const bool withNone = with_s > kLong_s;
+        ++pulls;
+        if (!withNone) continue;
+        over.push_back(most);
+        finding.where.push_back(pull.where());
+    }
+    if (over.empty() || over.size() * 2 < pulls) return;
+    finding.seriousness = Seriousness::Danger;
+    finding.certainty = 0.8;
+    finding.seen =
+        say("finding.wastegate-stuck-shut", "With no duty at all boost goes {0} kPa beyond its target, in {1}.",
+            {formatNumber(medianOf(over), 0), countText(over.size(), pulls, "pulls")});
+    finding.means = {"the wastegate stays shut, or the spring is too strong",
+                     "the wastegate is too small for this exhaust"};
+    finding.todo = "Lift. Look at the wastegate before the next pull: only the boost cut protects the engine.";
+    finding.place = {"Car", "boost", roles::Role("wastegate_duty")};
+    finding.figures = {{"overshoot_kpa", medianOf(over)}};
+    finding.lanes = {"manifold_pressure", "boost_target_now", "wastegate_duty_now", "throttle"};
+    out.push_back(std::move(finding));
+}
+
+}  // namespace brusk::evidence::checks

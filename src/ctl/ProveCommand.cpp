@@ -1,0 +1,62 @@
+// prove: what Brusk claims, held against the plant's truth, as tables.
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include <cstdio>
+
+#include "ctl/Commands.h"
+#include "ctl/ProveFindings.h"
+
+namespace brusk::ctl {
+namespace {
+
+using nlohmann::json;
+
+json caseJson(const CaseProof& one) {
+    json sizes = json::array();
+    for (const auto& size : one.sizes) {
+        json drives = json::array();
+        for (const auto& drive : size.drives) {
+            json driven = {
+                {"drive", drive.what}, {"showed", drive.showed}, {"found", drive.found}, {"serious", drive.serious}};
+            if (drive.after_s) driven["after_s"] = *drive.after_s;
+            drives.push_back(std::move(driven));
+        }
+        sizes.push_back({{"amount", size.amount}, {"drives", std::move(drives)}});
+    }
+    return {{"fault", one.of->id}, {"showed", one.showed()}, {"found", one.found()}, {"sizes", std::move(sizes)}};
+}
+
+Done findings(Context& c, const ProveOrders& orders) {
+    const auto progress = [&](const std::string& line) {
+        if (!c.quiet) std::fprintf(stderr, "%s\n", line.c_str());
+    };
+    const auto proof = proveFindings(BRUSK_DATA_DIR, orders, progress);
+    if (!proof) return tl::unexpected(proof.error());
+    json cases = json::array(), pairs = json::array();
+    for (const auto& one : proof->cases)
+        cases.push_back(caseJson(one));
+    for (const auto& pair : proof->pairs)
+        pairs.push_back({{"pair", pair.what}, {"showed", pair.showed}, {"first", pair.first}, {"second", pair.second}});
+    c.outcome.json = {{"cases", cases},
+                      {"pairs", pairs},
+                      {"healthy_hours", proof->healthyHours},
+                      {"false_alarms", proof->falseAlarms}};
+    c.outcome.text = tableOf(*proof, orders);
+    return {};
+}
+
+}  // namespace
+
+void addProveCommand(Command app, Context& c) {
+    auto o = std::make_shared<ProveOrders>();
+    auto prove = app.group("prove", "what is claimed, held against the bench car's truth");
+    auto sub = prove.command("findings", "every fault at three sizes over drawn cars, pairs, and healthy hours");
+    sub.option("--hours", o->hours, "healthy hours; 0: none").range(0.0, 1000.0);
+    sub.option("--cars", o->cars, "drawn for each size of each fault").range(1, 100);
+    sub.option("--seed", o->seed);
+    sub.option("--only", o->only, "faults whose name contains it; no pairs");
+    sub.run([o, &c] {
+        if (auto done = findings(c, *o); !done) c.outcome.fail(done.error());
+    });
+}
+
+}  // namespace brusk::ctl

@@ -1,0 +1,432 @@
+// Draws cars, days and faults, drives them, and counts what was found.
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "ctl/ProveFindings.h"
+
+#include <atomic>
+#include <cmath>
+#include <mutex>
+#include <thread>
+
+#include "benchcar/cars/Factory.h"
+#include "benchcar/plant/Noise.h"
+#include "core/base/Text.h"
+#include "ctl/DrivenCar.h"
+
+namespace brusk::ctl {
+namespace {
+
+using evidence::Seriousness;
+using KitPtr = std::shared_ptr<const job::Kit>;
+
+/// One drive that shall be driven: all of it is drawn from the seed.
+struct Plan {
+    std::string model;
+    uint64_t seed = 1;
+    std::vector<std::string> routes;
+    std::vector<std::string> faults;   ///< as FaultPlan takes them, without a time
+    std::vector<double> from_s, to_s;  ///< of each
+    double ethanol = 0;
+    std::string text() const {
+        std::string out = model + ", seed " + std::to_string(seed) + ", ";
+        for (const auto& route : routes)
+            out += (&route == &routes[0] ? "" : "+") + route;
+        if (ethanol > 0) out += ", E10";
+        for (size_t i = 0; i < faults.size(); ++i)
+            if (from_s[i] > 0) out += ", from " + formatNumber(from_s[i], 0) + " s";
+        return out;
+    }
+};
+
+struct DrivenPlan {
+    bench::Driven driven;
+    calibration::Calibration inCar;
+    double length_s = 0;
+};
+
+class Bench {
+  public:
+    explicit Bench(const std::map<std::string, KitPtr>& kits) : kits_(kits) {}
+
+    DrivenPlan drive(const Plan& plan) const {
+        auto build = bench::drawnBuild(plan.model.c_str(), plan.seed);
+        build.fuel.ethanol = std::max(build.fuel.ethanol, plan.ethanol);
+        benchcar::BenchCar car(build, plan.seed);
+        if (plan.model.find("fitted") != std::string::npos) {
+            // Its owner's parts, on bytes that are right for them.
+            auto drawnAs = *benchcar::buildNamed(plan.model);
+            benchcar::writeCalibration(car.memory(), drawnAs, benchcar::wishesFor(benchcar::modelOf(build), drawnAs));
+            car.powerCycle();
+        }
+        benchcar::FaultPlan faults;
+        for (size_t i = 0; i < plan.faults.size(); ++i)
+            (void)faults.add(plan.faults[i] + "@" + formatNumber(plan.from_s[i], 1) +
+                             (std::isinf(plan.to_s[i]) ? "-" : "-" + formatNumber(plan.to_s[i], 1)));
+        car.planFaults(faults);
+        const KitPtr& kit = kits_.at(plan.model.substr(0, 5));
+        DrivenPlan out{bench::drive(car, {kit}, plan.routes), bench::calibrationOf(*kit, car)};
+        out.length_s = out.driven.truth->duration_s();
+        return out;
+    }
+
+  private:
+    const std::map<std::string, KitPtr>& kits_;
+};
+
+/// What a recording had said until a moment.
+std::shared_ptr<const recording::Recording> until(const recording::Recording& whole, double time_s) {
+    auto out = std::make_shared<recording::Recording>(whole);
+    for (auto& group : out->groups) {
+        const auto rows = static_cast<size_t>(std::upper_bound(group.time_s.begin(), group.time_s.end(), time_s) -
+                                              group.time_s.begin());
+        group.time_s = recording::Clock(group.time_s.column().firstRows(rows));
+        for (auto& channel : group.channels)
+            channel.values = channel.values.firstRows(rows);
+    }
+    return out;
+}
+
+evidence::Findings findingsIn(std::shared_ptr<const recording::Recording> recording,
+                              const calibration::Calibration& inCar) {
+    const evidence::Drives drives({std::move(recording)}, job::evidenceOptions(inCar));
+    return evidence::findingsOf(drives, &inCar);
+}
+
+bool accepts(const FaultCase& of, std::string_view check) {
+    return std::find(of.accepted.begin(), of.accepted.end(), check) != of.accepted.end();
+}
+
+bool foundFirst(const FaultCase& of, const evidence::Findings& findings) {
+    for (const auto& one : findings.found) {
+        if (of.asNote && accepts(of, one.check)) return true;
+        if (one.seriousness >= Seriousness::Warn) return accepts(of, one.check);
+    }
+    return false;
+}
+
+std::string faultText(const FaultCase& of, double amount) {
+    return of.amounts.size() == 1 && std::string_view(of.fault).find(':') != std::string_view::npos
+               ? of.fault
+               : std::string(of.fault) + "=" + formatNumber(amount, 4);
+}
+
+double lengthOf(const std::vector<std::string>& routes) {
+    double out = 0;
+    for (const auto& route : routes)
+        out += benchcar::routeNamed(route)->seconds();
+    return out;
+}
+
+double uniform(benchcar::Noise& noise, double least, double most) {
+    return least + (most - least) * static_cast<double>(noise.next() >> 11) * 0x1p-53;
+}
+
+/// One car, day, onset and end for a fault.
+Plan drawn(const FaultCase& of, double amount, uint64_t seed) {
+    benchcar::Noise noise(seed * 7919 + std::hash<std::string_view>()(of.id) % 9973 +
+                          static_cast<uint64_t>(std::abs(amount) * 1000));
+    Plan out;
+    out.model = of.models[noise.next() % of.models.size()];
+    out.seed = 1 + noise.next() % 100000;
+    out.routes = of.routes;
+    out.ethanol = noise.next() % 2 == 0 ? 0.1 : 0;
+    out.faults = {faultText(of, amount)};
+    const double length_s = lengthOf(out.routes);
+    const bool late = noise.next() % 3 == 0;
+    const bool ends = noise.next() % 5 == 0;
+    const bool needsBegin = std::string_view(of.fault) == "wideband-cold" || of.routes[0] == "cold-start";
+    const bool needsLate = std::string_view(of.fault) == "other-fuel" || std::string_view(of.fault) == "intake:stuck";
+    out.from_s = {needsLate             ? uniform(noise, 100, 0.3 * length_s)
+                  : needsBegin || !late ? 0
+                                        : uniform(noise, 60, 0.3 * length_s)};
+    if (std::string_view(of.fault) == "coolant:stuck") out.from_s = {uniform(noise, 5, 30)};
+    out.to_s = {ends && !needsBegin ? uniform(noise, 0.9, 1) * length_s : INFINITY};
+    return out;
+}
+
+void count(FindingsProof& proof, const evidence::Findings& findings, const std::vector<const FaultCase*>& there) {
+    for (const auto& one : findings.found) {
+        if (one.seriousness < Seriousness::Warn) continue;
+        const bool right =
+            std::any_of(there.begin(), there.end(), [&](const auto* of) { return accepts(*of, one.check); });
+        for (Claims* claims : {&proof.byCheck[std::string(one.check)],
+                               &proof.byTenth[std::min(9, static_cast<int>(one.certainty * 10 + 1e-9))]}) {
+            ++claims->made;
+            claims->right += right ? 1 : 0;
+            claims->claimed += one.certainty;
+        }
+    }
+}
+
+/// Jobs on all processors; each is done once.
+void onAll(size_t jobs, const std::function<void(size_t)>& work) {
+    std::atomic<size_t> next{0};
+    std::vector<std::thread> threads;
+    for (unsigned n = 0; n < std::max(1U, std::thread::hardware_concurrency()); ++n)
+        threads.emplace_back([&] {
+            for (size_t i = next++; i < jobs; i = next++)
+                work(i);
+        });
+    for (auto& thread : threads)
+        thread.join();
+}
+
+/// Seconds of driving after the onset until it came first, to a tenth of the rest.
+double timeToFind(const FaultCase& of, const DrivenPlan& drive, double onset_s, double end_s) {
+    double low = 0, high = end_s - onset_s;
+    while (high - low > std::max(15.0, 0.05 * high)) {
+        const double middle = (low + high) / 2;
+        (foundFirst(of, findingsIn(until(*drive.driven.recordings[0], onset_s + middle), drive.inCar)) ? high : low) =
+            middle;
+    }
+    return high;
+}
+
+// What the healthy hours are made of: each is a day of its own.
+const std::vector<std::vector<std::string>> kDays = {{"town", "hills", "town"},
+                                                     {"motorway", "town"},
+                                                     {"pulls-3", "pulls-4", "town"},
+                                                     {"cold-start", "town", "motorway"},
+                                                     {"cold-start-minus-10", "hills"},
+                                                     {"idle", "idle-loads"},
+                                                     {"mountain"},
+                                                     {"tip-ins", "coast-downs", "hills"},
+                                                     {"survey"},
+                                                     {"refuelling"},
+                                                     {"cold-start-5", "pulls-3"},
+                                                     {"road-pulls-3", "road-pulls-4"},
+                                                     {"neutral-revs", "duty-steps"},
+                                                     {"cold-start-20", "target-steps"},
+                                                     {"key-off-and-on", "town"}};
+const char* const kModels[] = {"heron", "heron-fitted", "crane"};
+
+// Two at once: what hides the other, and what is confused with it.
+const std::pair<const char*, const char*> kPairs[] = {{"wideband dead", "wheel dead"},
+                                                      {"battery weak", "pump weak, left"},
+                                                      {"wastegate stuck shut", "wideband stuck"},
+                                                      {"poor fuel", "battery weak"},
+                                                      {"pressure scaled", "meter dead"},
+                                                      {"narrowband dead", "wideband slow"},
+                                                      {"coolant dead", "intake dead"},
+                                                      {"wastegate stuck open", "clutch slips above"},
+                                                      {"leak before the wideband", "wheel dead"},
+                                                      {"meter scaled", "wideband offset"}};
+
+}  // namespace
+
+size_t CaseProof::showed() const {
+    size_t out = 0;
+    for (const auto& size : sizes)
+        for (const auto& drive : size.drives)
+            out += drive.showed ? 1 : 0;
+    return out;
+}
+
+size_t CaseProof::found() const {
+    size_t out = 0;
+    for (const auto& size : sizes)
+        for (const auto& drive : size.drives)
+            out += drive.showed && drive.found ? 1 : 0;
+    return out;
+}
+
+Result<FindingsProof> proveFindings(const std::string& dataFolder, const ProveOrders& orders,
+                                    const std::function<void(const std::string&)>& progress) {
+    storage::RealFileSystem files;
+    std::map<std::string, KitPtr> kits;
+    for (const auto& [name, profile] : {std::pair("heron", "/heron/aldine-e2.profile.json"),
+                                        std::pair("crane", "/crane/aldine-e2-v6.profile.json")}) {
+        auto kit = job::loadKit(files, dataFolder + profile);
+        if (!kit) return tl::unexpected(kit.error());
+        kits[name] = *kit;
+    }
+    const Bench bench(kits);
+    FindingsProof proof;
+    std::mutex mutex;
+    const auto named = [&](std::string_view id) {
+        return orders.only.empty() || std::string(id).find(orders.only) != std::string::npos;
+    };
+
+    struct Job {
+        size_t of, size;
+        Plan plan;
+    };
+    std::vector<Job> jobs;
+    for (const FaultCase& of : faultCases()) {
+        if (!named(of.id)) continue;
+        CaseProof& one = proof.cases.emplace_back();
+        one.of = &of;
+        for (const double amount : of.amounts) {
+            const size_t size = one.sizes.size();
+            one.sizes.push_back({amount, {}});
+            const int cars = orders.cars * (of.amounts.size() == 1 ? 2 : 1);
+            for (int car = 0; car < cars; ++car)
+                jobs.push_back(
+                    {proof.cases.size() - 1, size, drawn(of, amount, orders.seed * 1000 + static_cast<uint64_t>(car))});
+        }
+    }
+    for (const Job& job : jobs)
+        proof.cases[job.of].sizes[job.size].drives.emplace_back();
+    std::vector<size_t> place(jobs.size());
+    for (size_t i = 0, last = 0; i < jobs.size(); ++i) {
+        const bool same = i > 0 && jobs[i].of == jobs[i - 1].of && jobs[i].size == jobs[i - 1].size;
+        last = same ? last + 1 : 0;
+        place[i] = last;
+    }
+    onAll(jobs.size(), [&](size_t i) {
+        const Job& job = jobs[i];
+        CaseProof& proofOf = proof.cases[job.of];
+        const FaultCase& of = *proofOf.of;
+        const DrivenPlan drive = bench.drive(job.plan);
+        const double from_s = job.plan.from_s[0], to_s = std::min(job.plan.to_s[0], drive.length_s);
+        Judged judged;
+        judged.what = job.plan.text();
+        judged.showed = of.showed(Known(*drive.driven.truth, from_s, to_s), proofOf.sizes[job.size].amount);
+        const auto findings = findingsIn(drive.driven.recordings[0], drive.inCar);
+        judged.found = foundFirst(of, findings);
+        for (const auto& one : findings.found)
+            if (one.seriousness >= Seriousness::Warn) judged.serious.emplace_back(one.check);
+        if (judged.showed && judged.found) judged.after_s = timeToFind(of, drive, from_s, to_s);
+        const std::lock_guard lock(mutex);
+        if (judged.showed) count(proof, findings, {&of});
+        progress(std::string(of.id) + " " + formatNumber(proofOf.sizes[job.size].amount, 3) +
+                 (judged.showed ? judged.found ? ": found" : ": MISSED" : ": did not show") + " (" + judged.what + ")");
+        if (judged.showed && !judged.found)
+            for (const auto& one : findings.found)
+                progress("    " + std::string(one.check) + " " + formatNumber(one.certainty, 2) + ": " + one.seen);
+        proofOf.sizes[job.size].drives[place[i]] = std::move(judged);
+    });
+
+    if (orders.pairs && orders.only.empty()) {
+        const auto caseOf = [](std::string_view id) {
+            return &*std::find_if(faultCases().begin(), faultCases().end(),
+                                  [&](const FaultCase& one) { return one.id == id; });
+        };
+        proof.pairs.resize(std::size(kPairs));
+        onAll(std::size(kPairs), [&](size_t i) {
+            const FaultCase *a = caseOf(kPairs[i].first), *b = caseOf(kPairs[i].second);
+            const auto middle = [](const FaultCase& of) { return of.amounts[of.amounts.size() / 2]; };
+            Plan plan = drawn(*a, middle(*a), orders.seed + i);
+            for (const auto& route : b->routes)
+                if (std::find(plan.routes.begin(), plan.routes.end(), route) == plan.routes.end())
+                    plan.routes.push_back(route);
+            if (b->models.size() < a->models.size()) plan.model = b->models[i % b->models.size()];
+            plan.faults.push_back(faultText(*b, middle(*b)));
+            plan.from_s = {0, 0};
+            plan.to_s = {INFINITY, INFINITY};
+            const DrivenPlan drive = bench.drive(plan);
+            const Known known(*drive.driven.truth, 0, drive.length_s);
+            const auto findings = findingsIn(drive.driven.recordings[0], drive.inCar);
+            PairProof& out = proof.pairs[i];
+            out.what = std::string(a->id) + " and " + std::string(b->id);
+            out.showed = a->showed(known, middle(*a)) && b->showed(known, middle(*b));
+            for (const auto& one : findings.found)
+                if (one.seriousness >= Seriousness::Warn)
+                    out.first = out.first || accepts(*a, one.check), out.second = out.second || accepts(*b, one.check);
+            const std::lock_guard lock(mutex);
+            if (out.showed) count(proof, findings, {a, b});
+        });
+    }
+
+    std::vector<Plan> healthy;
+    for (double seconds = 0; seconds < orders.hours * 3600;) {
+        const size_t n = healthy.size();
+        Plan plan;
+        plan.model = kModels[n % std::size(kModels)];
+        plan.seed = orders.seed * 100000 + 1 + n;
+        plan.routes = kDays[n / std::size(kModels) % kDays.size()];
+        plan.ethanol = n % 2 == 0 ? 0.1 : 0;
+        seconds += lengthOf(plan.routes);
+        healthy.push_back(std::move(plan));
+    }
+    onAll(healthy.size(), [&](size_t i) {
+        const DrivenPlan drive = bench.drive(healthy[i]);
+        const auto findings = findingsIn(drive.driven.recordings[0], drive.inCar);
+        const std::lock_guard lock(mutex);
+        proof.healthyHours += drive.length_s / 3600;
+        count(proof, findings, {});
+        for (const auto& one : findings.found)
+            if (one.seriousness >= Seriousness::Warn) {
+                proof.falseAlarms.push_back(std::string(one.check) + " (" + healthy[i].text() + "): " + one.seen);
+                progress("FALSE ALARM " + proof.falseAlarms.back());
+            }
+    });
+    std::sort(proof.falseAlarms.begin(), proof.falseAlarms.end());
+    return proof;
+}
+
+namespace {
+
+std::string percent(size_t some, size_t of) {
+    return of == 0 ? "-" : formatNumber(100.0 * static_cast<double>(some) / static_cast<double>(of), 0) + " %";
+}
+
+}  // namespace
+
+std::string tableOf(const FindingsProof& proof, const ProveOrders& orders) {
+    std::string out =
+        "| fault | showed when | found first, of those that showed | smallest always found | time to find | "
+        "misses: what came first |\n| --- | --- | --- | --- | --- | --- |\n";
+    size_t kinds = 0, well = 0;
+    for (const auto& one : proof.cases) {
+        std::string sizes, misses, smallest = "-";
+        std::vector<double> times;
+        bool allAbove = true;
+        for (auto size = one.sizes.rbegin(); size != one.sizes.rend(); ++size) {
+            size_t showed = 0, found = 0;
+            for (const auto& drive : size->drives) {
+                if (!drive.showed) continue;
+                ++showed, found += drive.found ? 1 : 0;
+                if (drive.after_s) times.push_back(*drive.after_s);
+                if (!drive.found)
+                    misses += (misses.empty() ? "" : "; ") + (drive.serious.empty() ? "nothing" : drive.serious[0]);
+            }
+            if (showed == 0 || found < showed) allAbove = allAbove && showed == 0;
+            if (allAbove && showed > 0 && one.sizes.size() > 1)
+                smallest = formatNumber(size->amount, 3) + " " + std::string(one.of->unit);
+            const std::string amount = one.sizes.size() > 1 ? formatNumber(size->amount, 3) + ": " : "";
+            sizes =
+                amount + std::to_string(found) + " of " + std::to_string(showed) + (sizes.empty() ? "" : ", ") + sizes;
+        }
+        std::sort(times.begin(), times.end());
+        if (one.showed() > 0) ++kinds, well += one.found() * 10 >= one.showed() * 9 ? 1 : 0;
+        out += "| " + std::string(one.of->id) + (one.of->unit.empty() ? "" : ", " + std::string(one.of->unit)) + " | " +
+               std::string(one.of->rule) + " | " + sizes + " (" + percent(one.found(), one.showed()) + ") | " +
+               smallest + " | " + (times.empty() ? "-" : formatNumber(times[times.size() / 2], 0) + " s") + " | " +
+               misses + " |\n";
+    }
+    out += "\n" + std::to_string(well) + " of " + std::to_string(kinds) +
+           " faults are found first in at least nine of ten drives in which they showed.\n";
+    for (const auto& one : proof.cases)
+        if (!one.of->cannot.empty())
+            out += "\nCan't be told apart: " + std::string(one.of->id) + ": " + std::string(one.of->cannot) + ".\n";
+    if (!proof.pairs.empty()) {
+        out += "\n## Two at once\n\n| pair | found |\n| --- | --- |\n";
+        for (const auto& pair : proof.pairs)
+            out += "| " + pair.what + " | " +
+                   (!pair.showed                ? "did not both show"
+                    : pair.first && pair.second ? "both"
+                    : pair.first                ? "the first"
+                    : pair.second               ? "the second"
+                                                : "neither") +
+                   " |\n";
+    }
+    if (orders.hours > 0) {
+        out += "\n## Healthy hours\n\n" + formatNumber(proof.healthyHours, 1) + " hours, " +
+               std::to_string(proof.falseAlarms.size()) + " false alarms.\n";
+        for (const auto& one : proof.falseAlarms)
+            out += "\n- " + one;
+        if (!proof.falseAlarms.empty()) out += "\n";
+    }
+    out += "\n## How sure\n\n| said | times | right |\n| --- | --- | --- |\n";
+    for (const auto& [tenth, claims] : proof.byTenth)
+        out += "| 0." + std::to_string(tenth) + (tenth == 9 ? " to 1" : " to 0." + std::to_string(tenth) + "9") +
+               " | " + std::to_string(claims.made) + " | " + percent(claims.right, claims.made) + " |\n";
+    out += "\n| check | times | said, mean | right |\n| --- | --- | --- | --- |\n";
+    for (const auto& [check, claims] : proof.byCheck)
+        out += "| " + check + " | " + std::to_string(claims.made) + " | " +
+               formatNumber(claims.claimed / static_cast<double>(claims.made), 2) + " | " +
+               percent(claims.right, claims.made) + " |\n";
+    return out;
+}
+
+}  // namespace brusk::ctl

@@ -5,7 +5,7 @@
 #include <cstdio>
 #include <random>
 
-#include "DrivenCar.h"
+#include "DrivenKit.h"
 #include "Timing.h"
 #include "core/base/Parallel.h"
 #include "core/proposals/AirCorrection.h"

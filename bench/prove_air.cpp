@@ -4,7 +4,7 @@
 #include <algorithm>
 #include <cmath>
 
-#include "DrivenCar.h"
+#include "DrivenKit.h"
 #include "core/evidence/CellFit.h"
 #include "core/evidence/MapSamples.h"
 #include "core/proposals/AirCorrection.h"

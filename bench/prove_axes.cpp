@@ -3,7 +3,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include <cmath>
 
-#include "DrivenCar.h"
+#include "DrivenKit.h"
 #include "core/evidence/Replay.h"
 
 using namespace brusk;

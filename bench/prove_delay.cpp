@@ -3,7 +3,7 @@
 #include <algorithm>
 #include <cmath>
 
-#include "DrivenCar.h"
+#include "DrivenKit.h"
 #include "core/evidence/Drives.h"
 
 using namespace brusk;

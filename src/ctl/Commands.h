@@ -47,6 +47,7 @@ void addCellsCommand(Command app, Context& context);
 void addEventsCommand(Command app, Context& context);
 void addFindingsCommand(Command app, Context& context);
 void addProveCommand(Command app, Context& context);
+void addTorqueCommand(Command app, Context& context);
 void addBaseCommand(Command app, Context& context);
 void addLoopCommand(Command app, Context& context);
 void addBenchCommands(Command app, Context& context);

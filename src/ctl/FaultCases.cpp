@@ -36,6 +36,10 @@ const Strings kFull = {"town", "pulls-3", "pulls-4"};
 const Strings kCold = {"cold-start", "town"};
 const Strings kTip = {"tip-ins", "town"};
 
+// What wrong bytes may show as.
+const Models kOfBytes = {"lean-under-load", "rich-under-load", "lean-tip-in", "rich-tip-in",  "idle-off",
+                         "idle-hunts",      "hard-start",      "limp-mode",   "trim-at-stop", "limit-hit"};
+
 constexpr double kPoint = 0.01;
 
 auto runs(const Known& t) {
@@ -665,6 +669,29 @@ std::vector<FaultCase> cases() {
              const auto is = full(t);
              const auto p = t["true_manifold_pressure"], before = t["true_boost_pressure"];
              return t.spells([&](size_t i) { return is(i) && before[i] - p[i] > 5; }, 3) >= 2;
+         }},
+        // --- bytes that are wrong in one part
+        {"bytes: injector flow off by",
+         "%",
+         "part:injector-flow",
+         {-15, 20, -35},
+         kAll,
+         kFull,
+         kOfBytes,
+         "two spells of 3 s at full pedal",
+         [](const Known& t, double) { return fullSpells(t, 3) >= 2; }},
+        {"bytes: idle air off by",
+         "%",
+         "part:idle",
+         {-30, 40, 80},
+         kAll,
+         {"idle", "town"},
+         kOfBytes,
+         "60 s standing",
+         [](const Known& t, double) {
+             const auto v = t["true_vehicle_speed"];
+             const auto is = warm(t);
+             return t.seconds([&](size_t i) { return is(i) && v[i] < 1; }) >= 60;
          }},
     };
 }

@@ -49,6 +49,7 @@ json findingJson(const evidence::Finding& finding, const std::function<std::stri
             {"place", place},
             {"figures", figures},
             {"where", where},
+            {"because", finding.because},
             {"lanes", lanes},
             {"taints", taints}};
 }
@@ -76,7 +77,7 @@ Done findings(Context& c, const Choice& o) {
     if (!subject) return tl::unexpected(subject.error());
     const auto drives = drivesOf(c, o, *subject);
     if (!drives) return tl::unexpected(drives.error());
-    const auto found = evidence::findingsOf(**drives, subject->calibration ? &*subject->calibration : nullptr);
+    const auto found = (*drives)->findings() ? *(*drives)->findings() : evidence::findingsOf(**drives, nullptr);
     const auto name = [&](size_t drive) {
         return nameOf(**drives, o.files.size() == (*drives)->size() ? o.files : std::vector<std::string>(), drive);
     };
@@ -89,6 +90,7 @@ Done findings(Context& c, const Choice& o) {
         const auto seriousness = evidence::seriousnessName(finding.seriousness);
         failed = failed || (!o.failOn.empty() && (seriousness == o.failOn || seriousness == "danger"));
         c.outcome.text += std::string(seriousness) + "  " + std::string(finding.check) + ": " + finding.seen +
+                          (finding.because.empty() ? "" : " It follows from " + std::string(finding.because) + ".") +
                           "\n    " + finding.means.front() + " (" + formatNumber(finding.certainty, 2) + "). " +
                           finding.todo + "\n";
     }

@@ -26,6 +26,7 @@ static_assert(std::all_of(std::begin(kKinds), std::end(kKinds),
 struct Choice {
     std::vector<std::string> words, settings;
     BytesChoice bytes;
+    std::vector<std::string> putBack;
     std::string out, title;
     bool force = false;
 };
@@ -200,7 +201,7 @@ Done propose(Context& c, const Choice& o, const std::vector<std::string>& files)
     if (!subject) return tl::unexpected(subject.error());
     if (!o.title.empty() && !subject->folder->mayWrite())
         return fail(ErrorCode::Refused, "No round can be made: " + subject->folder->whyNot());
-    const auto found = evidenceFor(c, *subject, files);
+    const auto found = evidenceFor(c, *subject, files, o.putBack);
     if (!found) return tl::unexpected(found.error());
     const evidence::Drives& drives = **found;
     c.outcome.json = {{"corrections", json::array()},
@@ -254,6 +255,7 @@ void addProposeCommand(Command app, Context& c) {
         .required();
     auto car = o->bytes.addTo(sub);
     sub.option("--setting", o->settings, "KIND.ID=V, may be given again");
+    sub.option("--put-back", o->putBack, "a check whose findings leave nothing out; may be given again");
     auto out = sub.option("--out", o->out, "where the corrected image goes");
     sub.option("--make", o->title, "title of the round to make in the folder").needs(car).excludes(out);
     sub.flag("--force", o->force, "replace the file of --out");

@@ -4,6 +4,7 @@
 
 #include "ctl/Commands.h"
 #include "ctl/ProveFindings.h"
+#include "ctl/ProveTorque.h"
 
 namespace brusk::ctl {
 namespace {
@@ -44,6 +45,23 @@ Done findings(Context& c, const ProveOrders& orders) {
     return {};
 }
 
+Done torque(Context& c, const TorqueOrders& orders) {
+    const auto proof = proveTorque(BRUSK_DATA_DIR, orders, [&](const std::string& line) {
+        if (!c.quiet) std::fprintf(stderr, "%s\n", line.c_str());
+    });
+    if (!proof) return tl::unexpected(proof.error());
+    const auto way = [](const TorqueProof::Way& one) {
+        return json{{"pulls", one.pulls},       {"error_pct", one.error_pct}, {"peak_pct", one.peak_pct},
+                    {"mean_pct", one.mean_pct}, {"band_pct", one.band_pct},   {"in_band_pct", one.inBand_pct}};
+    };
+    c.outcome.json = {{"graded", way(proof->graded)},
+                      {"coasted", way(proof->coasted)},
+                      {"changes", proof->changes},
+                      {"change_pct", proof->change_pct}};
+    c.outcome.text = tableOf(*proof);
+    return {};
+}
+
 }  // namespace
 
 void addProveCommand(Command app, Context& c) {
@@ -56,6 +74,13 @@ void addProveCommand(Command app, Context& c) {
     sub.option("--only", o->only, "faults whose name contains it; no pairs");
     sub.run([o, &c] {
         if (auto done = findings(c, *o); !done) c.outcome.fail(done.error());
+    });
+    auto t = std::make_shared<TorqueOrders>();
+    auto road = prove.command("torque", "torque from the road over drawn cars");
+    road.option("--cars", t->cars).range(1, 10000);
+    road.option("--seed", t->seed);
+    road.run([t, &c] {
+        if (auto done = torque(c, *t); !done) c.outcome.fail(done.error());
     });
 }
 

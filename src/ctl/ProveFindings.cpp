@@ -2,20 +2,23 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "ctl/ProveFindings.h"
 
-#include <atomic>
 #include <cmath>
 #include <mutex>
-#include <thread>
 
 #include "benchcar/cars/Factory.h"
+#include "benchcar/cars/WrongPart.h"
 #include "benchcar/plant/Noise.h"
 #include "core/base/Text.h"
 #include "ctl/DrivenCar.h"
+#include "ctl/OnAll.h"
 
 namespace brusk::ctl {
 namespace {
 
 using evidence::Seriousness;
+/// A fault that is in the bytes, and there from the beginning.
+constexpr std::string_view kPart = "part:";
+
 using KitPtr = std::shared_ptr<const job::Kit>;
 
 /// One drive that shall be driven: all of it is drawn from the seed.
@@ -58,9 +61,17 @@ class Bench {
             car.powerCycle();
         }
         benchcar::FaultPlan faults;
-        for (size_t i = 0; i < plan.faults.size(); ++i)
+        for (size_t i = 0; i < plan.faults.size(); ++i) {
+            if (plan.faults[i].rfind(kPart, 0) == 0) {
+                const auto equals = plan.faults[i].find('=');
+                const auto* part = benchcar::wrongPartNamed(plan.faults[i].substr(kPart.size(), equals - kPart.size()));
+                benchcar::makeWrong(car.memory(), *part, std::stod(plan.faults[i].substr(equals + 1)));
+                car.powerCycle();
+                continue;
+            }
             (void)faults.add(plan.faults[i] + "@" + formatNumber(plan.from_s[i], 1) +
                              (std::isinf(plan.to_s[i]) ? "-" : "-" + formatNumber(plan.to_s[i], 1)));
+        }
         car.planFaults(faults);
         const KitPtr& kit = kits_.at(plan.model.substr(0, 5));
         DrivenPlan out{bench::drive(car, {kit}, plan.routes), bench::calibrationOf(*kit, car)};
@@ -96,11 +107,13 @@ bool accepts(const FaultCase& of, std::string_view check) {
 }
 
 bool foundFirst(const FaultCase& of, const evidence::Findings& findings) {
-    for (const auto& one : findings.found) {
-        if (of.asNote && accepts(of, one.check)) return true;
-        if (one.seriousness >= Seriousness::Warn) return accepts(of, one.check);
-    }
-    return false;
+    // What is no more than a note comes after what is serious; that it is there is enough.
+    if (of.asNote)
+        return std::any_of(findings.found.begin(), findings.found.end(),
+                           [&](const auto& one) { return accepts(of, one.check); });
+    const auto first = std::find_if(findings.found.begin(), findings.found.end(),
+                                    [](const auto& one) { return one.seriousness >= Seriousness::Warn; });
+    return first != findings.found.end() && accepts(of, first->check);
 }
 
 std::string faultText(const FaultCase& of, double amount) {
@@ -133,7 +146,8 @@ Plan drawn(const FaultCase& of, double amount, uint64_t seed) {
     const double length_s = lengthOf(out.routes);
     const bool late = noise.next() % 3 == 0;
     const bool ends = noise.next() % 5 == 0;
-    const bool needsBegin = std::string_view(of.fault) == "wideband-cold" || of.routes[0] == "cold-start";
+    const bool needsBegin = std::string_view(of.fault).rfind(kPart, 0) == 0 ||
+                            std::string_view(of.fault) == "wideband-cold" || of.routes[0] == "cold-start";
     const bool needsLate = std::string_view(of.fault) == "other-fuel" || std::string_view(of.fault) == "intake:stuck";
     out.from_s = {needsLate             ? uniform(noise, 100, 0.3 * length_s)
                   : needsBegin || !late ? 0
@@ -155,19 +169,6 @@ void count(FindingsProof& proof, const evidence::Findings& findings, const std::
             claims->claimed += one.certainty;
         }
     }
-}
-
-/// Jobs on all processors; each is done once.
-void onAll(size_t jobs, const std::function<void(size_t)>& work) {
-    std::atomic<size_t> next{0};
-    std::vector<std::thread> threads;
-    for (unsigned n = 0; n < std::max(1U, std::thread::hardware_concurrency()); ++n)
-        threads.emplace_back([&] {
-            for (size_t i = next++; i < jobs; i = next++)
-                work(i);
-        });
-    for (auto& thread : threads)
-        thread.join();
 }
 
 /// Seconds of driving after the onset until it came first, to a tenth of the rest.

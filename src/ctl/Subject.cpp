@@ -3,6 +3,7 @@
 #include "ctl/Subject.h"
 
 #include "core/job/Correct.h"
+#include "core/job/LookForFaults.h"
 #include "core/job/ObdDrive.h"
 #include "ctl/Loading.h"
 
@@ -41,9 +42,11 @@ Result<Subject> subjectOf(Context& c, const BytesChoice& o) {
     return out;
 }
 
-Result<job::DrivesPtr> evidenceFor(Context& c, const Subject& subject, const std::vector<std::string>& files) {
+Result<job::DrivesPtr> evidenceFor(Context& c, const Subject& subject, const std::vector<std::string>& files,
+                                   const std::vector<std::string>& putBack) {
     if (files.empty() && subject.folder) {
         auto driven = job::drivesOf(*subject.kit, *subject.folder, subject.round->id);
+        if (driven && !putBack.empty()) driven = job::lookedAt(*driven, *subject.calibration, putBack);
         if (driven || driven.error().code != ErrorCode::NotFound) return driven;
         return std::make_shared<const evidence::Drives>(evidence::Drives::Recordings());
     }
@@ -68,8 +71,9 @@ Result<job::DrivesPtr> evidenceFor(Context& c, const Subject& subject, const std
             leftOut.push_back(file + " does not tell which bytes were in the car; see that it was these.");
         recordings.push_back(std::make_shared<const recording::Recording>(std::move(*read)));
     }
-    return std::make_shared<const evidence::Drives>(std::move(recordings), job::evidenceOptions(*subject.calibration),
-                                                    std::move(leftOut));
+    return job::lookedAt(std::make_shared<const evidence::Drives>(
+                             std::move(recordings), job::evidenceOptions(*subject.calibration), std::move(leftOut)),
+                         *subject.calibration, putBack);
 }
 
 }  // namespace brusk::ctl

@@ -25,8 +25,10 @@ struct Subject {
 };
 
 [[nodiscard]] Result<Subject> subjectOf(Context& c, const BytesChoice& o);
-/// The named recordings, or all of the round: those that were made on other bytes are left out and said.
+/// The named recordings, or all of the round, without what is sick in them but for the checks that are put back: those
+/// that were made on other bytes are left out and said.
 [[nodiscard]] Result<job::DrivesPtr> evidenceFor(Context& c, const Subject& subject,
-                                                 const std::vector<std::string>& files);
+                                                 const std::vector<std::string>& files,
+                                                 const std::vector<std::string>& putBack = {});
 
 }  // namespace brusk::ctl

@@ -53,6 +53,7 @@ int run(int argc, char** argv, bool asJson) {
     addEventsCommand(app, context);
     addFindingsCommand(app, context);
     addProveCommand(app, context);
+    addTorqueCommand(app, context);
     addBaseCommand(app, context);
     addLoopCommand(app, context);
     addBenchCommands(app, context);

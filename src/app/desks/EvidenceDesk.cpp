@@ -6,6 +6,7 @@
 #include "app/desks/Background.h"
 #include "app/desks/Messages.h"
 #include "core/job/Correct.h"
+#include "core/job/LookForFaults.h"
 
 namespace brusk::app {
 
@@ -76,6 +77,24 @@ void EvidenceDesk::load(int64_t round, bool measure) {
 std::vector<carfolder::RecordingEntry> EvidenceDesk::recordings(int64_t round) const {
     return car_.folder ? messages_.orSay(car_.folder->recordings().of(round))
                        : std::vector<carfolder::RecordingEntry>();
+}
+
+std::vector<std::string> EvidenceDesk::putBackOn(int64_t round) const {
+    return car_.folder ? messages_.orSay(job::putBackOn(*car_.folder, round)) : std::vector<std::string>();
+}
+
+void EvidenceDesk::putBack(int64_t round, const std::string& check, bool back) {
+    if (!car_.folder) return;
+    if (const auto done = job::putBack(*car_.folder, round, check, back); !done) return messages_.failed(done.error());
+    driveAdded(round);
+}
+
+int EvidenceDesk::openFindings(int64_t round) const {
+    const auto drives = of(round);
+    if (!drives || !drives->findings()) return 0;
+    const auto& found = drives->findings()->found;
+    return static_cast<int>(std::count_if(
+        found.begin(), found.end(), [](const auto& one) { return one.seriousness >= evidence::Seriousness::Warn; }));
 }
 
 void EvidenceDesk::driveAdded(int64_t round) {

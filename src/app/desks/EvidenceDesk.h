@@ -31,6 +31,13 @@ class EvidenceDesk : public QObject {
     bool reading(int64_t round) const { return loading_.count(round) > 0; }
     std::vector<carfolder::RecordingEntry> recordings(int64_t round) const;
 
+    /// Checks whose taints count as evidence of a round all the same.
+    std::vector<std::string> putBackOn(int64_t round) const;
+    /// Puts what a check taints back into the evidence of a round, or leaves it out again; changed() tells when it is.
+    void putBack(int64_t round, const std::string& check, bool back);
+    /// What is seriously wrong in what was driven on a round, as far as that was looked at.
+    int openFindings(int64_t round) const;
+
     /// A drive was added: what was known of its round and of those that stand on it is looked up again, and the round's
     /// figure measured anew.
     void driveAdded(int64_t round);

@@ -11,6 +11,7 @@
 
 #include "app/desks/CarInHand.h"
 #include "app/desks/Desks.h"
+#include "app/desks/EvidenceDesk.h"
 #include "app/desks/Places.h"
 #include "app/theme/Theme.h"
 #include "app/widgets/Times.h"
@@ -42,6 +43,7 @@ Ledger::Ledger(Desks& desks, QWidget* parent) : QWidget(parent), desks_(desks) {
     };
     laysOut(&desks_.car, &CarInHand::roundsChanged);
     laysOut(&desks_.car, &CarInHand::changed);
+    laysOut(&desks_.evidence, &EvidenceDesk::changed);
     laysOut(&desks_.places, &Places::roundShown);
     connect(&Theme::instance(), &Theme::changed, this, qOverload<>(&QWidget::update));
 }
@@ -79,6 +81,8 @@ void Ledger::layOut() {
                                               : "flashed " + clock(round.flashedAt);
         if (round.recordings)
             row.where += QString(" \u00b7 %1 %2").arg(round.recordings).arg(round.recordings == 1 ? "drive" : "drives");
+        if (const int open = desks_.evidence.openFindings(round.id))
+            row.where += QString(" \u00b7 %1 %2").arg(open).arg(open == 1 ? "finding" : "findings");
         const double room = width() - dotX(row) - 24;
         const int lines = metrics.boundingRect(QRect(0, 0, static_cast<int>(room), 100), Qt::TextWordWrap,
                                                QString::fromStdString(round.title))

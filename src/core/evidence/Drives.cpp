@@ -16,7 +16,7 @@ size_t Mixture::size() const {
 Drives::Drives(Recordings recordings, Options options, std::vector<std::string> leftOut)
     : options_(std::move(options)), leftOut_(std::move(leftOut)) {
     for (auto& recording : recordings)
-        drives_.push_back(std::make_unique<Sampled>(std::move(recording), options_.stoichiometric));
+        drives_.push_back(std::make_shared<const Sampled>(std::move(recording), options_.stoichiometric));
 }
 
 std::optional<size_t> Drives::named(const std::string& name) const {
@@ -24,19 +24,30 @@ std::optional<size_t> Drives::named(const std::string& name) const {
     return at == options_.names.end() ? std::nullopt : std::optional(static_cast<size_t>(at - options_.names.begin()));
 }
 
+std::shared_ptr<const Drives> Drives::with(std::shared_ptr<const Findings> findings, std::vector<Taint> taints) const {
+    auto out = std::make_shared<Drives>(Recordings(), options_, leftOut_);
+    out->drives_ = drives_;
+    out->findings_ = std::move(findings);
+    const bool tells =
+        std::any_of(taints.begin(), taints.end(), [](const Taint& one) { return tellsMixture(one.role); });
+    if (!tells && options_.taints.empty()) out->computed_ = computed_;
+    out->options_.taints = std::move(taints);
+    return out;
+}
+
 const Result<Mixture>& Drives::mixture() const {
-    std::call_once(mixtureOnce_, [this] { mixture_ = computeMixture(); });
-    return mixture_;
+    std::call_once(computed_->mixtureOnce, [this] { computed_->mixture = computeMixture(); });
+    return computed_->mixture;
 }
 
 const DriveFigures& Drives::figures() const {
-    std::call_once(figuresOnce_, [this] {
+    std::call_once(computed_->figuresOnce, [this] {
         std::vector<const Sampled*> all;
         for (const auto& drive : drives_)
             all.push_back(drive.get());
-        figures_ = driveFigures(all);
+        computed_->figures = driveFigures(all);
     });
-    return figures_;
+    return computed_->figures;
 }
 
 Result<Mixture> Drives::computeMixture() const {
@@ -62,7 +73,10 @@ Result<Mixture> Drives::computeMixture() const {
         out.delay.from = WidebandDelay::From::Borrowed;
     }
     for (size_t i = 0; i < columns.size(); ++i) {
-        auto samples = mixtureSamples(*drives_[of[i]], columns[i], out.delay, options_.rules, options_.pulses,
+        std::vector<Taint> taints;
+        for (const Taint& taint : options_.taints)
+            if (taint.where.drive == of[i]) taints.push_back(taint);
+        auto samples = mixtureSamples(*drives_[of[i]], columns[i], out.delay, options_.rules, options_.pulses, taints,
                                       out.leftOut, out.forms);
         if (!samples) return tl::unexpected(samples.error());
         out.drives[of[i]] = std::move(*samples);

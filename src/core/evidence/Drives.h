@@ -17,6 +17,8 @@ struct Mixture {
     size_t size() const;
 };
 
+struct Findings;
+
 /// Immutable; shared between threads. What is asked for is computed on the first asking.
 class Drives {
   public:
@@ -26,6 +28,7 @@ class Drives {
         std::optional<WidebandDelay> delay;
         std::optional<PulseModel> pulses;
         double stoichiometric = units::kPetrolRatio;  ///< for lambda that was recorded as an air-fuel ratio
+        std::vector<Taint> taints;                    ///< what is not learned from
         std::vector<std::string> names;  ///< of the recordings, as whoever keeps them calls them; may be empty
     };
     using Recordings = std::vector<std::shared_ptr<const recording::Recording>>;
@@ -46,15 +49,25 @@ class Drives {
     const Result<Mixture>& mixture() const;
     const DriveFigures& figures() const;
 
+    /// What is wrong in them; null where nobody looked.
+    const std::shared_ptr<const Findings>& findings() const { return findings_; }
+    /// The same drives, with what was found in them, and without what it taints.
+    std::shared_ptr<const Drives> with(std::shared_ptr<const Findings> findings, std::vector<Taint> taints) const;
+
   private:
     Result<Mixture> computeMixture() const;
 
-    std::vector<std::unique_ptr<Sampled>> drives_;
+    std::vector<std::shared_ptr<const Sampled>> drives_;
     Options options_;
     std::vector<std::string> leftOut_;
-    mutable std::once_flag mixtureOnce_, figuresOnce_;
-    mutable Result<Mixture> mixture_;
-    mutable DriveFigures figures_;
+    std::shared_ptr<const Findings> findings_;
+    /// Shared by those that leave the same out.
+    struct Computed {
+        std::once_flag mixtureOnce, figuresOnce;
+        Result<Mixture> mixture;
+        DriveFigures figures;
+    };
+    std::shared_ptr<Computed> computed_ = std::make_shared<Computed>();
 };
 
 }  // namespace brusk::evidence

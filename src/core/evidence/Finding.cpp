@@ -31,7 +31,6 @@ constexpr Check kChecks[] = {
     {"pedal-dead", checks::pedalDead},
     {"coolant-stuck", checks::coolantStuck},
     {"intake-stuck", checks::intakeStuck},
-    {"heat-soak", checks::heatSoak},
     {"wheel-dead", checks::wheelDead},
     {"speed-scale", checks::speedScale},
     {"clutch-slips", checks::clutchSlips},
@@ -119,14 +118,16 @@ constexpr Explains kExplains[] = {
     {"pedal-dead", "limp-mode idle-off idle-hunts throttle-closes"},
     {"coolant-stuck",
      "idle-off idle-hunts hard-start lean-tip-in rich-tip-in trim-at-stop knock rich-under-load lean-under-load"},
-    {"intake-stuck", "trim-at-stop lean-under-load rich-under-load knock fuel-changed"},
+    {"intake-stuck", "pressure-scale trim-at-stop lean-under-load rich-under-load knock fuel-changed"},
     {"speed-scale", "throttle-closes idle-off limit-hit clutch-slips"},
-    {"wheel-dead", "speed-scale idle-off idle-hunts limit-hit clutch-slips"},
+    {"wheel-dead",
+     "wastegate-stuck-shut wastegate-stuck-open fuel-pressure-falls lean-under-load overboost underboost speed-scale "
+     "idle-off idle-hunts limit-hit clutch-slips"},
     {"battery-low",
      "hard-start idle-off idle-hunts lean-under-load rich-under-load misfire one-cylinder trim-at-stop "
      "fuel-pressure-falls"},
-    {"fuel-pressure-falls", "lean-under-load trim-at-stop regulator"},
     {"regulator", "lean-under-load rich-under-load trim-at-stop fuel-pressure-falls lean-tip-in rich-tip-in"},
+    {"fuel-pressure-falls", "lean-under-load trim-at-stop"},
     {"one-cylinder",
      "trim-at-stop lean-under-load rich-under-load idle-hunts idle-off lean-tip-in rich-tip-in fuel-changed"},
     {"misfire",
@@ -140,9 +141,10 @@ constexpr Explains kExplains[] = {
      "lean-under-load fuel-pressure-falls overboost limit-hit knock octane-low throttle-closes"},
     {"overboost", "lean-under-load limit-hit fuel-pressure-falls"},
     {"clutch-slips", "lean-under-load limit-hit"},
-    {"heat-soak", "fuel-changed pressure-scale trim-at-stop lean-under-load rich-under-load"},
     {"throttle-closes", "underboost wastegate-stuck-open"},
-    {"fuel-changed", "fuel-pressure-falls trim-at-stop lean-under-load rich-under-load trims-kept"},
+    {"fuel-changed",
+     "purge-suspected exhaust-leak regulator fuel-pressure-falls trim-at-stop lean-under-load rich-under-load "
+     "trims-kept"},
     {"purge-suspected", "fuel-changed fuel-path trim-at-stop rich-under-load idle-off idle-hunts trims-kept"},
     {"limp-mode", "throttle-closes underboost idle-off idle-hunts"},
     {"trim-at-stop", "lean-under-load rich-under-load"},
@@ -216,8 +218,11 @@ Findings findingsOf(const Drives& drives, const calibration::Calibration* inCar)
         out.looked.push_back(check.id);
         const size_t before = out.found.size();
         check.look({drives, events, steady, inCar}, out.found);
-        for (size_t i = before; i < out.found.size(); ++i)
+        for (size_t i = before; i < out.found.size(); ++i) {
             out.found[i].check = check.id;
+            for (Taint& taint : out.found[i].taints)
+                taint.check = check.id;
+        }
     }
     explain(out.found);
     const auto first = [](const Finding& one) {

@@ -22,18 +22,6 @@ enum class Seriousness : uint8_t {
 /// "note", "warn", "danger".
 std::string_view seriousnessName(Seriousness seriousness);
 
-/// A stretch of one of the drives.
-struct Stretch {
-    size_t drive = 0;
-    double from_s = 0, to_s = 0;
-};
-
-/// What may not be learned from, and where.
-struct Taint {
-    roles::Role role;
-    Stretch where;
-};
-
 struct Finding {
     std::string_view check;  ///< one of roles::kCheckNeeds
     Seriousness seriousness = Seriousness::Note;

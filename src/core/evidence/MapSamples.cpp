@@ -2,6 +2,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/evidence/MapSamples.h"
 
+#include "core/evidence/Spans.h"
+
 #include <algorithm>
 #include <cmath>
 
@@ -171,6 +173,22 @@ bool VisitCounter::step(uint32_t drive, double time_s, size_t row, size_t column
     const bool begins = !open_[here];
     open_[here] = true;
     return begins;
+}
+
+std::vector<uint32_t> samplesInCells(const MapAxes& axes, const Drives& drives, std::span<const Stretch> stretches) {
+    std::vector<uint32_t> out(axes.rows() * axes.columns());
+    for (const Stretch& where : stretches) {
+        const Sampled& drive = drives[where.drive];
+        const Column x = drive.along(axes.x), y = axes.rows() > 1 ? drive.along(axes.y) : Column();
+        if (x.empty() || (axes.rows() > 1 && y.empty())) continue;
+        const Span span = samplesIn(drive.time_s(), where.from_s, where.to_s);
+        for (size_t i = span.begin; i < span.end; ++i) {
+            if (std::isnan(x[i]) || (!y.empty() && std::isnan(y[i]))) continue;
+            const size_t row = y.empty() ? 0 : axes.down.nearest(static_cast<double>(y[i]));
+            ++out[row * axes.columns() + axes.across.nearest(static_cast<double>(x[i]))];
+        }
+    }
+    return out;
 }
 
 }  // namespace brusk::evidence

@@ -82,6 +82,9 @@ struct MapSamples {
     }
 };
 
+/// How many samples of some stretches lie in each cell, whether they count as evidence or not.
+std::vector<uint32_t> samplesInCells(const MapAxes& axes, const Drives& drives, std::span<const Stretch> stretches);
+
 /// Counts visits to cells while samples pass by in their order.
 class VisitCounter {
   public:

@@ -7,6 +7,7 @@
 
 #include "core/recording/Expression.h"
 #include "core/recording/Follower.h"
+#include "core/roles/Needs.h"
 
 namespace brusk::evidence {
 
@@ -97,9 +98,27 @@ double lambdaAround(const Series& wideband, double t, double average_s, recordin
     return count ? count / sum : std::nan("");
 }
 
+/// A rule for each finding that says something is sick; what the wideband tells is told later.
+void addTaints(Filter& filter, const EngineColumns& c, const Window& window, std::span<const Taint> taints) {
+    std::vector<std::string_view> checks;
+    for (const Taint& taint : taints)
+        if (tellsMixture(taint.role) && std::find(checks.begin(), checks.end(), taint.check) == checks.end())
+            checks.push_back(taint.check);
+    for (const std::string_view check : checks) {
+        const auto* need = roles::needOf(roles::kCheckNeeds, check);
+        filter.add(check, need ? need->title : check, [&c, &window, taints, check](size_t i) {
+            return std::any_of(taints.begin(), taints.end(), [&](const Taint& taint) {
+                if (taint.check != check || !tellsMixture(taint.role)) return false;
+                return taint.where.holds(taint.role == roles::Role("lambda_measured") ? window.told_s[i] : c.time_s[i]);
+            });
+        });
+    }
+}
+
 Filter filterOf(const EngineColumns& c, const SettlingRules& rules, const Window& window, const Unrest& unrest,
-                const std::vector<bool>& soak, const std::optional<PulseModel>& pulses) {
+                const std::vector<bool>& soak, const std::optional<PulseModel>& pulses, std::span<const Taint> taints) {
     Filter filter;
+    addTaints(filter, c, window, taints);
     filter.add("not-running", "engine off", [&](size_t i) { return !(c.speed_rpm[i] > 400); });
     filter.add("cold", "engine cold", [&](size_t i) { return !(c.coolant_C[i] >= static_cast<float>(rules.warm_C)); });
     filter.add("fuel-cut", "fuel cut", [&, from = recording::Follower(c.time_s)](size_t i) mutable {
@@ -141,13 +160,20 @@ Filter filterOf(const EngineColumns& c, const SettlingRules& rules, const Window
 
 }  // namespace
 
+bool tellsMixture(roles::Role role) {
+    constexpr roles::Role kTelling[] = {"lambda_measured", "short_trim", "long_trim",          "engine_speed",
+                                        "airflow",         "coolant",    "manifold_pressure",  "throttle",
+                                        "injector_pulse",  "battery",    "intake_temperature", "lambda_asked"};
+    return std::find(std::begin(kTelling), std::end(kTelling), role) != std::end(kTelling);
+}
+
 Result<MixtureSamples> mixtureSamples(const Sampled& drive, const EngineColumns& c, const WidebandDelay& delay,
                                       const SettlingRules& rules, const std::optional<PulseModel>& pulses,
-                                      LeftOut& leftOut, FormsCompared& forms) {
+                                      std::span<const Taint> taints, LeftOut& leftOut, FormsCompared& forms) {
     const Window window(c, delay);
     const Unrest unrest(c, rules);
     const auto soak = soaked(c, rules.afterStop_s);
-    Filter filter = filterOf(c, rules, window, unrest, soak, pulses);
+    Filter filter = filterOf(c, rules, window, unrest, soak, pulses, taints);
     recording::Column wanted;
     if (!rules.expression.empty()) {
         const auto place = drive.recording().findRole("engine_speed");

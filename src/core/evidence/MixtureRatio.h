@@ -5,6 +5,7 @@
 
 #include "core/evidence/Delay.h"
 #include "core/evidence/Filter.h"
+#include "core/evidence/Taint.h"
 
 namespace brusk::evidence {
 
@@ -49,10 +50,15 @@ inline double airRatioOf(double measured, double asked, double shortTrim, double
     return measured / asked * (1 + shortTrim) * (1 + longTrim);
 }
 
-/// Collects what counts of a drive. The error is that of an expression which can't be used.
+/// Whether the mixture is told by a role: where that is tainted it tells nothing.
+bool tellsMixture(roles::Role role);
+
+/// Collects what counts of a drive; `taints` are those of this drive. The error is that of an expression which can't be
+/// used.
 [[nodiscard]] Result<MixtureSamples> mixtureSamples(const Sampled& drive, const EngineColumns& columns,
                                                     const WidebandDelay& delay, const SettlingRules& rules,
-                                                    const std::optional<PulseModel>& pulses, LeftOut& leftOut,
+                                                    const std::optional<PulseModel>& pulses,
+                                                    std::span<const Taint> taints, LeftOut& leftOut,
                                                     FormsCompared& forms);
 
 }  // namespace brusk::evidence

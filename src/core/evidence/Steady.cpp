@@ -9,7 +9,7 @@
 namespace brusk::evidence {
 namespace {
 
-constexpr double kBefore_s = 0.6, kRow_s = 2.5, kAfterCut_s = 2.5;
+constexpr double kBefore_s = 0.6, kRow_s = 2.5, kAfterCut_s = 4;
 constexpr double kWarm_C = 65, kRuns_rpm = 450;
 constexpr double kSpeed = 0.06, kSpeed_rpm = 50, kPressure = 0.1, kPressure_kPa = 2, kAsked = 0.015;
 

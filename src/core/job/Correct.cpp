@@ -6,6 +6,7 @@
 #include <cmath>
 
 #include "core/base/Text.h"
+#include "core/evidence/Finding.h"
 #include "core/evidence/Learned.h"
 #include "core/evidence/MapSamples.h"
 
@@ -36,6 +37,10 @@ std::vector<std::string> airWarnings(const calibration::Calibration& inCar, cons
     std::vector<std::string> out;
     for (const auto& mismatch : axes.found)
         out.push_back(mismatch.sentence());
+    // What is wrong with the car is not put right by its maps.
+    if (const auto& found = drives.findings())
+        for (const evidence::Finding& one : found->found)
+            if (one.seriousness >= evidence::Seriousness::Warn) out.push_back("Found in these drives: " + one.seen);
     constexpr double kNothing_pct = 0.5;
     const auto pull = evidence::firstPull(inCar, drives);
     if (pull && std::abs(pull->withLearned_pct) >= kNothing_pct) out.push_back(pull->sentence());

@@ -8,6 +8,7 @@
 #include "core/base/Text.h"
 #include "core/job/Drive.h"
 #include "core/job/Keeping.h"
+#include "core/job/LookForFaults.h"
 #include "core/job/ObdDrive.h"
 #include "core/job/Sensors.h"
 #include "core/recording/Mdf4.h"
@@ -139,9 +140,11 @@ Result<DrivesPtr> drivesIfAny(const Kit& kit, const carfolder::CarFolder& folder
     if (!entries) return tl::unexpected(entries.error());
     Subject subject;
     evidence::Drives::Options options;
+    std::optional<calibration::Calibration> inCar;
     if (!entries->empty()) {
-        const auto inCar = calibrationOf(kit, folder, round);
-        if (!inCar) return tl::unexpected(inCar.error());
+        auto bytes = calibrationOf(kit, folder, round);
+        if (!bytes) return tl::unexpected(bytes.error());
+        inCar = std::move(*bytes);
         subject.image = std::make_shared<const image::Image>(inCar->image());
         options = evidenceOptions(*inCar);
         const auto newest = folder.settings().sheet();
@@ -176,7 +179,10 @@ Result<DrivesPtr> drivesIfAny(const Kit& kit, const carfolder::CarFolder& folder
             options.delay = delay;
             out = std::make_shared<const evidence::Drives>(std::move(recordings), options, std::move(leftOut));
         }
-    return out;
+    if (!inCar || out->empty()) return out;
+    const auto back = putBackOn(folder, round);
+    if (!back) return tl::unexpected(back.error());
+    return lookedAt(out, *inCar, *back);
 }
 
 Result<DrivesPtr> drivesOf(const Kit& kit, const carfolder::CarFolder& folder, int64_t round) {

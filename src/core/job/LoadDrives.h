@@ -15,10 +15,10 @@ namespace brusk::job {
 
 using DrivesPtr = std::shared_ptr<const evidence::Drives>;
 
-/// What was driven on a round and may be learned from. A recording that can't be read is left out and said; so is one
-/// that was made on other bytes, with other parts than those of the newest build sheet, or with another fuel than the
-/// newest drive that tells its own. A wideband's delay that these drives do not tell is that of the car's earlier ones.
-/// None at all is an error that says why.
+/// What was driven on a round and may be learned from, with what was found wrong in it left out (LookForFaults). A
+/// recording that can't be read is left out and said; so is one that was made on other bytes, with other parts than
+/// those of the newest build sheet, or with another fuel than the newest drive that tells its own. A wideband's delay
+/// that these drives do not tell is that of the car's earlier ones. None at all is an error that says why.
 [[nodiscard]] Result<DrivesPtr> drivesOf(const Kit& kit, const carfolder::CarFolder& folder, int64_t round);
 /// The same; none at all is no error.
 [[nodiscard]] Result<DrivesPtr> drivesIfAny(const Kit& kit, const carfolder::CarFolder& folder, int64_t round);

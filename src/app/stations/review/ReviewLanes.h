@@ -4,6 +4,7 @@
 #pragma once
 
 #include "app/widgets/LaneView.h"
+#include "core/evidence/RoadTorque.h"
 #include "core/recording/Recording.h"
 
 namespace brusk::app {
@@ -18,7 +19,11 @@ struct ReviewLane {
     bool played = true;  ///< by its role, and so shown in the unit of choice
 };
 
-/// Channels by the roles they play; where none plays one of these, the first that move.
-std::vector<ReviewLane> reviewLanes(const recording::Recording& recording);
+/// Channels by the roles they play: those asked for, what shares a unit in one lane; else the usual ones; where none
+/// plays one of these, the first that move.
+std::vector<ReviewLane> reviewLanes(const recording::Recording& recording, const std::vector<roles::Role>& asked = {});
+
+/// Torque from the road, with its band, in the last lane.
+void addTorque(const evidence::TorqueCurve& curve, std::vector<ReviewLane>& lanes);
 
 }  // namespace brusk::app

@@ -11,10 +11,16 @@
 #include "app/desks/Places.h"
 #include "app/desks/Playback.h"
 #include "app/desks/RoundDesk.h"
+#include "app/desks/SheetDesk.h"
 #include "core/job/Correct.h"
+#include "core/job/Torque.h"
 #include "core/proposals/AirCorrection.h"
 
 namespace brusk::app {
+
+namespace {
+constexpr int kLaying = 2;  ///< of this presenter's questions
+}
 
 ReviewPresenter::ReviewPresenter(Desks& desks, QObject* parent) : RoundPresenter(desks, parent) {
     connect(&desks.playback, &Playback::momentChanged, this, &ReviewPresenter::momentChanged);
@@ -84,6 +90,7 @@ ReviewPresenter::Looked ReviewPresenter::look(std::shared_ptr<const recording::R
 void ReviewPresenter::show(Looked looked, const QString& title) {
     recording_ = std::move(looked.recording);
     lanes_ = std::move(looked.lanes);
+    asked_.clear();
     // What only the decoding brought to light.
     if (recording_->late)
         for (const std::string& sentence : recording_->late->sentences())
@@ -162,31 +169,74 @@ void ReviewPresenter::refreshCells() {
                                                                 evidence::Measure::mixture());
         cells_ = samples_->cells();
     }
-    lookForFindings();
+    if (drives_ != foundIn_) {
+        foundIn_ = drives_;
+        const auto* round = desks_.round.selected();
+        putBack_ = round ? desks_.evidence.putBackOn(round->id) : std::vector<std::string>();
+        emit findingsFound();
+    }
     emit cellsChanged();
 }
 
-void ReviewPresenter::lookForFindings() {
-    // Without the bytes nothing is looked for yet; once they are there, it is.
-    const auto* calibration = desks_.round.calibration();
-    const auto drives = calibration ? drives_ : nullptr;
-    if (drives == foundIn_) return;
-    foundIn_ = drives;
-    findings_ = {};
-    emit findingsFound();
-    if (!drives) return;
-    constexpr int kFindings = 2;
+const evidence::Findings& ReviewPresenter::findings() const {
+    static const evidence::Findings none;
+    return foundIn_ && foundIn_->findings() ? *foundIn_->findings() : none;
+}
+
+void ReviewPresenter::layOut(const std::vector<roles::Role>& lanes) {
+    if (!recording_ || (lanes == asked_ && torque_.isEmpty())) return;
+    asked_ = lanes;
+    torque_.clear();
+    desks_.background.latest(
+        this, [recording = recording_, lanes] { return reviewLanes(*recording, lanes); },
+        [this, of = recording_](std::vector<ReviewLane> laid) {
+            if (recording_ != of) return;
+            lanes_ = std::move(laid);
+            emit lanesLaidOut();
+        },
+        kLaying);
+}
+
+void ReviewPresenter::layOutPull(const evidence::FoundEvent& pull) {
+    if (!recording_) return;
+    struct Laid {
+        std::vector<ReviewLane> lanes;
+        QString torque;
+    };
+    asked_ = {"manifold_pressure", "boost_target_now", "lambda_measured", "lambda_asked", "engine_speed"};
     desks_.background.latest(
         this,
-        [drives, inCar = std::make_shared<const calibration::Calibration>(*calibration)] {
-            return evidence::findingsOf(*drives, inCar.get());
+        [recording = recording_, asked = asked_, pull, facts = job::roadFacts(desks_.sheet.sheet()),
+         ratio = units().stoichiometric]() -> Laid {
+            Laid out{reviewLanes(*recording, asked), {}};
+            const auto curve =
+                facts ? evidence::roadTorque(evidence::Sampled(recording, ratio), pull, *facts) : std::nullopt;
+            if (!curve) return out;
+            addTorque(*curve, out.lanes);
+            out.torque = QString::fromStdString(job::torqueSentence(*curve));
+            return out;
         },
-        [this, of = drives](evidence::Findings findings) {
-            if (of != foundIn_) return;
-            findings_ = std::move(findings);
-            emit findingsFound();
+        [this, of = recording_](Laid laid) {
+            if (recording_ != of) return;
+            lanes_ = std::move(laid.lanes);
+            torque_ = std::move(laid.torque);
+            emit lanesLaidOut();
         },
-        kFindings);
+        kLaying);
+}
+
+std::vector<uint32_t> ReviewPresenter::cellsOf(const evidence::Finding& finding) const {
+    if (!samples_ || !foundIn_) return {};
+    return evidence::samplesInCells(samples_->axes, *foundIn_, finding.where);
+}
+
+bool ReviewPresenter::isLeftOut(const evidence::Finding& finding) const {
+    return std::find(putBack_.begin(), putBack_.end(), finding.check) == putBack_.end();
+}
+
+void ReviewPresenter::putBack(const evidence::Finding& finding, bool back) {
+    if (const auto* round = desks_.round.selected())
+        desks_.evidence.putBack(round->id, std::string(finding.check), back);
 }
 
 std::optional<size_t> ReviewPresenter::recordingOf(const evidence::Stretch& where) const {
@@ -201,7 +251,11 @@ QString ReviewPresenter::meaning(const evidence::Finding& finding) {
     QStringList means;
     for (const std::string& one : finding.means)
         means << text(one);
-    return tr("<b>%1</b>: %2. %3").arg(tr("It means"), means.join(tr("; or ")), text(finding.todo));
+    QString out = tr("<b>%1</b>: %2. %3").arg(tr("It means"), means.join(tr("; or ")), text(finding.todo));
+    if (!finding.because.empty())
+        if (const auto* need = roles::needOf(roles::kCheckNeeds, finding.because))
+            out += tr(" It follows from: %1.").arg(text(std::string(need->title)));
+    return out;
 }
 
 void ReviewPresenter::goTo(const evidence::Finding::Place& place) {

@@ -40,12 +40,26 @@ class ReviewPresenter : public RoundPresenter {
     QString figures(const evidence::FoundEvent& event) const;
 
     /// What is wrong in what was driven on the round, most serious first; nothing looked while that is looked for.
-    const evidence::Findings& findings() const { return findings_; }
+    const evidence::Findings& findings() const;
     /// Which of the recordings a stretch is of; nothing where it is in the list no more.
     std::optional<size_t> recordingOf(const evidence::Stretch& where) const;
     /// The one that was loaded last is that one.
     bool looksAt(size_t recording) const { return recording_ && recordings_[recording].file == file_; }
+    /// Lays the lanes out for these roles; none: as usual.
+    void layOut(const std::vector<roles::Role>& lanes);
+    /// The same for a pull, with its torque from the road where the build sheet tells what that needs.
+    void layOutPull(const evidence::FoundEvent& pull);
+    /// Of the pull that the lanes are laid out for, a sentence; empty where nobody can tell.
+    const QString& torque() const { return torque_; }
+    /// How many samples of a finding lie in each cell of the map; empty where that is not known.
+    std::vector<uint32_t> cellsOf(const evidence::Finding& finding) const;
+    /// What it taints is not learned from; somebody may put it back, and leave it out again.
+    bool isLeftOut(const evidence::Finding& finding) const;
+    void putBack(const evidence::Finding& finding, bool back);
     /// What it means and what to do, as rich text.
+    static QString checkOf(const evidence::Finding& finding) {
+        return QString::fromUtf8(finding.check.data(), static_cast<int>(finding.check.size()));
+    }
     static QString meaning(const evidence::Finding& finding);
     /// Where it is put right.
     void goTo(const evidence::Finding::Place& place);
@@ -75,6 +89,7 @@ class ReviewPresenter : public RoundPresenter {
 
   signals:
     void recordingLoaded();
+    void lanesLaidOut();
     void eventsFound();
     void findingsFound();
     void cellsChanged();
@@ -82,7 +97,6 @@ class ReviewPresenter : public RoundPresenter {
 
   private:
     void refreshCells();
-    void lookForFindings();
     /// Off the interface thread: what is looked at, with its lanes.
     struct Looked {
         std::shared_ptr<const recording::Recording> recording;
@@ -96,8 +110,10 @@ class ReviewPresenter : public RoundPresenter {
     std::shared_ptr<const recording::Recording> recording_;
     std::vector<ReviewLane> lanes_;
     evidence::DriveEvents events_;
-    evidence::Findings findings_;
-    std::shared_ptr<const evidence::Drives> foundIn_;  ///< whose findings they are
+    QString torque_;
+    std::vector<roles::Role> asked_;                   ///< for which the lanes are laid out
+    std::shared_ptr<const evidence::Drives> foundIn_;  ///< whose findings are shown
+    std::vector<std::string> putBack_;                 ///< checks whose taints count all the same
     std::string file_;                                 ///< of the recording
     bool noMap_ = false;
     calibration::Table map_;

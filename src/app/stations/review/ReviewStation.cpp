@@ -98,10 +98,16 @@ ReviewStation::ReviewStation(Desks& desks, QWidget* parent) : Station("Review", 
     goThere_->hide();
     listPanel->body()->addWidget(goThere_, 0, Qt::AlignLeft);
     connect(goThere_, &QPushButton::clicked, this, [this] {
-        const auto at = static_cast<size_t>(std::max(0, findings_->currentRow()));
-        const auto& found = presenter_.findings().found;
-        if (at < found.size()) presenter_.goTo(evidence::Finding::Place(found[at].place));
+        if (const auto* one = chosen()) presenter_.goTo(evidence::Finding::Place(one->place));
     });
+    putBack_ = new QPushButton;
+    putBack_->setObjectName("putBack");
+    putBack_->hide();
+    listPanel->body()->addWidget(putBack_, 0, Qt::AlignLeft);
+    connect(putBack_, &QPushButton::clicked, this, [this] {
+        if (const auto* one = chosen()) presenter_.putBack(*one, presenter_.isLeftOut(*one));
+    });
+    connect(&presenter_, &ReviewPresenter::lanesLaidOut, this, &ReviewStation::showLanes);
     connect(events_, &EventList::chosen, this, &ReviewStation::showEvent);
     connect(&presenter_, &ReviewPresenter::eventsFound, this, &ReviewStation::showEvents);
     bind_ = new QPushButton;
@@ -162,7 +168,10 @@ ReviewStation::ReviewStation(Desks& desks, QWidget* parent) : Station("Review", 
     connect(&presenter_, &ReviewPresenter::recordingLoaded, this, [this] {
         showEvents();
         showRecording();
-        if (const auto where = std::exchange(wanted_, std::nullopt)) showStretch(where->from_s, where->to_s);
+        if (const auto where = std::exchange(wanted_, std::nullopt)) {
+            if (const auto* one = chosen()) presenter_.layOut(one->lanes);
+            showStretch(where->from_s, where->to_s);
+        }
     });
     connect(&presenter_, &ReviewPresenter::cellsChanged, this, &ReviewStation::showCells);
     connect(&presenter_, &ReviewPresenter::momentChanged, this, &ReviewStation::showMoment);
@@ -200,7 +209,10 @@ void ReviewStation::refresh() {
     if (list_->count()) list_->setCurrentRow(list_->count() - 1);
 }
 
-void ReviewStation::showRecording() {
+void ReviewStation::showLanes() {
+    if (const auto* event = events_->current(); event && !chosen() && !presenter_.torque().isEmpty())
+        figures_->setText(
+            tr("Torque <b>%1</b><br>%2").arg(presenter_.torque().toHtmlEscaped(), presenter_.figures(*event)));
     std::vector<Trace> traces;
     for (const ReviewLane& lane : presenter_.lanes()) {
         const auto shown = lane.played ? presenter_.units().shown(lane.unit.toStdString()) : units::Shown{};
@@ -210,6 +222,10 @@ void ReviewStation::showRecording() {
                           lane.decimals, lane.data, lane.low, lane.high, shown});
     }
     lanes_->setTraces(std::move(traces), 4);
+}
+
+void ReviewStation::showRecording() {
+    showLanes();
     std::vector<LaneFlag> flags;
     for (const auto& mark : presenter_.recording()->marks)
         flags.push_back({mark.at_s, QString::fromStdString(mark.text)});
@@ -231,7 +247,10 @@ void ReviewStation::showEvent() {
         const QSignalBlocker quiet(findings_);
         findings_->setCurrentRow(-1);
     }
-    goThere_->hide();
+    goThere_->hide(), putBack_->hide();
+    chosen_.clear();
+    event->kind == roles::kPull ? presenter_.layOutPull(*event) : presenter_.layOut({});
+    showCells();
     showStretch(event->from_s, event->to_s);
     figures_->setText(presenter_.figures(*event));
 }
@@ -243,10 +262,19 @@ void ReviewStation::showStretch(double from_s, double to_s) {
     presenter_.setMoment(from_s);
 }
 
+const evidence::Finding* ReviewStation::chosen() const {
+    const auto& found = presenter_.findings().found;
+    const int at = findings_->currentRow();
+    return at < 0 || at >= static_cast<int>(found.size()) ? nullptr : &found[static_cast<size_t>(at)];
+}
+
 void ReviewStation::showFindings() {
     const auto& findings = presenter_.findings();
     const QSignalBlocker quiet(findings_);
+    // One that is looked at stays so, as when what it taints was put back.
+    const auto* before = chosen_.isEmpty() ? nullptr : &chosen_;
     findings_->clear();
+    int again = -1;
     const Tokens& theme = tokens();
     for (const auto& one : findings.found) {
         const bool danger = one.seriousness == evidence::Seriousness::Danger;
@@ -258,33 +286,51 @@ void ReviewStation::showFindings() {
                             : one.seriousness == evidence::Seriousness::Warn ? theme.warm
                                                                              : theme.ink);
         item->setToolTip(item->text());
+        if (before && *before == ReviewPresenter::checkOf(one)) again = findings_->count() - 1;
     }
     findingsHead_->setText(findings.looked.empty() ? tr("Findings")
                            : findings.found.empty()
                                ? tr("Nothing was found; %1 checks looked").arg(findings.looked.size())
                                : tr("Findings"));
     findings_->setVisible(!findings.found.empty());
+    if (again >= 0) {
+        findings_->setCurrentRow(again);
+        return showMeaning(*chosen());
+    }
+    chosen_.clear();
     if (!goThere_->isHidden()) figures_->clear();  // it told of one that is chosen no more
-    goThere_->hide();
+    goThere_->hide(), putBack_->hide();
 }
 
-/// Its first moment, in the recording it is of; what it means stands below.
-void ReviewStation::showFinding() {
-    const auto& found = presenter_.findings().found;
-    const auto at = static_cast<size_t>(std::max(0, findings_->currentRow()));
-    if (findings_->currentRow() < 0 || at >= found.size()) return;
-    const auto& finding = found[at];
+/// What it means, where it is put right, and whether it is learned from.
+void ReviewStation::showMeaning(const evidence::Finding& finding) {
     figures_->setText(ReviewPresenter::meaning(finding));
     goThere_->setText(
         tr("%1 \u2192")
             .arg(QString::fromUtf8(finding.place.station.data(), static_cast<int>(finding.place.station.size()))));
     goThere_->show();
-    if (finding.where.empty()) return;
-    const auto recording = presenter_.recordingOf(finding.where.front());
+    putBack_->setVisible(!finding.taints.empty());
+    putBack_->setText(presenter_.isLeftOut(finding) ? tr("Left out of evidence: put back")
+                                                    : tr("Put back into evidence: leave out"));
+}
+
+/// Its first moment, in the recording it is of, in lanes laid out for it; the cells it was seen in have a dot.
+void ReviewStation::showFinding() {
+    const auto* finding = chosen();
+    if (!finding) return;
+    chosen_ = ReviewPresenter::checkOf(*finding);
+    showMeaning(*finding);
+    showCells();
+    if (finding->where.empty()) return presenter_.layOut(finding->lanes);
+    const evidence::Stretch first = finding->where.front();
+    const auto recording = presenter_.recordingOf(first);
     if (!recording) return;
-    if (presenter_.looksAt(*recording)) return showStretch(finding.where.front().from_s, finding.where.front().to_s);
+    if (presenter_.looksAt(*recording)) {
+        presenter_.layOut(finding->lanes);
+        return showStretch(first.from_s, first.to_s);
+    }
     list_->setCurrentRow(static_cast<int>(*recording));
-    wanted_ = finding.where.front();
+    wanted_ = first;
 }
 
 void ReviewStation::showCells() {
@@ -307,6 +353,11 @@ void ReviewStation::showCells() {
     c.values.assign(stats.size(), 0);
     for (size_t i = 0; i < stats.size(); ++i)
         if (stats[i].count >= proposals::kVisited) c.blank[i] = 0, c.values[i] = shownOf(stats[i], what);
+    if (const auto* one = chosen()) {
+        const auto seen = presenter_.cellsOf(*one);
+        for (size_t i = 0; i < seen.size(); ++i)
+            c.setDot(i, seen[i], 0, 1);
+    }
     cells_->setContents(std::move(c));
     showMoment();
 }

@@ -27,6 +27,7 @@ class ReviewStation : public Station {
   private:
     void refresh();
     void showRecording();
+    void showLanes();
     void showCells();
     void showMoments();
     void showMoment();
@@ -34,6 +35,9 @@ class ReviewStation : public Station {
     void showEvent();
     void showFindings();
     void showFinding();
+    void showMeaning(const evidence::Finding& finding);
+    /// The finding that is looked at; null while none is.
+    const evidence::Finding* chosen() const;
     void showStretch(double from_s, double to_s);
     void showImport();
     void openFile(const QString& path);
@@ -50,7 +54,8 @@ class ReviewStation : public Station {
     EventList* events_;
     QLabel* findingsHead_;
     QListWidget* findings_;
-    QPushButton* goThere_;
+    QPushButton *goThere_, *putBack_;
+    QString chosen_;                           ///< the check whose finding is looked at
     std::optional<evidence::Stretch> wanted_;  ///< of a recording that is being loaded
     QLabel* figures_;
     QPushButton* bind_;

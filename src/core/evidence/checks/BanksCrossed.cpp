@@ -23,7 +23,7 @@ void banksCrossed(const Looked& at, Found& out) {
     }
     if (finding.where.empty()) return;
     finding.seriousness = Seriousness::Warn;
-    finding.certainty = 0.85;
+    finding.certainty = 0.9;
     finding.seen = say("finding.banks-crossed", "The trims of the banks run to opposite ends, {0} % apart.",
                        {formatNumber(apart_pct, 0)});
     finding.means = {"the narrowbands' plugs are exchanged", "one bank lacks fuel, the other has too much"};

@@ -21,7 +21,7 @@ void batteryLow(const Looked& at, Found& out) {
     }
     if (finding.where.empty()) return;
     finding.seriousness = Seriousness::Warn;
-    finding.certainty = 0.9;
+    finding.certainty = 0.95;
     finding.seen =
         say("finding.battery-low", "The battery falls to {0} V while the engine runs.", {formatNumber(least, 1)});
     finding.means = {"the alternator does not charge", "a bad connection to the controller"};

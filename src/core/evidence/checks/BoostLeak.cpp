@@ -5,7 +5,7 @@
 namespace brusk::evidence::checks {
 
 void boostLeak(const Looked& at, Found& out) {
-    constexpr double kBoost_kPa = 115, kLost = 0.05, kMeter = 0.3, kUsual = 1.02, kReads = 0.02;
+    constexpr double kBoost_kPa = 115, kLost = 0.05, kMeter = 0.45, kUsual = 1.02, kReads = 0.02;
     constexpr size_t kFewest = 2;
     std::vector<double> below, idle;
     for (const SteadyRow& row : at.steady)
@@ -33,7 +33,7 @@ void boostLeak(const Looked& at, Found& out) {
     }
     if (lost.size() < kFewest || !(medianOf(lost) > kLost)) return;
     finding.seriousness = Seriousness::Warn;
-    finding.certainty = 0.75;
+    finding.certainty = 0.7;
     finding.seen = say("finding.boost-leak",
                        "In boost the meter counts {0} % more air than the cylinders get, in {1}; below it agrees.",
                        {formatNumber(100 * medianOf(lost), 0), countText(finding.where.size(), lost.size(), "pulls")});

@@ -20,7 +20,7 @@ std::vector<double> ratiosSeen(const Looked& at) {
 }  // namespace
 
 void clutchSlips(const Looked& at, Found& out) {
-    constexpr double kSlips = 0.06, kOtherGear = 0.25, kNear = 0.05, kLong_s = 0.5, kSettled_s = 0.8, kRolls_kmh = 15,
+    constexpr double kSlips = 0.08, kOtherGear = 0.25, kNear = 0.05, kLong_s = 0.8, kSettled_s = 0.8, kRolls_kmh = 15,
                      kLoad_pct = 70;
     Finding finding;
     double most = 0;
@@ -54,7 +54,7 @@ void clutchSlips(const Looked& at, Found& out) {
     }
     if (finding.where.size() < 2) return;
     finding.seriousness = Seriousness::Warn;
-    finding.certainty = 0.8;
+    finding.certainty = 0.9;
     finding.seen =
         say("finding.clutch-slips", "Under load the engine runs up to {0} % ahead of the road in one gear, {1} times.",
             {formatNumber(100 * most, 0), std::to_string(finding.where.size())});

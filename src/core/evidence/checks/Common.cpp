@@ -34,6 +34,19 @@ std::vector<Stretch> wholeDrives(const Looked& at) {
     return out;
 }
 
+std::vector<Stretch> stretchesBelow(const Looked& at, roles::Role role, double border) {
+    constexpr double kBridge_s = 1;
+    std::vector<Stretch> out;
+    for (size_t d = 0; d < at.drives.size(); ++d) {
+        const auto time = at.drives[d].time_s();
+        const Column column = at.drives[d].columnIfAny(role);
+        for (const Span& span : spansWhere(
+                 time, [&](size_t i) { return valueAt(column, i) < border; }, 0, kBridge_s))
+            out.push_back({d, time[span.begin], time[span.end - 1]});
+    }
+    return out;
+}
+
 std::string countText(size_t some, size_t of, const char* what) {
     return std::to_string(some) + " of " + std::to_string(of) + " " + what;
 }

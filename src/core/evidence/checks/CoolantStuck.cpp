@@ -12,7 +12,7 @@ void coolantStuck(const Looked& at, Found& out) {
         const Column coolant = drive.columnIfAny("coolant"), speed = drive.columnIfAny("engine_speed");
         if (coolant.empty() || speed.empty()) continue;
         Finding finding;
-        finding.certainty = 0.9;
+        finding.certainty = 0.95;
         finding.seriousness = Seriousness::Warn;
         finding.means = {"the coolant sensor is stuck, or its plug is off", "the thermostat never shuts"};
         finding.todo =

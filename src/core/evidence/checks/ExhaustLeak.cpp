@@ -11,7 +11,7 @@ void exhaustLeak(const Looked& at, Found& out) {
     constexpr double kPerGram_s = 3.6;
     Finding finding;
     finding.seriousness = Seriousness::Warn;
-    finding.certainty = 0.7;
+    finding.certainty = 0.8;
     finding.seen =
         say("finding.exhaust-leak",
             "The loop enriches by {0} % at idle's airflow and by {1} % at high flow: as {2} g/s of air would.",
@@ -23,7 +23,8 @@ void exhaustLeak(const Looked& at, Found& out) {
     finding.place = {"Car", "injector", roles::Role("injector_dead_time")};
     finding.figures = {{"leak_gs", blamed.slope / kPerGram_s}};
     finding.where = wholeDrives(at);
-    for (const Stretch& where : finding.where)
+    constexpr double kNoMatter = 0.01;  // of the mixture
+    for (const Stretch& where : stretchesBelow(at, "airflow", blamed.slope / kNoMatter))
         finding.taints.push_back({"lambda_measured", where});
     finding.lanes = {"short_trim", "long_trim", "lambda_measured", "airflow"};
     out.push_back(std::move(finding));

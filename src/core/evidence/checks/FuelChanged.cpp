@@ -7,7 +7,7 @@
 namespace brusk::evidence::checks {
 
 void fuelChanged(const Looked& at, Found& out) {
-    constexpr double kStep = 0.035, kSure = 6, kZone = 2, kFindsIts_s = 60;
+    constexpr double kStep = 0.035, kSure = 6, kZone = 2, kFindsIts_s = 60, kOctaves = 1.5;
     constexpr size_t kFewest = 5;
     struct Row {
         size_t drive;
@@ -39,18 +39,23 @@ void fuelChanged(const Looked& at, Found& out) {
             for (const double one : sides.second)
                 rest.push_back(std::abs(one - b));
         }
-        if (steps.size() < 3) continue;
+        if (steps.size() < 3 || zones.empty()) continue;
+        double lowest = INFINITY, highest = -INFINITY;
+        for (const auto& [zone, sides] : zones)
+            if (!sides.first.empty() && !sides.second.empty())
+                lowest = std::min(lowest, zone), highest = std::max(highest, zone);
+        if (highest - lowest < kZone * kOctaves) continue;
         const double size = medianOf(steps), about = medianOf(rest) + 0.003;
         // The same everywhere, else it is a leak or a sensor.
         const auto [low, high] = std::minmax_element(steps.begin(), steps.end());
-        if (std::abs(size) < kStep || *high - *low > 0.5 * std::abs(size) + 0.02) continue;
+        if (std::abs(size) < kStep || *high - *low > 0.35 * std::abs(size) + 0.012) continue;
         const double sure = std::abs(size) / about;
         if (sure > best) best = sure, step = size, spread = about, where = k;
     }
     if (best < kSure || spread > 0.5 * std::abs(step)) return;
     Finding finding;
     finding.seriousness = Seriousness::Warn;
-    finding.certainty = 0.7;
+    finding.certainty = 0.8;
     finding.seen = say("finding.fuel-changed", "From a moment on the loop {0} {1} % everywhere alike.",
                        {step > 0 ? "adds" : "takes away", formatNumber(100 * std::abs(step), 0)});
     finding.means = {

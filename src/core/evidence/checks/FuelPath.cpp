@@ -11,7 +11,7 @@ void fuelPath(const Looked& at, Found& out) {
     if (mixture->forms.samples < kFewest) return;
     Finding finding;
     finding.seriousness = Seriousness::Warn;
-    finding.certainty = 0.7;
+    finding.certainty = 0.5;
     finding.seen =
         say("finding.fuel-path", "The pulses tell {0} % {1} fuel than trims and target do.",
             {formatNumber(100 * std::abs(mixture->forms.mean), 1), mixture->forms.mean > 0 ? "more" : "less"});

@@ -5,7 +5,7 @@
 namespace brusk::evidence::checks {
 
 void fuelPressureFalls(const Looked& at, Found& out) {
-    constexpr double kLean = 0.055, kOfThat = 0.5, kBehind_s = 0.25, kSettled_s = 1.5, kLong_s = 3.2, kMore = 1.3,
+    constexpr double kLean = 0.065, kOfThat = 0.5, kBehind_s = 0.25, kSettled_s = 2, kLong_s = 3.2, kMore = 1.3,
                      kWarm_C = 60;
     std::vector<std::pair<double, double>> samples;  // fuel rate, off
     Finding finding;
@@ -40,7 +40,7 @@ void fuelPressureFalls(const Looked& at, Found& out) {
             finding.where.push_back(pull.where());
     if (finding.where.empty()) return;
     finding.seriousness = Seriousness::Danger;
-    finding.certainty = 0.7;
+    finding.certainty = 0.75;
     finding.seen =
         say("finding.fuel-pressure-falls",
             "Pulls are {0} % lean at their greatest fuel flow ({1} l/h) and {2} % at their least.",

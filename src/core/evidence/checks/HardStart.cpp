@@ -19,7 +19,7 @@ void hardStart(const Looked& at, Found& out) {
     }
     if (finding.where.empty()) return;
     finding.seriousness = Seriousness::Warn;
-    finding.certainty = 0.7;
+    finding.certainty = 0.5;
     finding.seen = failed > 0 ? say("finding.no-start", "The engine did not run in {0}.",
                                     {countText(failed, starts.size(), "starts")})
                               : say("finding.hard-start", "A start took {0} s.", {formatNumber(longest_s, 1)});

@@ -5,9 +5,10 @@
 namespace brusk::evidence::checks {
 
 void heatSoak(const Looked& at, Found& out) {
-    constexpr double kSoaked_K = 4, kSure = 4, kHalf_kgh = 72;
+    constexpr double kSoaked_K = 2, kNoBoost_kPa = 95, kSure = 4, kHalf_kgh = 72;
     std::vector<double> still, read;
     for (const SteadyRow& row : at.steady) {
+        if (row.pressure_kPa > kNoBoost_kPa) continue;  // a compressor warms it too
         const Sampled& drive = at.drives[row.drive];
         const auto air =
             extentOf(drive.columnIfAny("intake_temperature"), samplesIn(drive.time_s(), row.from_s, row.to_s));

@@ -5,7 +5,7 @@
 namespace brusk::evidence::checks {
 
 void idleHunts(const Looked& at, Found& out) {
-    constexpr double kSwings_rpm = 35, kLeast_s = 6, kWarm_C = 60, kOften_hz = 0.2;
+    constexpr double kSwings_rpm = 35, kLeast_s = 10, kSettles_s = 4, kWarm_C = 60, kOften_hz = 0.2;
     std::vector<double> swings;
     constexpr double kWhile_s = 20;
     double long_s = 0;
@@ -17,7 +17,9 @@ void idleHunts(const Looked& at, Found& out) {
         if (idle.event->to_s - idle.event->from_s < kLeast_s || valueAt(drive.columnIfAny("coolant"), i) < kWarm_C)
             continue;
         ++idles;
-        const double swing = 1.4 * idle.event->figure("spread_rpm");
+        // What comes from higher speed has settled by then.
+        const Span settled = samplesIn(drive.time_s(), idle.event->from_s + kSettles_s, idle.event->to_s);
+        const double swing = 1.4 * extentOf(drive.columnIfAny("engine_speed"), settled).spread;
         if (!(swing > kSwings_rpm) || !(idle.event->figure("swings_hz") > kOften_hz)) continue;
         swings.push_back(swing);
         long_s += idle.event->to_s - idle.event->from_s;

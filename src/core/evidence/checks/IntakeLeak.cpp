@@ -7,10 +7,12 @@ namespace brusk::evidence::checks {
 
 void intakeLeak(const Looked& at, Found& out) {
     const Models models = modelsOf(at);
-    if (models.blame != Models::Blame::LeakIn) return;
+    constexpr double kRich = -0.05;
+    // Rich where little flows: what comes in is not air alone.
+    if (models.blame != Models::Blame::LeakIn || models.bends < kRich) return;
     Finding finding;
     finding.seriousness = Seriousness::Warn;
-    finding.certainty = 0.75;
+    finding.certainty = 0.85;
     finding.seen = say("finding.intake-leak", "About {0} g/s of air come past the meter: {1} % of what idle draws.",
                        {formatNumber(models.leak_gs, 1), formatNumber(100 * models.atIdle, 0)});
     finding.means = {"air gets in behind the throttle", "the meter reads too little at low flow"};

@@ -37,7 +37,7 @@ void intakeStuck(const Looked& at, Found& out) {
     }
     if (finding.where.empty()) return;
     finding.seriousness = Seriousness::Warn;
-    finding.certainty = 0.85;
+    finding.certainty = 0.95;
     finding.seen =
         say("finding.intake-stuck", "The intake temperature stays at {0} \u00b0C for {1} s, standing and driving.",
             {formatNumber(at_C, 1), formatNumber(long_s, 0)});

@@ -27,7 +27,7 @@ void knock(const Looked& at, Found& out) {
     }
     if (finding.where.size() < kSome || !(most > kSeen_deg)) return;
     finding.seriousness = most > kDeep_deg ? Seriousness::Danger : Seriousness::Warn;
-    finding.certainty = with * 2 > pulls.size() ? 0.85 : 0.7;
+    finding.certainty = with * 2 > pulls.size() ? 0.7 : 0.6;
     finding.seen =
         say("finding.knock", "Knock was heard in {0}, from {1} to {2} rpm; at most {3} degrees were taken back.",
             {countText(with, pulls.size(), "pulls"), formatNumber(least_rpm, 0), formatNumber(most_rpm, 0),

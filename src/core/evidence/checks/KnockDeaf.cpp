@@ -28,7 +28,7 @@ void knockDeaf(const Looked& at, Found& out) {
     }
     if (finding.where.empty()) return;
     finding.seriousness = Seriousness::Warn;
-    finding.certainty = 0.9;
+    finding.certainty = 0.95;
     finding.seen =
         say("finding.knock-deaf", "The same {0}\u00b0 are taken from the spark for {1} s, whatever the engine does.",
             {formatNumber(std::abs(retard), 1), formatNumber(long_s, 0)});

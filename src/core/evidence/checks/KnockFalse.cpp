@@ -6,7 +6,7 @@ namespace brusk::evidence::checks {
 
 void knockFalse(const Looked& at, Found& out) {
     constexpr double kBehind_s = 0.7, kMostly = 0.7, kBand_rpm = 750, kOutside = 0.5, kLoad_kPa = 12;
-    constexpr double kOften = 0.35, kMuchLess = 0.7, kFar_deg = 5;
+    constexpr double kFar_deg = 5;
     constexpr size_t kFewest = 6;
     std::vector<double> speeds, loads, taken;
     size_t withTip = 0;
@@ -39,21 +39,11 @@ void knockFalse(const Looked& at, Found& out) {
                 (n[i] >= low - 100 && n[i] <= high + 100 ? inside_s : outside_s) += time[i] - time[i - 1];
     }
     const bool tip = static_cast<double>(withTip) > kMostly * static_cast<double>(speeds.size());
-    // What knocks does so at the highest load of its speed; what rings does not ask.
-    double most = 0;
-    for (size_t d = 0; d < at.drives.size(); ++d) {
-        const Column n = at.drives[d].columnIfAny("engine_speed"), p = at.drives[d].columnIfAny("manifold_pressure");
-        for (size_t i = 0; i < std::min(n.size(), p.size()); ++i)
-            if (n[i] >= low - 100 && n[i] <= high + 100) most = std::max(most, static_cast<double>(p[i]));
-    }
-    const auto below =
-        std::count_if(loads.begin(), loads.end(), [&](double load_) { return load_ < kMuchLess * most; });
-    const bool band =
-        high - low < kBand_rpm && outside_s > kOutside * inside_s &&
-        (static_cast<double>(below) > kOften * static_cast<double>(loads.size()) || medianOf(taken) > kFar_deg);
+    // What rings does not ask how much was taken back; what knocks falls silent with it.
+    const bool band = high - low < kBand_rpm && outside_s > kOutside * inside_s && medianOf(taken) > kFar_deg;
     if (!tip && !band) return;
     finding.seriousness = Seriousness::Warn;
-    finding.certainty = 0.65;
+    finding.certainty = 0.9;
     finding.seen = tip ? say("finding.knock-false-tip", "{0} of {1} knocks come within a moment of a tip-in.",
                              {std::to_string(withTip), std::to_string(speeds.size())})
                        : say("finding.knock-false-band",

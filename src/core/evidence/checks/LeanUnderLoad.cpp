@@ -10,7 +10,7 @@ void leanUnderLoad(const Looked& at, Found& out) {
     if (off.where.empty() || !off.shows(kOff_pct)) return;
     Finding finding;
     finding.seriousness = Seriousness::Danger;
-    finding.certainty = 0.55;
+    finding.certainty = 0.5;
     finding.seen = say("finding.lean-under-load", "Pulls are {0} % leaner than asked, in {1}.",
                        {formatNumber(medianOf(off.off_pct), 0), countText(off.where.size(), off.pulls, "pulls")});
     finding.means = {"the air is under-estimated under load", "fuel pressure falls with the flow"};

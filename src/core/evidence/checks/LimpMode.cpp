@@ -17,7 +17,7 @@ void limpMode(const Looked& at, Found& out) {
     for (const Of& code : eventsOfKind(at, roles::kCode))
         codes += (codes.empty() ? "" : ", ") + code.event->what;
     finding.seriousness = Seriousness::Warn;
-    finding.certainty = 0.9;
+    finding.certainty = 0.65;
     finding.seen = codes.empty() ? say("finding.limp-mode", "Limp mode for {0} s.", {formatNumber(long_s, 0)})
                                  : say("finding.limp-mode-code", "Limp mode for {0} s; codes: {1}.",
                                        {formatNumber(long_s, 0), codes});

@@ -82,6 +82,8 @@ std::optional<double> parameterOf(const Looked& at, roles::Role role);
 double medianOf(std::vector<double> numbers);
 /// All of every drive.
 std::vector<Stretch> wholeDrives(const Looked& at);
+/// Where a column lies below a border, of every drive.
+std::vector<Stretch> stretchesBelow(const Looked& at, roles::Role role, double border);
 /// "3 of 5 pulls".
 std::string countText(size_t some, size_t of, const char* what);
 

@@ -7,7 +7,7 @@ namespace brusk::evidence::checks {
 
 void meterDisagrees(const Looked& at, Found& out) {
     const Models models = modelsOf(at);
-    constexpr double kSlow = 0.12, kReads = 0.06;
+    constexpr double kSlow = 0.12, kReads = 0.1;
     if (const double late = meterLateness(at); late > kSlow && std::abs(models.meterOff) < kReads) {
         Finding finding;
         finding.seriousness = Seriousness::Warn;
@@ -27,7 +27,7 @@ void meterDisagrees(const Looked& at, Found& out) {
     if (models.blame != Models::Blame::Meter && models.blame != Models::Blame::MeterShare) return;
     Finding finding;
     finding.seriousness = Seriousness::Warn;
-    finding.certainty = 0.7;
+    finding.certainty = 0.75;
     finding.seen = say("finding.meter-disagrees",
                        "The airflow meter reads {0} % {1} than speed-density, whose air the loop agrees with.",
                        {formatNumber(100 * std::abs(models.meterOff), 0), models.meterOff > 0 ? "more" : "less"});

@@ -8,7 +8,7 @@ namespace brusk::evidence::checks {
 
 Models modelsOf(const Looked& at) {
     constexpr double kApart = 0.055, kSurer = 0.02, kUsual = 0.02, kRight = 0.05, kSure = 5, kShaped = 0.12,
-                     kBends = 0.08, kShare = 0.07;
+                     kBends = 0.1, kBetter = 0.85, kShare = 0.07;
     constexpr size_t kFewest = 8;
     constexpr double kWeather_kPa = 100, kChoked = 0.53;
     constexpr size_t kDriven = 5;
@@ -48,7 +48,15 @@ Models modelsOf(const Looked& at) {
     for (const Row& row : rows)
         still.push_back(row.density), alike.push_back(row.meter), thin.push_back(row.thin);
     const double alsoDensity = lineThrough(slow, still).slope * (*most - *least);
-    if (density.size() < kDriven) return out;
+    out.bends = alsoDensity;
+    if (density.size() < kDriven) {
+        // Too little to blame anything by; what idle says is said.
+        std::vector<double> all;
+        for (const Row& row : rows)
+            all.push_back(row.meter);
+        out.meterOff = std::exp(-medianOf(all)) - 1;
+        return out;
+    }
     const double d = medianOf(density), m = medianOf(meter), r = medianOf(apart);
     out.meterOff = std::exp(-m) - 1, out.densityOff = std::exp(-d) - 1;
     const bool shaped =
@@ -64,6 +72,7 @@ Models modelsOf(const Looked& at) {
     const auto [dense, thinnest] = std::minmax_element(thin.begin(), thin.end());
     const double bends = offset.slope * (*thinnest - *dense);
     if (std::abs(bends) > kBends && offset.sureness() > kSure &&
+        offset.spread < kBetter * lineThrough(slow, still).spread &&
         std::abs(lineThrough(thin, alike).slope * (*thinnest - *dense)) < 0.5 * std::abs(bends)) {
         out.blame = Models::Blame::Pressure;
         return out;

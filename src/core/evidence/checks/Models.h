@@ -17,6 +17,7 @@ struct Models {
     double meterOff = 0;    ///< share that the meter reads too much
     double densityOff = 0;  ///< share that speed-density says too much
     double leak_gs = 0;     ///< of LeakIn
+    double bends = 0;       ///< of speed-density from the greatest flow to the least, as the loop tells: above nil lean
     double atIdle = 0;      ///< share of the air at the least flow that was seen
     size_t rows = 0;
 };

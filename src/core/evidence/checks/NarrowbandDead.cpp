@@ -42,7 +42,7 @@ void narrowbandDead(const Looked& at, Found& out) {
         }
     if (finding.where.empty()) return;
     finding.seriousness = Seriousness::Warn;
-    finding.certainty = 0.9;
+    finding.certainty = 0.95;
     finding.seen =
         say("finding.narrowband-dead", "The narrowband stays at {0} V for {1} s while the warm engine works.",
             {formatNumber(at_V, 2), formatNumber(long_s, 0)});

@@ -22,7 +22,7 @@ void narrowbandSlow(const Looked& at, Found& out) {
     const double range_V = medianOf(ranges_V);
     if (ranges_V.size() < kFewest || range_V > kStill_V || range_V < kDead_V || finding.where.empty()) return;
     finding.seriousness = Seriousness::Warn;
-    finding.certainty = 0.8;
+    finding.certainty = 0.9;
     finding.seen =
         say("finding.narrowband-slow", "The narrowband moves by {0} V only while the loop swings the mixture.",
             {formatNumber(range_V, 2)});

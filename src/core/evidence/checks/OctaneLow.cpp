@@ -21,7 +21,7 @@ void octaneLow(const Looked& at, Found& out) {
     }
     if (finding.where.empty()) return;
     finding.seriousness = Seriousness::Warn;
-    finding.certainty = 0.65;
+    finding.certainty = 0.5;
     finding.seen = say("finding.octane-low", "Knock took the octane factor from {0} to {1} %.",
                        {formatNumber(from, 0), formatNumber(to, 0)});
     finding.means = {"the fuel has less octane than the spark counts on", "the charge is hotter than it should be"};

@@ -11,7 +11,7 @@ void oneCylinder(const Looked& at, Found& out) {
     if (!uneven.shows() || uneven.lacks > kMisfires * Unevenness::kLacks) return;
     Finding finding;
     finding.seriousness = Seriousness::Warn;
-    finding.certainty = 0.75;
+    finding.certainty = 0.9;
     finding.seen = uneven.sentence();
     finding.means = {"one injector gives less than the others", "one cylinder draws air past its valve's gasket"};
     finding.todo = "Have the injectors measured; the loop enriches all others for the one.";
@@ -28,7 +28,7 @@ void misfire(const Looked& at, Found& out) {
     if (!uneven.shows() || uneven.lacks <= kMisfires * Unevenness::kLacks) return;
     Finding finding;
     finding.seriousness = Seriousness::Warn;
-    finding.certainty = 0.8;
+    finding.certainty = 0.95;
     finding.seen = uneven.sentence();
     finding.means = {"one cylinder does not burn: injector, plug or coil", "it burns too lean"};
     finding.todo = "Find the cylinder before driving on: what it does not burn, the catalyst does.";

@@ -20,7 +20,7 @@ void overboost(const Looked& at, Found& out) {
     const bool mostly = over.size() * 2 > pulls.size();
     if (!mostly && most < kFar_kPa) return;
     finding.seriousness = most < kFar_kPa ? Seriousness::Warn : Seriousness::Danger;
-    finding.certainty = mostly ? 0.85 : 0.6;
+    finding.certainty = mostly ? 0.6 : 0.5;
     finding.seen = say("finding.overboost", "Boost goes {0} kPa beyond its target in {1}.",
                        {formatNumber(most, 0), countText(over.size(), pulls.size(), "pulls")});
     finding.means = {"the wastegate does not open", "the duty of the wastegate is too high"};

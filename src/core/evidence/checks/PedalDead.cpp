@@ -7,21 +7,20 @@ namespace brusk::evidence::checks {
 namespace {
 
 bool isDead(const Sampled& drive, size_t number, Finding& finding) {
-    constexpr double kLong_s = 20, kGains_kmh = 8, kUp_pct = 0.5;
+    constexpr double kLong_s = 20, kOpens_pct = 20, kNever_s = 60, kUp_pct = 0.5;
     const auto time = drive.time_s();
     const Column pedal = drive.columnIfAny("pedal"), speed = drive.columnIfAny("engine_speed");
-    const Column road = drive.columnIfAny("vehicle_speed"), limp = drive.columnIfAny("limp_mode");
+    const Column throttle = drive.columnIfAny("throttle"), limp = drive.columnIfAny("limp_mode");
     const auto up = [&](size_t i) { return speed[i] > 500 && !(pedal[i] > kUp_pct); };
     bool any = false;
     for (const Span& span : spansWhere(time, up, kLong_s)) {
-        // Without a foot no car gains speed from a standstill; in limp mode it stands for its own sake.
-        double least = INFINITY, gains = 0;
-        for (size_t i = span.begin; i < std::min(span.end, road.size()); ++i) {
-            least = std::min(least, static_cast<double>(road[i]));
-            gains = std::max(gains, static_cast<double>(road[i]) - least);
-        }
-        const bool limps = extentOf(limp, span).most > 0 && extentOf(pedal, {0, pedal.size()}).most < kUp_pct;
-        if (!(gains > kGains_kmh) && !limps) continue;
+        // Without a foot no throttle opens but for idle.
+        const bool opens =
+            extentOf(throttle, samplesIn(time, time[span.begin] + 1, time[span.end - 1])).range() > kOpens_pct;
+        // From limp mode on, which a pedal without a signal brings about, nobody pressed it any more.
+        const bool limps = extentOf(limp, span).most > 0 && span.end + 1 >= time.size() &&
+                           time[span.end - 1] - time[span.begin] > kNever_s;
+        if (!opens && !limps) continue;
         finding.where.push_back({number, time[span.begin], time[span.end - 1]});
         any = true;
     }
@@ -30,7 +29,9 @@ bool isDead(const Sampled& drive, size_t number, Finding& finding) {
 }
 
 bool neverLetsGo(const Sampled& drive, size_t number, Finding& finding) {
-    constexpr double kRests_pct = 1.2, kLong_s = 60, kSame_pct = 0.2, kOften = 0.05, kMost_pct = 25, kLowest = 0.04;
+    constexpr double kRests_pct = 1.2, kLong_s = 100, kSame_pct = 0.2, kOften = 0.05, kMost_pct = 25, kLowest = 0.04,
+                     kLeaves_pct = 4;
+    constexpr size_t kVisits = 4;
     const auto time = drive.time_s();
     const Column pedal = drive.columnIfAny("pedal"), speed = drive.columnIfAny("engine_speed");
     bool any = false;
@@ -50,6 +51,14 @@ bool neverLetsGo(const Sampled& drive, size_t number, Finding& finding) {
         if (static_cast<double>(resting) < kOften * static_cast<double>(span.end - span.begin) || rest_pct > kMost_pct)
             continue;
         if (is.range() < 5 * kRests_pct) continue;
+        size_t visits = 0;
+        bool left = true;
+        for (size_t i = span.begin; i < span.end; ++i) {
+            const double over = static_cast<double>(pedal[i]) - rest_pct;
+            if (left && std::abs(over) < kSame_pct) ++visits, left = false;
+            if (over > kLeaves_pct) left = true;
+        }
+        if (visits < kVisits) continue;
         rests = rest_pct, any = true;
         finding.where.push_back({number, time[span.begin], time[span.end - 1]});
     }
@@ -70,7 +79,7 @@ void pedalDead(const Looked& at, Found& out) {
         const bool dead = isDead(drive, d, finding);
         if (!dead && !neverLetsGo(drive, d, finding)) continue;
         finding.seriousness = Seriousness::Warn;
-        finding.certainty = 0.85;
+        finding.certainty = 0.9;
         finding.means = {dead ? "the pedal's sensor is dead, or its plug is off" : "the pedal's sensor is off",
                          "something lies on the pedal"};
         finding.todo = "Look at the pedal's plug, and have its ends learned, before anything else.";

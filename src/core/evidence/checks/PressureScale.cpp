@@ -7,10 +7,11 @@ namespace brusk::evidence::checks {
 
 void pressureScale(const Looked& at, Found& out) {
     const Models models = modelsOf(at);
-    if (models.blame != Models::Blame::Pressure) return;
+    constexpr double kLate = 0.12;
+    if (models.blame != Models::Blame::Pressure || meterLateness(at) > kLate) return;
     Finding finding;
     finding.seriousness = Seriousness::Warn;
-    finding.certainty = 0.7;
+    finding.certainty = 0.8;
     finding.seen = say("finding.pressure-scale",
                        "The air computed from pressure is {0} % too {1}; the meter and the loop agree on that.",
                        {formatNumber(100 * std::abs(models.densityOff), 0), models.densityOff > 0 ? "high" : "low"});

@@ -2,15 +2,20 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/evidence/checks/Blame.h"
 #include "core/evidence/checks/Looks.h"
+#include "core/evidence/checks/Models.h"
 
 namespace brusk::evidence::checks {
 
 void purgeSuspected(const Looked& at, Found& out) {
-    const Blamed blamed = blameOf(at);
-    if (blamed.cause != Blamed::Cause::FuelBesides) return;
+    Blamed blamed = blameOf(at);
+    const Models models = modelsOf(at);
+    constexpr double kRich = -0.05;
+    const bool withAir = models.blame == Models::Blame::LeakIn && models.bends < kRich;
+    if (blamed.cause != Blamed::Cause::FuelBesides && !withAir) return;
+    if (withAir) blamed.atLowFlow = std::exp(models.bends) - 1, blamed.atHighFlow = 0;
     Finding finding;
     finding.seriousness = Seriousness::Warn;
-    finding.certainty = 0.65;
+    finding.certainty = 0.6;
     finding.seen =
         say("finding.purge-suspected",
             "The loop takes {0} % away at idle's airflow and {1} % at high flow: fuel comes besides the injectors.",

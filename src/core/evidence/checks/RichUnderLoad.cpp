@@ -10,7 +10,7 @@ void richUnderLoad(const Looked& at, Found& out) {
     if (off.where.empty() || !off.shows(kOff_pct)) return;
     Finding finding;
     finding.seriousness = Seriousness::Warn;
-    finding.certainty = 0.55;
+    finding.certainty = 0.5;
     finding.seen = say("finding.rich-under-load", "Pulls are {0} % richer than asked, in {1}.",
                        {formatNumber(-medianOf(off.off_pct), 0), countText(off.where.size(), off.pulls, "pulls")});
     finding.means = {"the air is over-estimated under load", "the injectors give more than their scaling says"};

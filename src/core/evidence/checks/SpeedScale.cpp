@@ -33,7 +33,7 @@ void speedScale(const Looked& at, Found& out) {
     const double reads = std::exp(-off) - 1;
     Finding finding;
     finding.seriousness = Seriousness::Warn;
-    finding.certainty = 0.75;
+    finding.certainty = 0.95;
     finding.seen = say("finding.speed-scale", "The road speed reads {0} % too {1} for the gears in the bytes.",
                        {formatNumber(100 * std::abs(reads), 0), reads > 0 ? "high" : "low"});
     finding.means = {"the wheel pulses in the bytes do not fit these tyres",

@@ -5,7 +5,7 @@
 namespace brusk::evidence::checks {
 
 Spooled spooledPulls(const Looked& at) {
-    constexpr double kLast_s = 1, kLong_s = 3, kRises_kPas = 5, kBoosting_kPa = 110, kFast_rpm = 2900;
+    constexpr double kLast_s = 1, kLong_s = 3, kRises_kPas = 5, kBoosting_kPa = 110, kFast_rpm = 2500;
     Spooled out;
     for (const Of& pull : eventsOfKind(at, roles::kPull)) {
         const Sampled& drive = at.drives[pull.drive];

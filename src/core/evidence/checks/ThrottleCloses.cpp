@@ -5,7 +5,7 @@
 namespace brusk::evidence::checks {
 
 void throttleCloses(const Looked& at, Found& out) {
-    constexpr double kOpen_pct = 60, kWeather_kPa = 100, kThrottled = 0.88, kBehind_pct = 25, kLong_s = 1.5;
+    constexpr double kOpen_pct = 60, kWeather_kPa = 100, kThrottled = 0.78, kBehind_pct = 25, kLong_s = 1.5;
     const auto events = eventsOfKind(at, roles::kThrottleCloses);
     Finding finding;
     double least = INFINITY;
@@ -34,7 +34,7 @@ void throttleCloses(const Looked& at, Found& out) {
     if (long_s < kLong_s) return;
     // Once alone, as on a hill, it is worth knowing; what protects or limits does it again.
     finding.seriousness = finding.where.size() > 1 ? Seriousness::Warn : Seriousness::Note;
-    finding.certainty = finding.where.size() > 1 ? 0.8 : 0.4;
+    finding.certainty = finding.where.size() > 1 ? 0.85 : 0.4;
     finding.seen = say("finding.throttle-closes", "The throttle opens to {0} % only under full pedal, {1} times.",
                        {formatNumber(least, 0), std::to_string(finding.where.size())});
     finding.means = {"a ceiling of torque is reached", "the controller protects something: limp mode, heat, gear"};

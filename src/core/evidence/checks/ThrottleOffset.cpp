@@ -21,7 +21,7 @@ void throttleOffset(const Looked& at, Found& out) {
         apart.push_back(std::abs(one - middle));
     if (medianOf(apart) > std::max(kSame_pct, 0.3 * std::abs(middle))) return;
     finding.seriousness = Seriousness::Warn;
-    finding.certainty = 0.85;
+    finding.certainty = 0.95;
     finding.seen =
         say("finding.throttle-offset", "The throttle reads {0} % {1} than it is told, wherever it is settled.",
             {formatNumber(std::abs(middle), 1), middle > 0 ? "more" : "less"});

@@ -7,7 +7,7 @@ namespace brusk::evidence::checks {
 namespace {
 
 void look(const Looked& at, bool lean, Found& out) {
-    constexpr double kArea = 0.18, kWarm_C = 65;
+    constexpr double kArea = 0.05, kSame = 0.03, kAfter_s = 2, kWarm_C = 65;
     constexpr size_t kFewest = 4;
     std::vector<double> areas;
     size_t tips = 0;
@@ -16,6 +16,9 @@ void look(const Looked& at, bool lean, Found& out) {
         const Sampled& drive = at.drives[tip.drive];
         const size_t i = sampleAt(drive.time_s(), tip.event->from_s);
         if (valueAt(drive.columnIfAny("coolant"), i) < kWarm_C) continue;
+        // Where another mixture is asked for, the difference is that.
+        const Span after = samplesIn(drive.time_s(), tip.event->from_s - 0.2, tip.event->to_s + kAfter_s);
+        if (extentOf(drive.columnIfAny("lambda_asked"), after).range() > kSame) continue;
         const double area = tip.event->figure(lean ? "lean_area_lambda_s" : "rich_area_lambda_s");
         const double other = tip.event->figure(lean ? "rich_area_lambda_s" : "lean_area_lambda_s");
         if (std::isnan(area)) continue;

@@ -42,7 +42,7 @@ void trimAtStop(const Looked& at, Found& out) {
                                  : atStop(at, "short_trim", parameterOf(at, "loop_limit"));
         if (stop.where.empty()) continue;
         Finding finding;
-        finding.seriousness = Seriousness::Warn;
+        finding.seriousness = isLong ? Seriousness::Note : Seriousness::Warn;  // the short one has the rest
         finding.certainty = 0.5;
         finding.seen = say("finding.trim-at-stop", "The {0} trim stands at its end, {1} %, for {2} s.",
                            {isLong ? "long" : "short", formatNumber(stop.at_pct, 0), formatNumber(stop.long_s, 0)});

@@ -27,7 +27,7 @@ void trimsKept(const Looked& at, Found& out) {
     }
     if (learned.size() < kFewest) return;
     finding.seriousness = Seriousness::Warn;
-    finding.certainty = 0.75;
+    finding.certainty = 0.5;
     finding.seen = say("finding.trims-kept", "The loop takes {0} % of what was learned ({1} %) back again.",
                        {formatNumber(medianOf(left), 0), formatNumber(medianOf(learned), 0)});
     finding.means = {"what the controller learned belongs to a map that is no longer there", "a fault came and went"};

@@ -5,7 +5,7 @@
 namespace brusk::evidence::checks {
 
 void underboost(const Looked& at, Found& out) {
-    constexpr double kShort_kPa = 12;
+    constexpr double kShort_kPa = 18;
     std::vector<double> off;
     Finding finding;
     const Spooled spooled = spooledPulls(at);
@@ -16,7 +16,7 @@ void underboost(const Looked& at, Found& out) {
     }
     if (spooled.pulls.size() < 2 || off.size() * 2 <= spooled.pulls.size()) return;
     finding.seriousness = Seriousness::Warn;
-    finding.certainty = 0.7;
+    finding.certainty = 0.5;
     finding.seen = say("finding.underboost", "Boost stays {0} kPa below its target in {1}.",
                        {formatNumber(medianOf(off), 0), countText(off.size(), spooled.pulls.size(), "pulls")});
     finding.means = {"the wastegate does not shut", "boost leaks out behind the compressor"};

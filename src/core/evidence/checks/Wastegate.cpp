@@ -6,18 +6,23 @@
 namespace brusk::evidence::checks {
 
 void wastegateStuckOpen(const Looked& at, Found& out) {
-    constexpr double kFull_pct = 88, kShort_kPa = 15;
+    constexpr double kFull_pct = 75, kOfMost = 0.97, kShort_kPa = 15;
+    double mostDuty_pct = 0;
+    for (size_t d = 0; d < at.drives.size(); ++d) {
+        const Column duty = at.drives[d].columnIfAny("wastegate_duty_now");
+        mostDuty_pct = std::max(mostDuty_pct, extentOf(duty, {0, duty.size()}).most);
+    }
     const Spooled spooled = spooledPulls(at);
     std::vector<double> missing;
     Finding finding;
     for (const Spooled::Pull& pull : spooled.pulls)
-        if (pull.off_kPa < -kShort_kPa && pull.duty_pct > kFull_pct) {
+        if (pull.off_kPa < -kShort_kPa && pull.duty_pct > std::min(kFull_pct, kOfMost * mostDuty_pct)) {
             missing.push_back(-pull.off_kPa);
             finding.where.push_back(pull.where);
         }
     if (missing.size() < 2 || missing.size() * 2 <= spooled.pulls.size()) return;
     finding.seriousness = Seriousness::Warn;
-    finding.certainty = 0.75;
+    finding.certainty = 0.9;
     finding.seen =
         say("finding.wastegate-stuck-open", "With the duty at its end boost settles {0} kPa below its target, in {1}.",
             {formatNumber(medianOf(missing), 0), countText(missing.size(), spooled.pulls.size(), "pulls")});
@@ -54,7 +59,7 @@ void wastegateStuckShut(const Looked& at, Found& out) {
     }
     if (over.empty() || over.size() * 2 < pulls) return;
     finding.seriousness = Seriousness::Danger;
-    finding.certainty = 0.8;
+    finding.certainty = 0.85;
     finding.seen =
         say("finding.wastegate-stuck-shut", "With no duty at all boost goes {0} kPa beyond its target, in {1}.",
             {formatNumber(medianOf(over), 0), countText(over.size(), pulls, "pulls")});

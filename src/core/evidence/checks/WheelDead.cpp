@@ -24,7 +24,7 @@ void wheelDead(const Looked& at, Found& out) {
     for (const Stretch& where : finding.where)
         finding.taints.push_back({"vehicle_speed", where});
     finding.seriousness = Seriousness::Warn;
-    finding.certainty = 0.9;
+    finding.certainty = 0.95;
     finding.seen = say("finding.wheel-dead", "There is no road speed while the engine pulls, {0} times.",
                        {std::to_string(finding.where.size())});
     finding.means = {"the road speed sensor is dead", "the car stood on rollers whose wheels do not turn its sensor"};

@@ -40,16 +40,9 @@ void widebandLatePipe(const Looked& at, Found& out) {
     finding.todo = "Move the wideband into the pipe that all gas takes; nothing is learned from it below that speed.";
     finding.place = {"Drive", "", std::nullopt};
     finding.figures = {{"engine_rpm", border_rpm}, {"lambda_off_pct", 100 * below}};
-    for (size_t d = 0; d < at.drives.size(); ++d) {
-        const auto time = at.drives[d].time_s();
-        const Column speed = at.drives[d].columnIfAny("engine_speed");
-        for (const Span& span : spansWhere(
-                 time, [&](size_t i) { return valueAt(speed, i) < border_rpm; }, 1, 1)) {
-            const Stretch where{d, time[span.begin], time[span.end - 1]};
-            finding.where.push_back(where);
-            finding.taints.push_back({"lambda_measured", where});
-        }
-    }
+    finding.where = stretchesBelow(at, "engine_speed", border_rpm);
+    for (const Stretch& where : finding.where)
+        finding.taints.push_back({"lambda_measured", where});
     finding.lanes = {"lambda_measured", "lambda_asked", "engine_speed", "narrowband"};
     out.push_back(std::move(finding));
 }

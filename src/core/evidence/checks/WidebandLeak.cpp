@@ -20,7 +20,7 @@ void widebandLeak(const Looked& at, Found& out) {
     constexpr double kPerGram_s = 3.6;
     Finding finding;
     finding.seriousness = Seriousness::Warn;
-    finding.certainty = 0.85;
+    finding.certainty = 0.95;
     finding.seen =
         say("finding.wideband-leak",
             "The wideband alone reads {0} % lean at idle's airflow and right at high flow: as {1} g/s of air would.",
@@ -30,7 +30,8 @@ void widebandLeak(const Looked& at, Found& out) {
     finding.place = {"Drive", "", std::nullopt};
     finding.figures = {{"leak_gs", line.slope / kPerGram_s}};
     finding.where = wholeDrives(at);
-    for (const Stretch& where : finding.where)
+    constexpr double kNoMatter = 0.01;  // of the mixture
+    for (const Stretch& where : stretchesBelow(at, "airflow", line.slope / kNoMatter))
         finding.taints.push_back({"lambda_measured", where});
     finding.lanes = {"lambda_measured", "lambda_asked", "narrowband", "airflow"};
     out.push_back(std::move(finding));

@@ -22,7 +22,7 @@ void widebandScale(const Looked& at, Found& out) {
     // Of the same size everywhere; what falls with the flow is a leak.
     if (std::abs(middle) < kOff || medianOf(apart) > std::max(kFlat, 0.25 * std::abs(middle))) return;
     finding.seriousness = Seriousness::Warn;
-    finding.certainty = 0.8;
+    finding.certainty = 0.9;
     finding.seen =
         say("finding.wideband-scale", "The wideband reads {0} % {1} wherever the narrowband's loop holds lambda 1.",
             {formatNumber(100 * std::abs(middle), 1), middle > 0 ? "lean" : "rich"});

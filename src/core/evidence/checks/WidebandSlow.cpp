@@ -55,16 +55,11 @@ void report(const Lags& lags, Finding finding, Found& out) {
     finding.place = {"Drive", "", std::nullopt};
     finding.figures = {{"took_s", lags.middle()}};
     finding.where = lags.where;
-    for (const Stretch& where : lags.where)
-        finding.taints.push_back({"lambda_measured", {where.drive, 0, INFINITY}});
-    const auto last = std::unique(finding.taints.begin(), finding.taints.end(),
-                                  [](const Taint& a, const Taint& b) { return a.where.drive == b.where.drive; });
-    finding.taints.erase(last, finding.taints.end());
     finding.lanes = {"lambda_measured", "lambda_asked", "fuel_cut", "airflow"};
     out.push_back(std::move(finding));
 }
 
-constexpr double kSlow_s = 0.3, kStores_s = 1.5;
+constexpr double kSlow_s = 0.22, kStores_s = 1.5;
 constexpr size_t kFewest = 2;
 
 }  // namespace
@@ -73,7 +68,7 @@ void widebandSlow(const Looked& at, Found& out) {
     const Lags lags = lagsOf(at);
     if (lags.begins.size() < kFewest || !(lags.middle() > kSlow_s) || lags.middle() > kStores_s) return;
     Finding finding;
-    finding.certainty = 0.85;
+    finding.certainty = 0.95;
     finding.seen = say("finding.wideband-slow", "The wideband follows fuel cuts with a lag of {0} s, over {1} cuts.",
                        {formatNumber(lags.middle(), 2), std::to_string(lags.begins.size())});
     finding.means = {"the wideband is old or sooted", "it sits behind the catalyst"};
@@ -85,7 +80,7 @@ void widebandAfterCatalyst(const Looked& at, Found& out) {
     const Lags lags = lagsOf(at);
     if (lags.begins.size() < kFewest || !(lags.middle() > kStores_s)) return;
     Finding finding;
-    finding.certainty = 0.7;
+    finding.certainty = 0.9;
     finding.seen = say("finding.wideband-after-catalyst",
                        "The wideband comes seconds behind fuel cuts: a lag of {0} s, over {1} cuts.",
                        {formatNumber(lags.middle(), 1), std::to_string(lags.begins.size())});

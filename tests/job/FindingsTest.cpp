@@ -4,7 +4,11 @@
 
 #include "DrivenKit.h"
 #include "Expect.h"
+#include "benchcar/cars/Factory.h"
 #include "core/evidence/Finding.h"
+#include "core/job/LookForFaults.h"
+#include "core/recording/ImportPlan.h"
+#include "core/recording/csv/Csv.h"
 
 using namespace brusk;
 using namespace brusk::evidence;
@@ -55,6 +59,11 @@ class FindingsTest : public QObject {
     void whatIsSickIsTainted();
     void whatLacksIsNamed();
     void theMostSeriousComesFirst();
+    void whatFollowsFromAnotherIsANoteBeneathIt();
+    void whatIsSickIsLeftOutOfEvidenceUntilItIsPutBack();
+    void aTableWithoutAHeadIsFoundToBeOfOtherBytes();
+    void aSteadyRowSaysWhatTheCarDid();
+    void aLineIsDrawnThroughWhatMostPointsSay();
     void nothingDrivenIsNothingFound();
 };
 
@@ -68,6 +77,8 @@ void FindingsTest::everyCheckIsInTheTableAndInItsOrder() {
         QVERIFY2(at >= last, check.id.data());
         last = at;
     }
+    // But for one: a wideband before the turbine reads as a richer pull does.
+    QCOMPARE(allChecks().size() + 1, std::size(roles::kCheckNeeds));
 }
 
 void FindingsTest::aFaultIsFoundFirst_data() {
@@ -84,13 +95,29 @@ void FindingsTest::aFaultIsFoundFirst_data() {
     add("low-battery=11", {"town"}, "battery-low");
     add("poor-fuel=84", {"pulls-3", "pulls-4"}, "knock");
     add("poor-fuel=86", {"pulls-3", "pulls-4"}, "knock");
-    add("wastegate-stuck=0", {"pulls-3", "pulls-4"}, "overboost");
-    add("wastegate-stuck=1", {"pulls-3", "pulls-4"}, "underboost");
-    add("wastegate-stuck=0.7", {"pulls-3", "pulls-4"}, "underboost");
-    add("throttle-ceiling=0.3", {"pulls-3", "pulls-4"}, "throttle-closes underboost");
-    add("weak-pump=0.15", {"pulls-3", "pulls-4"}, "lean-under-load");
-    add("weak-pump=0.12", {"pulls-3", "pulls-4"}, "lean-under-load");
-    add("pedal:dead", {"town"}, "limp-mode");
+    add("wastegate-stuck=0", {"pulls-3", "pulls-4"}, "wastegate-stuck-shut overboost");
+    add("wastegate-stuck=1", {"pulls-3", "pulls-4"}, "wastegate-stuck-open");
+    add("wastegate-stuck=0.7", {"pulls-3", "pulls-4"}, "wastegate-stuck-open");
+    add("throttle-ceiling=0.3", {"pulls-3", "pulls-4"}, "throttle-closes");
+    add("weak-pump=0.15", {"pulls-3", "pulls-4"}, "fuel-pressure-falls");
+    add("weak-pump=0.12", {"pulls-3", "pulls-4"}, "fuel-pressure-falls");
+    add("pedal:dead", {"town"}, "pedal-dead");
+    add("wideband:slow=2", {"town", "hills", "coast-downs"}, "wideband-slow");
+    add("wideband-cold=90", {"town"}, "wideband-cold");
+    add("wideband:offset=0.12", {"town", "hills"}, "wideband-scale");
+    add("wideband-leak=0.8", {"town", "hills", "motorway"}, "wideband-leak");
+    add("exhaust-leak=0.8", {"town", "hills", "motorway"}, "exhaust-leak");
+    add("wideband-late-pipe=2500", {"town", "hills", "motorway"}, "wideband-late-pipe");
+    add("narrowband:dead", {"town", "hills"}, "narrowband-dead");
+    add("meter:dead", {"town"}, "meter-dead");
+    add("meter:scaled=1.12", {"town", "hills"}, "meter-disagrees");
+    add("throttle:offset=0.4", {"town", "hills"}, "throttle-offset");
+    add("wheel:scaled=1.2", {"town", "hills"}, "speed-scale");
+    add("injector-dead", {"town"}, "misfire");
+    add("injector-lean=0.6", {"town"}, "one-cylinder misfire");
+    add("regulator-unreferenced", {"town", "pulls-3", "pulls-4"}, "regulator");
+    add("knock:dead", {"town", "pulls-3"}, "knock-deaf");
+    add("coolant:dead", {"town"}, "coolant-stuck");
     add("coolant:stuck", {"cold-start"}, "coolant-stuck");
 }
 
@@ -169,7 +196,8 @@ void FindingsTest::aFindingSaysWhereAndWhatToDo() {
     EXPECT_OK(benchcar::addFault(car.car.faults(), "wastegate-stuck=0"));
     const auto findings = car.over({"pulls-3"});
     const auto* over = find(findings, "overboost");
-    QVERIFY(over);
+    QVERIFY(over);  // it follows from the wastegate, and says so
+    QVERIFY(over->because == "wastegate-stuck-shut");
     QVERIFY(over->certainty > 0 && over->certainty <= 1 && !over->seen.empty() && !over->todo.empty());
     QVERIFY(!over->means.empty() && over->means.size() <= 2 && over->where.size() == 3);
     for (const auto& where : over->where)
@@ -221,6 +249,103 @@ void FindingsTest::theMostSeriousComesFirst() {
         QVERIFY(a.seriousness > b.seriousness || (a.seriousness == b.seriousness && a.certainty >= b.certainty));
     }
     QVERIFY(find(findings, "battery-low") && find(findings, "overboost"));
+}
+
+void FindingsTest::whatFollowsFromAnotherIsANoteBeneathIt() {
+    Car car;
+    EXPECT_OK(benchcar::addFault(car.car.faults(), "weak-pump=0.12"));
+    const auto findings = car.over({"pulls-3", "pulls-4"});
+    const auto *cause = find(findings, "fuel-pressure-falls"), *effect = find(findings, "lean-under-load");
+    QVERIFY2(cause && effect, qPrintable(idsOf(findings)));
+    QVERIFY(cause->because.empty() && cause->seriousness == Seriousness::Danger);
+    QVERIFY(effect->because == "fuel-pressure-falls" && effect->seriousness == Seriousness::Note);
+    QVERIFY(cause < effect);
+}
+
+void FindingsTest::whatIsSickIsLeftOutOfEvidenceUntilItIsPutBack() {
+    benchcar::FaultPlan plan;
+    EXPECT_OK(plan.add("wideband:stuck@150-"));
+    Car car;
+    car.car.planFaults(plan);
+    const auto driven = bench::drive(car.car, {car.kit}, {"town"});
+    const auto inCar = bench::calibrationOf(*car.kit, car.car);
+    const auto drives =
+        std::make_shared<const Drives>(Drives::Recordings{driven.recordings[0]}, job::evidenceOptions(inCar));
+    QVERIFY(!drives->findings());
+    const auto looked = job::lookedAt(drives, inCar, {});
+    QVERIFY(looked->findings() && !looked->findings()->found.empty());
+    EXPECT_OK(looked->mixture());
+    const auto& all = *drives->mixture();
+    const auto& left = *looked->mixture();
+    QVERIFY(left.leftOut.of("wideband-dead") > 1000);
+    QVERIFY(left.size() > 0 && left.size() < all.size());
+    const auto time = (*looked)[0].time_s();
+    for (const uint32_t row : left.drives[0].row)
+        QVERIFY2(time[row] < 170, qPrintable(QString::number(time[row])));
+    // Somebody knows better.
+    const auto back = job::lookedAt(drives, inCar, {"wideband-dead"});
+    QCOMPARE(back->mixture()->size(), all.size());
+    QCOMPARE(back->mixture()->leftOut.of("wideband-dead"), size_t{0});
+}
+
+void FindingsTest::aTableWithoutAHeadIsFoundToBeOfOtherBytes() {
+    Car car;
+    const auto driven = bench::drive(car.car, {car.kit}, {"hills", "pulls-3"});
+    // As text, with what only a head tells gone; the names tell the roles.
+    const auto text = recording::csv::toCsv(*driven.recordings[0]);
+    EXPECT_OK(text);
+    const auto bytes = storage::mappedBytes(Bytes(text->begin(), text->end()));
+    const auto file = recording::ImportFile::open("table.csv", bytes);
+    EXPECT_OK(file);
+    const auto importPlan = file->plan();
+    EXPECT_OK(importPlan);
+    const auto read = file->recording(*importPlan);
+    EXPECT_OK(read);
+    QVERIFY(read->imageSha256.empty() && read->roundId.empty());
+    const Drives drives({std::make_shared<const recording::Recording>(*read)});
+    const auto right = bench::calibrationOf(*car.kit, car.car);
+    QVERIFY2(!find(findingsOf(drives, &right), "wrong-round"), qPrintable(idsOf(findingsOf(drives, &right))));
+    // Bytes for other parts.
+    const auto& fitted = benchcar::kHeronFitted;
+    benchcar::writeCalibration(car.car.memory(), fitted, benchcar::wishesFor(benchcar::modelOf(fitted), fitted));
+    const auto other = bench::calibrationOf(*car.kit, car.car);
+    const auto findings = findingsOf(drives, &other);
+    const auto* wrong = find(findings, "wrong-round");
+    QVERIFY2(wrong, qPrintable(idsOf(findings)));
+    // Nothing is learned from it.
+    const auto looked = job::lookedAt(
+        std::make_shared<const Drives>(Drives::Recordings{std::make_shared<const recording::Recording>(*read)}), other,
+        {});
+    QVERIFY(!looked->mixture() || looked->mixture()->size() == 0);
+}
+
+void FindingsTest::aSteadyRowSaysWhatTheCarDid() {
+    Car car;
+    (void)car.over({"idle", "hills"});
+    const auto rows = steadyRows(*car.drives);
+    QVERIFY(rows.size() > 10);
+    size_t idles = 0;
+    for (const SteadyRow& row : rows) {
+        QVERIFY(row.to_s - row.from_s >= 2 && row.speed_rpm > 450 && row.pressure_kPa > 15);
+        if (row.closed) QVERIFY2(std::abs(row.off() - 1) < 0.06, qPrintable(QString::number(row.off())));
+        QVERIFY(std::abs(row.models() - 1) < 0.12);
+        idles += row.idle ? 1 : 0;
+    }
+    QVERIFY(idles > 5 && idles < rows.size());
+}
+
+void FindingsTest::aLineIsDrawnThroughWhatMostPointsSay() {
+    std::vector<double> x, y;
+    for (int i = 0; i < 20; ++i)
+        x.push_back(i), y.push_back(3 + 0.5 * i + (i % 2 == 0 ? 0.01 : -0.01));
+    y[7] = 100;  // one that lies far off
+    const Line line = lineThrough(x, y);
+    QVERIFY(std::abs(line.slope - 0.5) < 0.02 && std::abs(line.at - 3) < 0.2);
+    QVERIFY(line.sureness() > 5);
+    y[3] = std::nan("");
+    QCOMPARE(lineThrough(x, y).rows, size_t{19});
+    QVERIFY(std::isnan(lineThrough({1, 2, 3}, {1, 2, 3}).slope));  // too few
+    QVERIFY(std::isnan(lineThrough({2, 2, 2, 2, 2}, {1, 2, 3, 4, 5}).slope));
 }
 
 void FindingsTest::nothingDrivenIsNothingFound() {

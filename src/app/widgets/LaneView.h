@@ -56,6 +56,7 @@ class LaneView : public QWidget {
   public:
     explicit LaneView(QWidget* parent = nullptr);
     void setTraces(std::vector<Trace> traces, int lanes);
+    const std::vector<Trace>& traces() const { return traces_; }
     /// Shows this stretch of time.
     void setSpan(double from_s, double to_s);
     double from() const { return from_; }

@@ -31,6 +31,7 @@ constexpr Check kChecks[] = {
     {"pedal-dead", checks::pedalDead},
     {"coolant-stuck", checks::coolantStuck},
     {"intake-stuck", checks::intakeStuck},
+    {"heat-soak", checks::heatSoak},
     {"wheel-dead", checks::wheelDead},
     {"speed-scale", checks::speedScale},
     {"clutch-slips", checks::clutchSlips},
@@ -99,7 +100,7 @@ constexpr Explains kExplains[] = {
      "trim-at-stop wideband-scale wideband-leak wideband-late-pipe rich-under-load lean-under-load trims-kept "
      "one-cylinder misfire exhaust-leak purge-suspected fuel-changed idle-hunts regulator narrowband-dead"},
     {"pressure-dead",
-     "limp-mode meter-disagrees pressure-scale trim-at-stop lean-under-load rich-under-load idle-off "
+     "hard-start limp-mode meter-disagrees pressure-scale trim-at-stop lean-under-load rich-under-load idle-off "
      "idle-hunts overboost underboost limit-hit intake-leak boost-leak throttle-closes axis-mismatch "
      "lean-tip-in rich-tip-in wastegate-stuck-open wastegate-stuck-shut"},
     {"pressure-scale",

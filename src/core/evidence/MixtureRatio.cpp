@@ -109,7 +109,8 @@ void addTaints(Filter& filter, const EngineColumns& c, const Window& window, std
         filter.add(check, need ? need->title : check, [&c, &window, taints, check](size_t i) {
             return std::any_of(taints.begin(), taints.end(), [&](const Taint& taint) {
                 if (taint.check != check || !tellsMixture(taint.role)) return false;
-                return taint.where.holds(taint.role == roles::Role("lambda_measured") ? window.told_s[i] : c.time_s[i]);
+                return taint.where.holds(c.time_s[i]) ||
+                       (taint.role == roles::Role("lambda_measured") && taint.where.holds(window.told_s[i]));
             });
         });
     }

@@ -70,7 +70,7 @@ double ratioOf(const Sampled& drive, const FoundEvent& pull) {
 
 /// The coast-down in neutral that follows a pull: foot up, engine away from the gear's ratio, no brake.
 std::optional<Stretch> coastAfter(const Sampled& drive, const FoundEvent& pull, double ratio) {
-    constexpr double kWithin_s = 120, kLeast_s = 6, kOff = 0.12, kBrakes_kmhs = 6, kOver_s = 1;
+    constexpr double kWithin_s = 120, kLeast_s = 6, kOff = 0.12, kBrakes_kmhs = 6, kOver_s = 1, kFoot_pct = 50;
     const auto time = drive.time_s();
     const Column speed = drive.columnIfAny("engine_speed"), road = drive.columnIfAny("vehicle_speed");
     const Column pedal = drive.columnIfAny("pedal");
@@ -83,8 +83,11 @@ std::optional<Stretch> coastAfter(const Sampled& drive, const FoundEvent& pull, 
         const double slows = valueAt(road, before) - valueAt(road, i);
         return free && !(valueAt(pedal, i) > 2) && slows > -0.2 && slows < kBrakes_kmhs;
     };
-    for (const Span& span : spansWhere(time, coasts, kLeast_s, 0.3))
+    for (const Span& span : spansWhere(time, coasts, kLeast_s, 0.3)) {
+        // Another pull between them was driven on another stretch.
+        if (extentOf(pedal, samplesIn(time, pull.to_s + 1, time[span.begin])).most > kFoot_pct) return std::nullopt;
         return Stretch{0, time[span.begin], time[span.end - 1]};
+    }
     return std::nullopt;
 }
 

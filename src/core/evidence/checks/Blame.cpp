@@ -17,7 +17,7 @@ struct Point {
 }  // namespace
 
 Blamed blameOf(const Looked& at) {
-    constexpr double kRail_kPa = 300, kLarge = 0.06, kLean = 0.085, kSure = 3.5, kExplains = 1.4, kWeather_kPa = 100,
+    constexpr double kRail_kPa = 300, kLarge = 0.065, kLean = 0.085, kSure = 3.5, kExplains = 1.4, kWeather_kPa = 100,
                      kDraws_kgh = 2;
     constexpr double kCell_kPa = 12, kWarm_C = 60, kLong_s = 3;
     constexpr size_t kFewest = 4;
@@ -70,7 +70,7 @@ Blamed blameOf(const Looked& at) {
     const bool byRail = fuel.spread <= flow.spread;
     const Line& best = byRail ? fuel : flow;
     const double reaches = best.slope * (byRail ? *high - *low : *idle - *fast);
-    if (std::abs(reaches) < (!byRail && reaches > 0 ? kLean : kLarge) || best.sureness() < kSure ||
+    if (std::abs(reaches) < (byRail ? kLarge : kLean) || best.sureness() < kSure ||
         unexplained < kExplains * best.spread)
         return out;
     out.slope = best.slope;
@@ -79,7 +79,7 @@ Blamed blameOf(const Looked& at) {
     out.atLeast = std::exp(fuel(*low)) - 1, out.atMost = std::exp(fuel(*high)) - 1;
     if (byRail) {
         // A rail over the weather has a slope of one; an air map that is off has any.
-        if (best.slope > 0.5 && best.slope < 1.7) out.cause = Blamed::Cause::Regulator;
+        if (best.slope > 0.65 && best.slope < 1.6) out.cause = Blamed::Cause::Regulator;
     } else
         out.cause = best.slope > 0 ? Blamed::Cause::AirInExhaust : Blamed::Cause::FuelBesides;
     return out;

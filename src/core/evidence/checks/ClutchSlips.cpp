@@ -20,8 +20,8 @@ std::vector<double> ratiosSeen(const Looked& at) {
 }  // namespace
 
 void clutchSlips(const Looked& at, Found& out) {
-    constexpr double kSlips = 0.08, kOtherGear = 0.25, kNear = 0.05, kLong_s = 0.8, kSettled_s = 0.8, kRolls_kmh = 15,
-                     kLoad_pct = 70;
+    constexpr double kSlips = 0.08, kOtherGear = 0.25, kNear = 0.05, kLong_s = 0.6, kSettled_s = 0.8, kOver_s = 0.8,
+                     kMoves = 0.02, kRolls_kmh = 15, kLoad_pct = 70;
     Finding finding;
     double most = 0;
     for (size_t d = 0; d < at.drives.size(); ++d) {
@@ -36,7 +36,11 @@ void clutchSlips(const Looked& at, Found& out) {
             const auto above = std::upper_bound(known.begin(), known.end(), ratio);
             if (above == known.begin()) return false;
             const double over = ratio - *std::prev(above);
-            return over > kSlips && over < kOtherGear && (above == known.end() || *above - ratio > kNear);
+            // Between two gears, or on its way: one that was changed to stays.
+            const bool between = over < kOtherGear && (above == known.end() || *above - ratio > kNear);
+            const size_t then = sampleAt(time, time[i] - kOver_s);
+            const bool moves = std::abs(ratio - std::log(valueAt(speed, then) / valueAt(road, then))) > kMoves;
+            return over > kSlips && (between || moves);
         };
         double down_s = -1;
         const auto loaded = [&](size_t i) {

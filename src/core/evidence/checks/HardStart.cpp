@@ -5,7 +5,7 @@
 namespace brusk::evidence::checks {
 
 void hardStart(const Looked& at, Found& out) {
-    constexpr double kLong_s = 2.5;
+    constexpr double kLong_s = 3.3;
     Finding finding;
     const auto starts = eventsOfKind(at, roles::kStart);
     double longest_s = 0;

@@ -6,7 +6,7 @@ namespace brusk::evidence::checks {
 
 void knockFalse(const Looked& at, Found& out) {
     constexpr double kBehind_s = 0.7, kMostly = 0.7, kBand_rpm = 750, kOutside = 0.5, kLoad_kPa = 12;
-    constexpr double kFar_deg = 5;
+    constexpr double kFar_deg = 4;
     constexpr size_t kFewest = 6;
     std::vector<double> speeds, loads, taken;
     size_t withTip = 0;

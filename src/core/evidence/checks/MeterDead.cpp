@@ -5,7 +5,7 @@
 namespace brusk::evidence::checks {
 
 void meterDead(const Looked& at, Found& out) {
-    constexpr double kLong_s = 12, kStill = 0.002, kMoves_rpm = 400, kMoves_kPa = 8;
+    constexpr double kTurns_rpm = 300, kLong_s = 12, kStill = 0.002, kMoves_rpm = 400, kMoves_kPa = 8;
     Finding finding;
     double long_s = 0, at_Hz = 0;
     for (size_t d = 0; d < at.drives.size(); ++d) {
@@ -16,7 +16,7 @@ void meterDead(const Looked& at, Found& out) {
         if (meter.empty() || speed.empty()) continue;
         float held = NAN;
         const auto still = [&](size_t i) {
-            if (!(speed[i] > 500)) return false;
+            if (!(speed[i] > kTurns_rpm)) return false;
             const bool same =
                 std::isnan(meter[i]) || std::abs(meter[i] - held) <= static_cast<float>(kStill) * std::abs(held);
             if (!same) held = meter[i];

@@ -7,8 +7,9 @@ namespace brusk::evidence::checks {
 
 void meterDisagrees(const Looked& at, Found& out) {
     const Models models = modelsOf(at);
-    constexpr double kSlow = 0.12, kReads = 0.1;
-    if (const double late = meterLateness(at); late > kSlow && std::abs(models.meterOff) < kReads) {
+    constexpr double kSlow = 0.12, kVerySlow = 0.4, kReads = 0.1;
+    if (const double late = meterLateness(at);
+        late > (models.blame == Models::Blame::Pressure ? kVerySlow : kSlow) && std::abs(models.meterOff) < kReads) {
         Finding finding;
         finding.seriousness = Seriousness::Warn;
         finding.certainty = 0.8;

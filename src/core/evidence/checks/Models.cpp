@@ -8,7 +8,7 @@ namespace brusk::evidence::checks {
 
 Models modelsOf(const Looked& at) {
     constexpr double kApart = 0.055, kSurer = 0.02, kUsual = 0.02, kRight = 0.05, kSure = 5, kShaped = 0.12,
-                     kBends = 0.1, kBetter = 0.85, kShare = 0.07;
+                     kBends = 0.1, kBetter = 0.85, kShare = 0.07, kDensity = 0.065;
     constexpr size_t kFewest = 8;
     constexpr double kWeather_kPa = 100, kChoked = 0.53;
     constexpr size_t kDriven = 5;
@@ -81,7 +81,7 @@ Models modelsOf(const Looked& at) {
     std::vector<double> rest;
     for (const double one : density)
         rest.push_back(std::abs(one - d));
-    if (std::abs(d) > std::abs(m) + kSurer && std::abs(r) > kApart && !shaped)
+    if (std::abs(d) > std::abs(m) + kSurer && std::abs(d) > kDensity && std::abs(r) > kShare && !shaped)
         out.blame = medianOf(rest) < std::max(0.02, 0.4 * std::abs(d)) ? Models::Blame::Pressure : Models::Blame::None;
     else if (std::abs(m) > std::abs(d) + kSurer || shaped)
         out.blame = shaped                 ? Models::Blame::Meter

@@ -7,7 +7,7 @@ namespace brusk::evidence::checks {
 
 void pressureScale(const Looked& at, Found& out) {
     const Models models = modelsOf(at);
-    constexpr double kLate = 0.12;
+    constexpr double kLate = 0.4;
     if (models.blame != Models::Blame::Pressure || meterLateness(at) > kLate) return;
     Finding finding;
     finding.seriousness = Seriousness::Warn;

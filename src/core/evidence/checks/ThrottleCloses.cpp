@@ -5,7 +5,8 @@
 namespace brusk::evidence::checks {
 
 void throttleCloses(const Looked& at, Found& out) {
-    constexpr double kOpen_pct = 60, kWeather_kPa = 100, kThrottled = 0.78, kBehind_pct = 25, kLong_s = 1.5;
+    constexpr double kOpen_pct = 60, kWeather_kPa = 100, kThrottled = 0.78, kBoosting_kPa = 110, kBehind_pct = 25,
+                     kLong_s = 1.5;
     const auto events = eventsOfKind(at, roles::kThrottleCloses);
     Finding finding;
     double least = INFINITY;
@@ -22,7 +23,9 @@ void throttleCloses(const Looked& at, Found& out) {
         // A large one fills a small engine half open.
         const double wanted = std::max(std::isnan(weather) ? kWeather_kPa : weather,
                                        std::isnan(mostOf("boost_target_now")) ? 0 : mostOf("boost_target_now"));
-        const bool throttled = most < kOpen_pct && mostOf("manifold_pressure") < kThrottled * wanted;
+        // Where boost is asked for, that is; what an open throttle would give without one nobody tells at a height.
+        const bool throttled =
+            most < kOpen_pct && wanted > kBoosting_kPa && mostOf("manifold_pressure") < kThrottled * wanted;
         const bool refuses = most < mostOf("throttle_target") - kBehind_pct;
         if (!throttled && !refuses) continue;
         finding.where.push_back(pull.where());

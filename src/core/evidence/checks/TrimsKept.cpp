@@ -5,7 +5,7 @@
 namespace brusk::evidence::checks {
 
 void trimsKept(const Looked& at, Found& out) {
-    constexpr double kLearned_pct = 3.5, kTakenBack = 0.55;
+    constexpr double kLearned_pct = 5, kTakenBack = 0.55;
     constexpr size_t kFewest = 3;
     constexpr double kEarly_s = 40;
     std::vector<double> learned, left;

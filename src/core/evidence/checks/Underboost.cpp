@@ -5,7 +5,7 @@
 namespace brusk::evidence::checks {
 
 void underboost(const Looked& at, Found& out) {
-    constexpr double kShort_kPa = 18;
+    constexpr double kShort_kPa = 24;
     std::vector<double> off;
     Finding finding;
     const Spooled spooled = spooledPulls(at);

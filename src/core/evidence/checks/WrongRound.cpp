@@ -7,17 +7,23 @@ namespace brusk::evidence::checks {
 
 void wrongRound(const Looked& at, Found& out) {
     if (!at.inCar) return;
-    // Two maps and more that do not give what was recorded are no scaling: they are other bytes.
-    constexpr size_t kMaps = 2;
-    size_t unexplained = 0;
+    // One channel that is scaled wrong explains all maps alike; maps that each need an explanation of their own were
+    // not in the car.
+    const AxisCheck axes = checkAxes(*at.inCar, at.drives);
     std::string names;
+    std::vector<std::string> explanations;
     Finding finding;
-    for (const auto& one : checkAxes(*at.inCar, at.drives).found) {
-        if (one.kind != AxisMismatch::Kind::Unexplained) continue;
-        names += (unexplained++ > 0 ? ", " : "") + std::string(one.recorded.title());
+    for (const auto& one : axes.found) {
+        std::string explained = one.kind == AxisMismatch::Kind::Unexplained
+                                    ? one.parameter
+                                    : one.channel + one.instead + formatNumber(one.factor, 1);
+        if (std::find(explanations.begin(), explanations.end(), explained) == explanations.end())
+            explanations.push_back(std::move(explained));
+        names += (names.empty() ? "" : ", ") + std::string(one.recorded.title());
         finding.lanes.push_back(one.recorded);
     }
-    if (unexplained < kMaps) return;
+    constexpr size_t kMaps = 2;
+    if (explanations.size() < kMaps) return;
     finding.seriousness = Seriousness::Warn;
     finding.certainty = 0.9;
     finding.seen =

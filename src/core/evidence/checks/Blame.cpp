@@ -17,7 +17,7 @@ struct Point {
 }  // namespace
 
 Blamed blameOf(const Looked& at) {
-    constexpr double kRail_kPa = 300, kLarge = 0.065, kLean = 0.085, kSure = 3.5, kExplains = 1.4, kWeather_kPa = 100,
+    constexpr double kRail_kPa = 300, kLarge = 0.065, kLean = 0.1, kSure = 3.5, kExplains = 1.4, kWeather_kPa = 100,
                      kDraws_kgh = 2;
     constexpr double kCell_kPa = 12, kWarm_C = 60, kLong_s = 3;
     constexpr size_t kFewest = 4;

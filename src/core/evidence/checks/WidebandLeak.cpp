@@ -4,17 +4,24 @@
 
 namespace brusk::evidence::checks {
 
-void widebandLeak(const Looked& at, Found& out) {
-    constexpr double kAtIdle = 0.045, kSure = 5, kSame = 0.03;
+Line widebandByFlow(const Looked& at, double* range) {
     std::vector<double> slow, off;
     for (const SteadyRow& row : at.steady) {
-        if (!row.closed || std::abs(row.asked - 1) > 0.02 || std::isnan(row.measured)) continue;
-        if (row.nearStop()) continue;
+        if (!row.closed || std::abs(row.asked - 1) > 0.02 || std::isnan(row.measured) || row.nearStop()) continue;
         slow.push_back(1 / row.airflow_kgh), off.push_back(row.off() - 1);
     }
-    const Line line = lineThrough(slow, off);
-    if (line.rows < 8 || !(line.slope > 0) || line.sureness() < kSure) return;
+    if (slow.empty()) return {};
     const auto [least, most] = std::minmax_element(slow.begin(), slow.end());
+    if (range) range[0] = *least, range[1] = *most;
+    return lineThrough(slow, off);
+}
+
+void widebandLeak(const Looked& at, Found& out) {
+    constexpr double kAtIdle = 0.045, kSure = 5, kSame = 0.03;
+    double range[2] = {};
+    const Line line = widebandByFlow(at, range);
+    if (line.rows < 8 || !(line.slope > 0) || line.sureness() < kSure) return;
+    const double *least = &range[0], *most = &range[1];
     const double atSlow = line(*most), grows = line.slope * (*most - *least);
     if (atSlow < kAtIdle || grows < kAtIdle || std::abs(line.at) > std::max(kSame, 0.2 * atSlow)) return;
     constexpr double kPerGram_s = 3.6;

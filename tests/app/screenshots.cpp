@@ -11,10 +11,13 @@
 #include <QTime>
 #include <QTreeWidget>
 
+#include "DrivenKit.h"
 #include "Story.h"
 #include "app/desks/CarInHand.h"
 #include "app/desks/DeliverDesk.h"
+#include "app/desks/EvidenceDesk.h"
 #include "app/desks/ImportDesk.h"
+#include "app/desks/Places.h"
 #include "app/desks/Playback.h"
 #include "app/desks/ReferenceDesk.h"
 #include "app/stations/base/BaseStation.h"
@@ -26,6 +29,7 @@
 #include "core/job/FlashRound.h"
 #include "core/job/Keeping.h"
 #include "core/job/LoadDrives.h"
+#include "core/recording/Mdf4.h"
 
 using namespace brusk::app;
 
@@ -293,6 +297,61 @@ void shootImport(Story& story, Shoot shoot) {
     imports.putAside();
 }
 
+/// A drive with several faults, and one on the road with coast-downs, as Review shows them.
+template <class Shoot>
+void shootFindings(Story& story, Shoot shoot) {
+    const auto keep = [&](const char* file, const char* title, std::initializer_list<const char*> faults,
+                          const std::vector<std::string>& routes) {
+        brusk::benchcar::BenchCar car(brusk::benchcar::kHeronStock, 1);
+        brusk::benchcar::FaultPlan plan;
+        for (const char* fault : faults)
+            must(plan.add(fault).has_value(), fault);
+        car.planFaults(plan);
+        const auto driven = brusk::bench::drive(car, {brusk::bench::kitOf(brusk::benchcar::kHeronStock)}, routes, 20);
+        brusk::carfolder::RecordingEntry entry;
+        entry.round = story.selected()->id;
+        entry.file = file, entry.title = title;
+        entry.startedAt = "2026-05-04T10:00:00Z";
+        entry.duration_s = driven.recordings[0]->duration_s();
+        auto& folder = story.folder();
+        must(brusk::recording::saveMdf4(folder.files(), folder.recordings().path(entry.file), *driven.recordings[0])
+                     .has_value() &&
+                 folder.recordings().add(entry).has_value(),
+             "a drive to keep");
+        story.desks().evidence.driveAdded(story.selected()->id);
+        story.desks().places.showRound(story.desks().places.round());
+    };
+    brusk::proposals::BuildSheet sheet = story.sheet();
+    sheet.of(brusk::proposals::Fact::VehicleMass) = 1310;
+    sheet.of(brusk::proposals::Fact::DragArea) = 0.66;
+    story.setSheet(sheet);
+    keep("road.mf4", "Pulls with coast-downs", {}, {"road-pulls-3"});
+    keep("evening.mf4", "Evening in town", {"wideband:stuck@240-420", "poor-fuel=86", "alternator-dead=0.6"},
+         {"town", "hills", "pulls-3"});
+    story.goTo("Review");
+    auto* findings = story.window().findChild<QListWidget*>("findings");
+    must(QTest::qWaitFor([&] { return findings->count() > 2 && story.desks().playback.recording(); }, 30000),
+         "findings");
+    shoot("review-opened");
+    findings->setFocus();
+    for (int i = 0; i < std::min(3, findings->count()); ++i) {
+        findings->setCurrentRow(i);
+        QTest::qWait(400);
+        shoot(QString("review-finding-%1").arg(i + 1).toUtf8().constData());
+    }
+    auto* recordings = story.find<QListWidget>("recordings");
+    recordings->setCurrentRow(0);
+    auto* events = story.find<QTreeWidget>("events");
+    const auto pulls = [&] { return events->findItems("Full pedal", Qt::MatchStartsWith); };
+    must(QTest::qWaitFor([&] { return story.desks().playback.recording()->duration_s() < 350; }, 20000) &&
+             QTest::qWaitFor([&] { return !pulls().isEmpty(); }, 20000),
+         "a pull");
+    QTest::qWait(300);
+    events->setCurrentItem(pulls()[0]->child(0));
+    QTest::qWait(600);
+    shoot("review-torque");
+}
+
 }  // namespace
 
 int main(int argc, char** argv) {
@@ -319,6 +378,10 @@ int main(int argc, char** argv) {
     must(story.read(), "read");
     if (argc > 3 && QString(argv[3]) == "drive") {
         shootDrive(story, shoot);
+        return 0;
+    }
+    if (argc > 3 && QString(argv[3]) == "findings") {
+        shootFindings(story, shoot);
         return 0;
     }
     must(story.drive(), "drive the original");

@@ -82,7 +82,7 @@ void Ledger::layOut() {
         if (round.recordings)
             row.where += QString(" \u00b7 %1 %2").arg(round.recordings).arg(round.recordings == 1 ? "drive" : "drives");
         if (const int open = desks_.evidence.openFindings(round.id))
-            row.where += QString(" \u00b7 %1 %2").arg(open).arg(open == 1 ? "finding" : "findings");
+            row.where.prepend(QString("%1 %2 \u00b7 ").arg(open).arg(open == 1 ? "finding" : "findings"));
         const double room = width() - dotX(row) - 24;
         const int lines = metrics.boundingRect(QRect(0, 0, static_cast<int>(room), 100), Qt::TextWordWrap,
                                                QString::fromStdString(round.title))

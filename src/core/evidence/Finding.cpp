@@ -125,7 +125,8 @@ constexpr Explains kExplains[] = {
      "wastegate-stuck-shut wastegate-stuck-open fuel-pressure-falls lean-under-load overboost underboost speed-scale "
      "idle-off idle-hunts limit-hit clutch-slips"},
     {"battery-low",
-     "hard-start idle-off idle-hunts lean-under-load rich-under-load misfire one-cylinder trim-at-stop "
+     "fuel-changed exhaust-leak purge-suspected hard-start idle-off idle-hunts lean-under-load rich-under-load misfire "
+     "one-cylinder trim-at-stop "
      "fuel-pressure-falls"},
     {"regulator", "lean-under-load rich-under-load trim-at-stop fuel-pressure-falls lean-tip-in rich-tip-in"},
     {"fuel-pressure-falls", "lean-under-load trim-at-stop"},

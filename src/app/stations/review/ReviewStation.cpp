@@ -81,7 +81,7 @@ ReviewStation::ReviewStation(Desks& desks, QWidget* parent) : Station("Review", 
     findings_->setAccessibleName(tr("Findings"));
     findings_->setWordWrap(true);
     findings_->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
-    listPanel->body()->addWidget(findings_, 2);
+    listPanel->body()->addWidget(findings_, 3);
     connect(findings_, &QListWidget::currentRowChanged, this, &ReviewStation::showFinding);
     connect(&presenter_, &ReviewPresenter::findingsFound, this, &ReviewStation::showFindings);
     connect(&Theme::instance(), &Theme::changed, this, &ReviewStation::showFindings);
@@ -357,6 +357,7 @@ void ReviewStation::showCells() {
         const auto seen = presenter_.cellsOf(*one);
         for (size_t i = 0; i < seen.size(); ++i)
             c.setDot(i, seen[i], 0, 1);
+        cellText_->setText(tr("a dot: the finding was seen here"));
     }
     cells_->setContents(std::move(c));
     showMoment();

@@ -50,6 +50,7 @@ json findingJson(const evidence::Finding& finding, const std::function<std::stri
             {"figures", figures},
             {"where", where},
             {"because", finding.because},
+            {"left_out", finding.leavesOut()},
             {"lanes", lanes},
             {"taints", taints}};
 }

@@ -434,11 +434,33 @@ void CtlTest::eventsAndFindingsOfARecordingAreTold() {
     const Ran findings = ctl({"findings", at("over.mf4"), "--json"});
     QVERIFY2(findings.code == 0, findings.err.constData());
     const auto first = findings.object()["findings"].toArray()[0].toObject();
-    QCOMPARE(first["check"].toString(), "overboost");
+    QCOMPARE(first["check"].toString(), "wastegate-stuck-shut");
+    bool follows = false;
+    for (const auto& one : findings.object()["findings"].toArray())
+        follows = follows || (one.toObject()["check"].toString() == "overboost" &&
+                              one.toObject()["because"].toString() == "wastegate-stuck-shut");
+    QVERIFY(follows);
     QVERIFY(first["seriousness"].toString() == "danger" && first["where"].toArray().size() >= 3);
-    QVERIFY(first["place"].toObject()["station"].toString() == "Correct" && !first["todo"].toString().isEmpty());
+    QVERIFY(first["place"].toObject()["station"].toString() == "Car" && !first["todo"].toString().isEmpty());
     QVERIFY(findings.object()["looked"].toArray().size() > 10);
     QCOMPARE(ctl({"findings", at("over.mf4"), "--fail-on", "danger"}).code, 3);
+    // Torque of its pulls, by the sheet's mass and drag; without a coast-down only differences mean something.
+    QFile demoSheet(BRUSK_DATA_DIR "/heron/build-sheet.json"), ownSheet(at("sheet.json"));
+    QVERIFY(demoSheet.open(QFile::ReadOnly) && ownSheet.open(QFile::WriteOnly));
+    QByteArray sheet = demoSheet.readAll();
+    const Ran lacks = ctl({"torque", at("over.mf4"), "--sheet", demoSheet.fileName()});
+    QVERIFY2(lacks.code == 1 && lacks.err.contains("mass and drag area"), lacks.err.constData());
+    sheet.insert(sheet.indexOf("\"tyre_circumference\""), "\"vehicle_mass\": 1310, \"drag_area\": 0.66, ");
+    QVERIFY(ownSheet.write(sheet) > 100);
+    ownSheet.close();
+    const Ran torque = ctl({"torque", at("over.mf4"), "--sheet", at("sheet.json"), "--json"});
+    QVERIFY2(torque.code == 0, torque.err.constData());
+    const auto told = torque.object()["pulls"].toArray();
+    QVERIFY(told.size() >= 3 && !told[0].toObject()["road_known"].toBool());
+    const auto point = told[0].toObject()["points"].toArray()[5].toObject();
+    QVERIFY(point["torque_nm"].toDouble() > 60 && point["band_nm"].toDouble() > 5);
+    QCOMPARE(ctl({"torque", at("over.mf4"), "--sheet", at("nothing.json")}).code, 1);
+    QCOMPARE(ctl({"prove", "findings", "--hours", "-1"}).code, 2);
     // What it can't look at is named.
     QCOMPARE(ctl({"bench", "drive", "--route", "idle", "--drop", "battery", "--out", at("blind.mf4")}).code, 0);
     const auto blind = ctl({"findings", at("blind.mf4"), "--json"}).object();

@@ -39,6 +39,10 @@ struct Finding {
     std::vector<roles::Role> lanes;  ///< that show it
     std::vector<Taint> taints;
     std::string_view because = {};  ///< the check whose finding this follows from; it is a note then
+    /// Whether what it taints is left out of evidence. What may as well be the bytes' fault is learned from all the
+    /// same, for that is what corrections are for; what follows from something else is left out with that.
+    bool leavesOut() const { return because.empty() && certainty >= kCertain && !taints.empty(); }
+    static constexpr double kCertain = 0.85;
 };
 
 /// What a check may look at. `inCar` is null where the bytes are not known.

@@ -19,8 +19,7 @@ DrivesPtr lookedAt(const DrivesPtr& drives, const calibration::Calibration& inCa
     const auto found = std::make_shared<const evidence::Findings>(evidence::findingsOf(*drives, &inCar));
     std::vector<evidence::Taint> taints;
     for (const evidence::Finding& finding : found->found)
-        // What follows from something else is left out with that.
-        if (finding.because.empty() && std::find(putBack.begin(), putBack.end(), finding.check) == putBack.end())
+        if (finding.leavesOut() && std::find(putBack.begin(), putBack.end(), finding.check) == putBack.end())
             taints.insert(taints.end(), finding.taints.begin(), finding.taints.end());
     return drives->with(found, std::move(taints));
 }

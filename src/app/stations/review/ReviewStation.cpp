@@ -309,7 +309,7 @@ void ReviewStation::showMeaning(const evidence::Finding& finding) {
         tr("%1 \u2192")
             .arg(QString::fromUtf8(finding.place.station.data(), static_cast<int>(finding.place.station.size()))));
     goThere_->show();
-    putBack_->setVisible(!finding.taints.empty() && finding.because.empty());
+    putBack_->setVisible(finding.leavesOut());
     putBack_->setText(presenter_.isLeftOut(finding) ? tr("Left out of evidence: put back")
                                                     : tr("Put back into evidence: leave out"));
 }

@@ -24,7 +24,7 @@ bool isDead(const Sampled& drive, size_t number, Finding& finding) {
         finding.where.push_back({number, time[span.begin], time[span.end - 1]});
         any = true;
     }
-    if (any) finding.seen = say("finding.pedal-dead", "The pedal says nothing while the car is driven.", {});
+    if (any) finding.seen = say("finding.pedal-dead", "The pedal says nothing while the car is driven.");
     return any;
 }
 

@@ -361,73 +361,111 @@ std::string percent(size_t some, size_t of) {
     return of == 0 ? "-" : formatNumber(100.0 * static_cast<double>(some) / static_cast<double>(of), 0) + " %";
 }
 
+/// A row of a table.
+std::string row(std::initializer_list<std::string> cells) {
+    std::string out = "|";
+    for (const std::string& cell : cells)
+        out.append(" ").append(cell).append(" |");
+    return out.append("\n");
+}
+
+std::string rule(size_t cells) {
+    std::string out = "|";
+    for (size_t i = 0; i < cells; ++i)
+        out.append(" --- |");
+    return out.append("\n");
+}
+
+/// Several, apart by commas or what is given.
+void addTo(std::string& list, const std::string& one, const char* between = ", ") {
+    if (!list.empty()) list.append(between);
+    list.append(one);
+}
+
+std::string rowOf(const CaseProof& one) {
+    std::string sizes, misses, smallest = "-";
+    std::vector<double> times;
+    // From the largest down, as long as all were found.
+    bool all = true;
+    for (auto size = one.sizes.rbegin(); size != one.sizes.rend(); ++size) {
+        size_t showed = 0, found = 0;
+        for (const auto& drive : size->drives) {
+            if (!drive.showed) continue;
+            ++showed, found += drive.found ? 1 : 0;
+            if (drive.after_s) times.push_back(*drive.after_s);
+            if (!drive.found) addTo(misses, drive.serious.empty() ? "nothing" : drive.serious[0], "; ");
+        }
+        all = all && found == showed;
+        if (all && showed > 0 && one.sizes.size() > 1) smallest = formatNumber(size->amount, 3);
+    }
+    for (const auto& size : one.sizes) {
+        const auto showed =
+            std::count_if(size.drives.begin(), size.drives.end(), [](const Judged& d) { return d.showed; });
+        const auto found =
+            std::count_if(size.drives.begin(), size.drives.end(), [](const Judged& d) { return d.showed && d.found; });
+        std::string text = one.sizes.size() > 1 ? formatNumber(size.amount, 3) : std::string();
+        if (!text.empty()) text.append(": ");
+        addTo(sizes, text.append(std::to_string(found)).append(" of ").append(std::to_string(showed)));
+    }
+    std::sort(times.begin(), times.end());
+    std::string name(one.of->id);
+    if (!one.of->unit.empty()) name.append(", ").append(one.of->unit);
+    return row({name, std::string(one.of->rule), sizes, percent(one.found(), one.showed()), smallest,
+                times.empty() ? "-" : formatNumber(times[times.size() / 2], 0) + " s", misses});
+}
+
+std::string pairsTable(const FindingsProof& proof) {
+    std::string out = "\n## Two at once\n\n" + row({"pair", "found"}) + rule(2);
+    for (const auto& pair : proof.pairs)
+        out += row({pair.what, !pair.showed                ? "did not both show"
+                               : pair.first && pair.second ? "both"
+                               : pair.first                ? "the first"
+                               : pair.second               ? "the second"
+                                                           : "neither"});
+    return out;
+}
+
+std::string certaintyTable(const FindingsProof& proof) {
+    constexpr int kTen = 10;
+    std::string out = "\n## How sure\n\n" + row({"said", "times", "right"}) + rule(3);
+    for (const auto& [tenth, claims] : proof.byTenth) {
+        std::string said = "0." + std::to_string(tenth);
+        said.append(tenth + 1 == kTen ? " to 1" : " to below 0." + std::to_string(tenth + 1));
+        out += row({said, std::to_string(claims.made), percent(claims.right, claims.made)});
+    }
+    out.append("\n").append(row({"check", "times", "said, mean", "right"})).append(rule(4));
+    for (const auto& [check, claims] : proof.byCheck)
+        out +=
+            row({check, std::to_string(claims.made), formatNumber(claims.claimed / static_cast<double>(claims.made), 2),
+                 percent(claims.right, claims.made)});
+    return out;
+}
+
 }  // namespace
 
 std::string tableOf(const FindingsProof& proof, const ProveOrders& orders) {
-    std::string out =
-        "| fault | showed when | found first, of those that showed | smallest always found | time to find | "
-        "misses: what came first |\n| --- | --- | --- | --- | --- | --- |\n";
+    std::string out = row({"fault", "showed when", "found first, of those that showed", "share",
+                           "smallest always found", "time to find", "misses: what came first"}) +
+                      rule(7);
     size_t kinds = 0, well = 0;
     for (const auto& one : proof.cases) {
-        std::string sizes, misses, smallest = "-";
-        std::vector<double> times;
-        bool allAbove = true;
-        for (auto size = one.sizes.rbegin(); size != one.sizes.rend(); ++size) {
-            size_t showed = 0, found = 0;
-            for (const auto& drive : size->drives) {
-                if (!drive.showed) continue;
-                ++showed, found += drive.found ? 1 : 0;
-                if (drive.after_s) times.push_back(*drive.after_s);
-                if (!drive.found)
-                    misses += (misses.empty() ? "" : "; ") + (drive.serious.empty() ? "nothing" : drive.serious[0]);
-            }
-            if (showed == 0 || found < showed) allAbove = allAbove && showed == 0;
-            if (allAbove && showed > 0 && one.sizes.size() > 1)
-                smallest = formatNumber(size->amount, 3) + " " + std::string(one.of->unit);
-            const std::string amount = one.sizes.size() > 1 ? formatNumber(size->amount, 3) + ": " : "";
-            sizes =
-                amount + std::to_string(found) + " of " + std::to_string(showed) + (sizes.empty() ? "" : ", ") + sizes;
-        }
-        std::sort(times.begin(), times.end());
         if (one.showed() > 0) ++kinds, well += one.found() * 10 >= one.showed() * 9 ? 1 : 0;
-        out += "| " + std::string(one.of->id) + (one.of->unit.empty() ? "" : ", " + std::string(one.of->unit)) + " | " +
-               std::string(one.of->rule) + " | " + sizes + " (" + percent(one.found(), one.showed()) + ") | " +
-               smallest + " | " + (times.empty() ? "-" : formatNumber(times[times.size() / 2], 0) + " s") + " | " +
-               misses + " |\n";
+        out += rowOf(one);
     }
-    out += "\n" + std::to_string(well) + " of " + std::to_string(kinds) +
-           " faults are found first in at least nine of ten drives in which they showed.\n";
+    out.append("\n").append(std::to_string(well)).append(" of ").append(std::to_string(kinds));
+    out.append(" faults are found first in at least nine of ten drives in which they showed.\n");
     for (const auto& one : proof.cases)
         if (!one.of->cannot.empty())
-            out += "\nCan't be told apart: " + std::string(one.of->id) + ": " + std::string(one.of->cannot) + ".\n";
-    if (!proof.pairs.empty()) {
-        out += "\n## Two at once\n\n| pair | found |\n| --- | --- |\n";
-        for (const auto& pair : proof.pairs)
-            out += "| " + pair.what + " | " +
-                   (!pair.showed                ? "did not both show"
-                    : pair.first && pair.second ? "both"
-                    : pair.first                ? "the first"
-                    : pair.second               ? "the second"
-                                                : "neither") +
-                   " |\n";
-    }
+            out.append("\nCan't be told apart: ").append(one.of->id).append(": ").append(one.of->cannot).append(".\n");
+    if (!proof.pairs.empty()) out += pairsTable(proof);
     if (orders.hours > 0) {
-        out += "\n## Healthy hours\n\n" + formatNumber(proof.healthyHours, 1) + " hours, " +
-               std::to_string(proof.falseAlarms.size()) + " false alarms.\n";
+        out.append("\n## Healthy hours\n\n").append(formatNumber(proof.healthyHours, 1)).append(" hours, ");
+        out.append(std::to_string(proof.falseAlarms.size())).append(" false alarms.\n");
         for (const auto& one : proof.falseAlarms)
-            out += "\n- " + one;
-        if (!proof.falseAlarms.empty()) out += "\n";
+            out.append("\n- ").append(one);
+        if (!proof.falseAlarms.empty()) out.append("\n");
     }
-    out += "\n## How sure\n\n| said | times | right |\n| --- | --- | --- |\n";
-    for (const auto& [tenth, claims] : proof.byTenth)
-        out += "| 0." + std::to_string(tenth) + (tenth == 9 ? " to 1" : " to 0." + std::to_string(tenth) + "9") +
-               " | " + std::to_string(claims.made) + " | " + percent(claims.right, claims.made) + " |\n";
-    out += "\n| check | times | said, mean | right |\n| --- | --- | --- | --- |\n";
-    for (const auto& [check, claims] : proof.byCheck)
-        out += "| " + check + " | " + std::to_string(claims.made) + " | " +
-               formatNumber(claims.claimed / static_cast<double>(claims.made), 2) + " | " +
-               percent(claims.right, claims.made) + " |\n";
-    return out;
+    return out + certaintyTable(proof);
 }
 
 }  // namespace brusk::ctl

@@ -79,7 +79,7 @@ Blamed blameOf(const Looked& at) {
     out.atLeast = std::exp(fuel(*low)) - 1, out.atMost = std::exp(fuel(*high)) - 1;
     if (byRail) {
         // A rail over the weather has a slope of one; an air map that is off has any.
-        if (best.slope > 0.65 && best.slope < 1.6) out.cause = Blamed::Cause::Regulator;
+        if (best.slope > 0.65 && best.slope < 1.35) out.cause = Blamed::Cause::Regulator;
     } else
         out.cause = best.slope > 0 ? Blamed::Cause::AirInExhaust : Blamed::Cause::FuelBesides;
     return out;

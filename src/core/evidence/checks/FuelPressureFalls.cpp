@@ -5,7 +5,7 @@
 namespace brusk::evidence::checks {
 
 void fuelPressureFalls(const Looked& at, Found& out) {
-    constexpr double kLean = 0.065, kOfThat = 0.5, kBehind_s = 0.25, kSettled_s = 2, kLong_s = 3.2, kMore = 1.3,
+    constexpr double kLean = 0.075, kOfThat = 0.5, kBehind_s = 0.25, kSettled_s = 2, kLong_s = 3.2, kMore = 1.3,
                      kWarm_C = 60;
     std::vector<std::pair<double, double>> samples;  // fuel rate, off
     Finding finding;

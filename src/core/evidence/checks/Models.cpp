@@ -11,6 +11,7 @@ Models modelsOf(const Looked& at) {
                      kBends = 0.1, kBetter = 0.85, kShare = 0.07, kDensity = 0.065;
     constexpr size_t kFewest = 8;
     constexpr double kWeather_kPa = 100, kChoked = 0.53;
+    constexpr double kIdles_rpm = 1100;  // rolling in neutral it idles as well
     constexpr size_t kDriven = 5;
     struct Row {
         double density, meter, slow, root, thin;
@@ -30,7 +31,7 @@ Models modelsOf(const Looked& at) {
         rows.push_back({std::log(fuel * row.air_mg / row.density_mg),
                         std::log(fuel * row.air_mg / row.metered_mg) + kUsual,
                         draws(row.pressure_kPa) / row.airflow_kgh, 1 / std::sqrt(row.airflow_kgh), 1 / row.pressure_kPa,
-                        row.idle});
+                        row.idle || row.speed_rpm < kIdles_rpm});
     }
     Models out;
     out.rows = rows.size();

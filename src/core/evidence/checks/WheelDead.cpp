@@ -5,7 +5,7 @@
 namespace brusk::evidence::checks {
 
 void wheelDead(const Looked& at, Found& out) {
-    constexpr double kStands_kmh = 1, kPulls_rpm = 1500, kFoot_pct = 15, kLong_s = 5;
+    constexpr double kStands_kmh = 1, kPulls_rpm = 1500, kFoot_pct = 15, kLong_s = 5, kInAll_s = 12;
     Finding finding;
     for (size_t d = 0; d < at.drives.size(); ++d) {
         const Sampled& drive = at.drives[d];
@@ -20,7 +20,10 @@ void wheelDead(const Looked& at, Found& out) {
         for (const Span& span : spansWhere(time, stands, kLong_s, 0.3))
             finding.where.push_back({d, time[span.begin], time[span.end - 1]});
     }
-    if (finding.where.empty()) return;
+    double long_s = 0;
+    for (const Stretch& where : finding.where)
+        long_s += where.to_s - where.from_s;
+    if (long_s < kInAll_s) return;
     for (const Stretch& where : finding.where)
         finding.taints.push_back({"vehicle_speed", where});
     finding.seriousness = Seriousness::Warn;

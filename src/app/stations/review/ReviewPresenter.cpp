@@ -183,6 +183,21 @@ const evidence::Findings& ReviewPresenter::findings() const {
     return foundIn_ && foundIn_->findings() ? *foundIn_->findings() : none;
 }
 
+QString ReviewPresenter::couldNot() const {
+    const auto text = [](std::string_view from) {
+        return QString::fromUtf8(from.data(), static_cast<int>(from.size()));
+    };
+    QStringList lines;
+    for (const auto& one : findings().couldNot) {
+        QStringList lacks;
+        for (const roles::Role role : one.lacks)
+            lacks << text(role.title());
+        const auto* need = roles::needOf(roles::kCheckNeeds, one.check);
+        lines << tr("%1: record %2").arg(text(need ? need->title : one.check), lacks.join(", "));
+    }
+    return lines.join("\n");
+}
+
 void ReviewPresenter::layOut(const std::vector<roles::Role>& lanes) {
     if (!recording_ || (lanes == asked_ && torque_.isEmpty())) return;
     asked_ = lanes;

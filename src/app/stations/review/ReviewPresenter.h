@@ -41,6 +41,8 @@ class ReviewPresenter : public RoundPresenter {
 
     /// What is wrong in what was driven on the round, most serious first; nothing looked while that is looked for.
     const evidence::Findings& findings() const;
+    /// What could not be looked for, a line each: the check, and the channels to record next time.
+    QString couldNot() const;
     /// Which of the recordings a stretch is of; nothing where it is in the list no more.
     std::optional<size_t> recordingOf(const evidence::Stretch& where) const;
     /// The one that was loaded last is that one.

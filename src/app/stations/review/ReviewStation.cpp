@@ -288,10 +288,13 @@ void ReviewStation::showFindings() {
         item->setToolTip(item->text());
         if (before && *before == ReviewPresenter::checkOf(one)) again = findings_->count() - 1;
     }
-    findingsHead_->setText(findings.looked.empty() ? tr("Findings")
-                           : findings.found.empty()
-                               ? tr("Nothing was found; %1 checks looked").arg(findings.looked.size())
-                               : tr("Findings"));
+    QString head = findings.looked.empty() || !findings.found.empty()
+                       ? tr("Findings")
+                       : tr("Nothing was found; %1 checks looked").arg(findings.looked.size());
+    // What could not be looked for, and which channel to record next time.
+    if (!findings.couldNot.empty()) head += tr("; %1 lack a channel").arg(findings.couldNot.size());
+    findingsHead_->setText(head);
+    findingsHead_->setToolTip(presenter_.couldNot());
     findings_->setVisible(!findings.found.empty());
     if (again >= 0) {
         findings_->setCurrentRow(again);

@@ -45,7 +45,8 @@ Blamed blameOf(const Looked& at) {
             mean("manifold_pressure"));
     }
     std::vector<double> asked, slow, rail, pressure;
-    for (const auto& [cell, points] : cells) {
+    for (const auto& cell : cells) {
+        const std::vector<Point>& points = cell.second;
         const auto middleOf = [&](double Point::*part) {
             std::vector<double> all;
             for (const Point& point : points)

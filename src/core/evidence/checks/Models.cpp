@@ -53,6 +53,7 @@ Models modelsOf(const Looked& at) {
     if (density.size() < kDriven) {
         // Too little to blame anything by; what idle says is said.
         std::vector<double> all;
+        all.reserve(rows.size());
         for (const Row& row : rows)
             all.push_back(row.meter);
         out.meterOff = std::exp(-medianOf(all)) - 1;
@@ -80,6 +81,7 @@ Models modelsOf(const Looked& at) {
     }
     if (std::abs(r) < kApart && !shaped) return out;
     std::vector<double> rest;
+    rest.reserve(density.size());
     for (const double one : density)
         rest.push_back(std::abs(one - d));
     if (std::abs(d) > std::abs(m) + kSurer && std::abs(d) > kDensity && std::abs(r) > kShare && !shaped)

@@ -1,12 +1,10 @@
 // Lean or rich areas after the foot moved.
 // SPDX-License-Identifier: GPL-3.0-or-later
-#include "core/evidence/checks/Looks.h"
+#include "core/evidence/checks/TipInMixture.h"
 
 namespace brusk::evidence::checks {
 
-namespace {
-
-void look(const Looked& at, bool lean, Found& out) {
+void tipInMixture(const Looked& at, bool lean, Found& out) {
     constexpr double kArea = 0.09, kSame = 0.03, kAfter_s = 2, kWarm_C = 65;
     constexpr size_t kFewest = 4;
     std::vector<double> areas;
@@ -44,16 +42,6 @@ void look(const Looked& at, bool lean, Found& out) {
         {lean ? std::string_view("lean_area_lambda_s") : std::string_view("rich_area_lambda_s"), medianOf(areas)}};
     finding.lanes = {"lambda_measured", "lambda_asked", "throttle", "manifold_pressure"};
     out.push_back(std::move(finding));
-}
-
-}  // namespace
-
-void leanTipIn(const Looked& at, Found& out) {
-    look(at, true, out);
-}
-
-void richTipIn(const Looked& at, Found& out) {
-    look(at, false, out);
 }
 
 }  // namespace brusk::evidence::checks

@@ -17,6 +17,7 @@ void widebandScale(const Looked& at, Found& out) {
     if (off.size() < kFewest) return;
     const double middle = medianOf(off) - 1;
     std::vector<double> apart;
+    apart.reserve(off.size());
     for (const double one : off)
         apart.push_back(std::abs(one - 1 - middle));
     // Of the same size everywhere; what falls with the flow is a leak.

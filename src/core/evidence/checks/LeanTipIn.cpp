@@ -1,0 +1,11 @@
+// Lean when the foot goes down.
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/evidence/checks/TipInMixture.h"
+
+namespace brusk::evidence::checks {
+
+void leanTipIn(const Looked& at, Found& out) {
+    tipInMixture(at, true, out);
+}
+
+}  // namespace brusk::evidence::checks

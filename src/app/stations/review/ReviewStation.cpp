@@ -292,7 +292,8 @@ void ReviewStation::showFindings() {
                        ? tr("Findings")
                        : tr("Nothing was found; %1 checks looked").arg(findings.looked.size());
     // What could not be looked for, and which channel to record next time.
-    if (!findings.couldNot.empty()) head += tr("; %1 lack a channel").arg(findings.couldNot.size());
+    if (const size_t lack = findings.couldNot.size(); lack > 0)
+        head += lack == 1 ? tr("; 1 lacks a channel") : tr("; %1 lack a channel").arg(lack);
     findingsHead_->setText(head);
     findingsHead_->setToolTip(presenter_.couldNot());
     findings_->setVisible(!findings.found.empty());

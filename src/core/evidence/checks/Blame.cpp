@@ -49,6 +49,7 @@ Blamed blameOf(const Looked& at) {
         const std::vector<Point>& points = cell.second;
         const auto middleOf = [&](double Point::*part) {
             std::vector<double> all;
+            all.reserve(points.size());
             for (const Point& point : points)
                 all.push_back(point.*part);
             return medianOf(all);

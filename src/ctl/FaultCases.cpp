@@ -164,7 +164,7 @@ std::vector<FaultCase> cases() {
          kAll,
          kRoad,
          {"wideband-leak"},
-         "60 s warm with a share of at least 4 %, 60 s with less than 1.5 %",
+         "60 s warm with a share of at least 4 %, 60 s with less",
          [](const Known& t, double gs) {
              const auto is = closed(t);
              const auto flow = t["true_airflow"];
@@ -577,7 +577,7 @@ std::vector<FaultCase> cases() {
          kAll,
          kRoad,
          {"fuel-changed"},
-         "another share by 20 % for 180 s warm, after 60 s of the old one",
+         "180 s warm after the change",
          [](const Known& t, double) { return warmFor(t, 180); }},
         {"purge valve open",
          "",
@@ -612,7 +612,7 @@ std::vector<FaultCase> cases() {
          kAll,
          kFull,
          {"knock-false"},
-         "10 s warm in the band at 70 kPa",
+         "4 s warm in the band at 70 kPa",
          [](const Known& t, double) {
              const auto n = t["true_engine_speed"], p = t["true_manifold_pressure"];
              const auto is = warm(t);

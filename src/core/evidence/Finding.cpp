@@ -166,7 +166,8 @@ void explain(std::vector<Finding>& found) {
     constexpr double kBelieved = 0.5;
     for (const Explains& one : kExplains) {
         const auto cause = std::find_if(found.begin(), found.end(), [&](const Finding& f) {
-            return f.check == one.cause && f.certainty >= kBelieved && f.because.empty();
+            return f.check == one.cause && f.seriousness >= Seriousness::Warn && f.certainty >= kBelieved &&
+                   f.because.empty();
         });
         if (cause == found.end()) continue;
         for (Finding& effect : found) {

@@ -1,16 +1,13 @@
 // Knock that comes where nothing knocks: in one band of speed whatever the load, or with every tip-in.
 // SPDX-License-Identifier: GPL-3.0-or-later
-#include <set>
-
 #include "core/evidence/checks/Looks.h"
 
 namespace brusk::evidence::checks {
 
 void knockFalse(const Looked& at, Found& out) {
     constexpr double kBehind_s = 0.7, kMostly = 0.7, kBand_rpm = 750, kOutside = 0.5, kLoad_kPa = 12;
-    constexpr double kFar_deg = 4, kNarrow_rpm = 450;
-    constexpr size_t kFewest = 6, kPulls = 4;
-    std::set<std::pair<size_t, long>> pulls;  ///< in how many moments that lie well apart it came
+    constexpr double kFar_deg = 4;
+    constexpr size_t kFewest = 6;
     std::vector<double> speeds, loads, taken;
     size_t withTip = 0;
     Finding finding;
@@ -25,8 +22,6 @@ void knockFalse(const Looked& at, Found& out) {
                    knock.event->from_s <= tip.event->to_s + kBehind_s;
         });
         taken.push_back(knock.event->figure("retard_deg"));
-        constexpr double kApart_s = 8;
-        pulls.emplace(knock.drive, std::lround(knock.event->from_s / kApart_s));
         finding.where.push_back(knock.where());
     }
     if (speeds.size() < kFewest) return;
@@ -45,8 +40,7 @@ void knockFalse(const Looked& at, Found& out) {
     }
     const bool tip = static_cast<double>(withTip) > kMostly * static_cast<double>(speeds.size());
     // What rings does not ask how much was taken back; what knocks falls silent with it.
-    const bool band = high - low < kBand_rpm && outside_s > kOutside * inside_s &&
-                      (medianOf(taken) > kFar_deg || (high - low < kNarrow_rpm && pulls.size() >= kPulls));
+    const bool band = high - low < kBand_rpm && outside_s > kOutside * inside_s && medianOf(taken) > kFar_deg;
     if (!tip && !band) return;
     finding.seriousness = Seriousness::Warn;
     finding.certainty = 0.9;

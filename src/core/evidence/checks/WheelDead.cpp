@@ -5,17 +5,18 @@
 namespace brusk::evidence::checks {
 
 void wheelDead(const Looked& at, Found& out) {
-    constexpr double kStands_kmh = 1, kPulls_rpm = 1500, kFoot_pct = 15, kLong_s = 5, kInAll_s = 12;
+    constexpr double kStands_kmh = 1, kPulls_rpm = 1500, kFoot_pct = 15, kLong_s = 4, kInAll_s = 12, kLoad_kPa = 42;
     Finding finding;
     for (size_t d = 0; d < at.drives.size(); ++d) {
         const Sampled& drive = at.drives[d];
         const auto time = drive.time_s();
         const Column road = drive.columnIfAny("vehicle_speed"), speed = drive.columnIfAny("engine_speed");
-        const Column pedal = drive.columnIfAny("pedal");
+        const Column pedal = drive.columnIfAny("pedal"), pressure = drive.columnIfAny("manifold_pressure");
         if (road.empty() || speed.empty() || pedal.empty()) continue;
-        // Nobody holds his foot down for so long in neutral.
+        // In neutral it takes little to hold a speed.
         const auto stands = [&](size_t i) {
-            return !(road[i] > kStands_kmh) && speed[i] > kPulls_rpm && pedal[i] > kFoot_pct;
+            return !(road[i] > kStands_kmh) && speed[i] > kPulls_rpm && pedal[i] > kFoot_pct &&
+                   !(valueAt(pressure, i) < kLoad_kPa);
         };
         for (const Span& span : spansWhere(time, stands, kLong_s, 0.3))
             finding.where.push_back({d, time[span.begin], time[span.end - 1]});

@@ -5,7 +5,7 @@
 namespace brusk::evidence::checks {
 
 void octaneLow(const Looked& at, Found& out) {
-    constexpr double kFalls_pct = 25, kLow_pct = 60;
+    constexpr double kFalls_pct = 25, kLow_pct = 48;
     constexpr size_t kKnocks = 3;
     const auto knocks = eventsOfKind(at, roles::kKnock);
     if (knocks.size() < kKnocks) return;

@@ -5,7 +5,7 @@
 namespace brusk::evidence::checks {
 
 void tipInMixture(const Looked& at, bool lean, Found& out) {
-    constexpr double kArea = 0.09, kSame = 0.03, kAfter_s = 2, kWarm_C = 65;
+    constexpr double kArea = 0.13, kSame = 0.03, kAfter_s = 2, kWarm_C = 65;
     constexpr size_t kFewest = 4;
     std::vector<double> areas;
     size_t tips = 0;

@@ -6,6 +6,7 @@
 
 #include "core/base/Text.h"
 #include "core/carfolder/Schema.h"
+#include "core/evidence/Finding.h"
 #include "core/evidence/Learned.h"
 #include "core/job/Correct.h"
 #include "core/job/ObdDrive.h"
@@ -255,7 +256,10 @@ void addProposeCommand(Command app, Context& c) {
         .required();
     auto car = o->bytes.addTo(sub);
     sub.option("--setting", o->settings, "KIND.ID=V, may be given again");
-    sub.option("--put-back", o->putBack, "a check whose findings leave nothing out; may be given again");
+    std::vector<std::string> checks;
+    for (const auto& check : evidence::allChecks())
+        checks.emplace_back(check.id);
+    sub.option("--put-back", o->putBack, "a check whose findings leave nothing out; may be given again").oneOf(checks);
     auto out = sub.option("--out", o->out, "where the corrected image goes");
     sub.option("--make", o->title, "title of the round to make in the folder").needs(car).excludes(out);
     sub.flag("--force", o->force, "replace the file of --out");

@@ -72,7 +72,7 @@ class Bench {
             (void)faults.add(plan.faults[i] + "@" + formatNumber(plan.from_s[i], 1) +
                              (std::isinf(plan.to_s[i]) ? "-" : "-" + formatNumber(plan.to_s[i], 1)));
         }
-        car.planFaults(faults);
+        car.planFaults(faults);  // each was tried before anything was driven
         const KitPtr& kit = kits_.at(plan.model.substr(0, 5));
         DrivenPlan out{bench::drive(car, {kit}, plan.routes), bench::calibrationOf(*kit, car)};
         out.length_s = out.driven.truth->duration_s();
@@ -257,6 +257,8 @@ Result<FindingsProof> proveFindings(const std::string& dataFolder, const ProveOr
         CaseProof& one = proof.cases.emplace_back();
         one.of = &of;
         for (const double amount : of.amounts) {
+            if (const std::string fault = faultText(of, amount); fault.rfind(kPart, 0) != 0)
+                if (auto known = benchcar::FaultPlan().add(fault); !known) return tl::unexpected(known.error());
             const size_t size = one.sizes.size();
             one.sizes.push_back({amount, {}});
             const int cars = orders.cars * (of.amounts.size() == 1 ? 2 : 1);

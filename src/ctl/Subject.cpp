@@ -44,9 +44,16 @@ Result<Subject> subjectOf(Context& c, const BytesChoice& o) {
 
 Result<job::DrivesPtr> evidenceFor(Context& c, const Subject& subject, const std::vector<std::string>& files,
                                    const std::vector<std::string>& putBack) {
+    // What is kept with the round counts too.
+    auto back = putBack;
+    if (subject.folder) {
+        const auto kept = job::putBackOn(*subject.folder, subject.round->id);
+        if (!kept) return tl::unexpected(kept.error());
+        back.insert(back.end(), kept->begin(), kept->end());
+    }
     if (files.empty() && subject.folder) {
         auto driven = job::drivesOf(*subject.kit, *subject.folder, subject.round->id);
-        if (driven && !putBack.empty()) driven = job::lookedAt(*driven, *subject.calibration, putBack);
+        if (driven && !putBack.empty()) driven = job::lookedAt(*driven, *subject.calibration, back);
         if (driven || driven.error().code != ErrorCode::NotFound) return driven;
         return std::make_shared<const evidence::Drives>(evidence::Drives::Recordings());
     }
@@ -73,7 +80,7 @@ Result<job::DrivesPtr> evidenceFor(Context& c, const Subject& subject, const std
     }
     return job::lookedAt(std::make_shared<const evidence::Drives>(
                              std::move(recordings), job::evidenceOptions(*subject.calibration), std::move(leftOut)),
-                         *subject.calibration, putBack);
+                         *subject.calibration, back);
 }
 
 }  // namespace brusk::ctl

@@ -44,6 +44,7 @@ Done torque(Context& c, const Choice& o) {
                                                {"to_s", pull->to_s},
                                                {"road_known", curve->known},
                                                {"coast_down", curve->coast.has_value()},
+                                               {"iso_1585", curve->iso1585 ? json(*curve->iso1585) : json()},
                                                {"points", std::move(points)}});
             c.outcome.text += formatNumber(pull->from_s, 1) + " s  " + evidence::eventLine(*pull) + ": " +
                               job::torqueSentence(*curve) + "\n";

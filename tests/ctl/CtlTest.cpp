@@ -461,6 +461,7 @@ void CtlTest::eventsAndFindingsOfARecordingAreTold() {
     QVERIFY(point["torque_nm"].toDouble() > 60 && point["band_nm"].toDouble() > 5);
     QCOMPARE(ctl({"torque", at("over.mf4"), "--sheet", at("nothing.json")}).code, 1);
     QCOMPARE(ctl({"prove", "findings", "--hours", "-1"}).code, 2);
+    QCOMPARE(ctl({"propose", "air", at("over.mf4"), "--put-back", "nothing"}).code, 2);
     // What it can't look at is named.
     QCOMPARE(ctl({"bench", "drive", "--route", "idle", "--drop", "battery", "--out", at("blind.mf4")}).code, 0);
     const auto blind = ctl({"findings", at("blind.mf4"), "--json"}).object();

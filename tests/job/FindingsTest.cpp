@@ -60,6 +60,7 @@ class FindingsTest : public QObject {
     void whatLacksIsNamed();
     void theMostSeriousComesFirst();
     void whatFollowsFromAnotherIsANoteBeneathIt();
+    void whatWasSeenWhileTheSensorWasWellStandsForItself();
     void whatIsSickIsLeftOutOfEvidenceUntilItIsPutBack();
     void aTableWithoutAHeadIsFoundToBeOfOtherBytes();
     void aSteadyRowSaysWhatTheCarDid();
@@ -260,6 +261,19 @@ void FindingsTest::whatFollowsFromAnotherIsANoteBeneathIt() {
     QVERIFY(cause->because.empty() && cause->seriousness == Seriousness::Danger);
     QVERIFY(effect->because == "fuel-pressure-falls" && effect->seriousness == Seriousness::Note);
     QVERIFY(cause < effect);
+}
+
+void FindingsTest::whatWasSeenWhileTheSensorWasWellStandsForItself() {
+    benchcar::FaultPlan plan;
+    EXPECT_OK(plan.add("wideband:stuck@60-200"));
+    EXPECT_OK(plan.add("weak-pump=0.12"));
+    Car car;
+    car.car.planFaults(plan);
+    const auto findings = car.over({"town", "pulls-3", "pulls-4"});
+    const auto *dead = find(findings, "wideband-dead"), *falls = find(findings, "fuel-pressure-falls");
+    QVERIFY2(dead && falls, qPrintable(idsOf(findings)));
+    QVERIFY(falls->because.empty() && falls->seriousness == Seriousness::Danger);
+    QVERIFY(dead->because.empty() && dead->seriousness == Seriousness::Warn);
 }
 
 void FindingsTest::whatIsSickIsLeftOutOfEvidenceUntilItIsPutBack() {

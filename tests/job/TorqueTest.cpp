@@ -54,7 +54,7 @@ void TorqueTest::aCoastDownOnTheStretchTellsTheRoad() {
             QVERIFY(curve->known && curve->coast->from_s > pull->to_s);
             const size_t peak = curve->peak();
             const double most = trueTorque(*driven.truth, curve->time_s[peak]);
-            QVERIFY2(std::abs(curve->torque_Nm[peak] - most) < 1.5 * TorqueCurve::kBand * curve->doubt_Nm[peak],
+            QVERIFY2(std::abs(curve->torque_Nm[peak] - most) < TorqueCurve::kBand * curve->doubt_Nm[peak],
                      qPrintable(QString("%1 is %2").arg(curve->torque_Nm[peak]).arg(most)));
             for (size_t i = 0; i < curve->torque_Nm.size(); ++i) {
                 QVERIFY(i == 0 || curve->speed_rpm[i] > curve->speed_rpm[i - 1]);
@@ -66,7 +66,7 @@ void TorqueTest::aCoastDownOnTheStretchTellsTheRoad() {
             QVERIFY(std::abs(curve->power_kW(peak) - curve->torque_Nm[peak] * curve->speed_rpm[peak] / 9549.3) < 0.1);
         }
         QVERIFY(pulls >= 3);
-        QVERIFY2(held * 10 >= points * 7, qPrintable(QString("%1 of %2").arg(held).arg(points)));
+        QVERIFY2(held * 100 >= points * 85, qPrintable(QString("%1 of %2").arg(held).arg(points)));
     }
 }
 
@@ -103,11 +103,11 @@ void TorqueTest::aPullOfASecondTellsNothing() {
 }
 
 void TorqueTest::theStandardsFactorIsThatOfItsFormula() {
-    QVERIFY(std::abs(*iso1585(99, 25) - 1) < 1e-9);
+    QVERIFY(std::abs(*iso1585Factor(99, 25) - 1) < 1e-9);
     // (99/97)^1.2 = 1.02481; (303.15/298.15)^0.6 = 1.01003
-    QVERIFY(std::abs(*iso1585(97, 30) - 1.0351) < 2e-4);
-    QVERIFY(!iso1585(85, 25));  // 1.201: the standard does not reach so high
-    QVERIFY(!iso1585(104, 5));
+    QVERIFY(std::abs(*iso1585Factor(97, 30) - 1.0351) < 2e-4);
+    QVERIFY(!iso1585Factor(85, 25));  // 1.201: the standard does not reach so high
+    QVERIFY(!iso1585Factor(104, 5));
 }
 
 void TorqueTest::theSheetMustTellMassAndDragArea() {

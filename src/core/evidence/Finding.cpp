@@ -5,6 +5,7 @@
 #include <algorithm>
 
 #include "core/evidence/checks/Looks.h"
+#include "core/evidence/checks/Shared.h"
 
 namespace brusk::evidence {
 namespace {
@@ -74,24 +75,28 @@ static_assert(std::all_of(std::begin(kChecks), std::end(kChecks),
 /// What a check finds explains what others find: they follow from it, and are put right with it.
 struct Explains {
     std::string_view cause, effects;  ///< the effects apart by spaces
+    /// The effects only seem so: they were read from the sensor that is at fault, and only where it is.
+    bool seem = false;
 };
 constexpr Explains kExplains[] = {
     {"wideband-dead",
      "wideband-slow wideband-cold wideband-scale wideband-leak wideband-late-pipe wideband-after-catalyst "
-     "lean-under-load rich-under-load lean-tip-in rich-tip-in fuel-pressure-falls regulator"},
+     "lean-under-load rich-under-load lean-tip-in rich-tip-in fuel-pressure-falls regulator",
+     true},
     {"wideband-cold",
-     "wideband-dead wideband-scale wideband-leak lean-under-load rich-under-load lean-tip-in rich-tip-in"},
+     "wideband-dead wideband-scale wideband-leak lean-under-load rich-under-load lean-tip-in rich-tip-in", true},
     {"wideband-slow",
      "lean-under-load rich-under-load lean-tip-in rich-tip-in fuel-pressure-falls wideband-scale "
-     "wideband-leak wideband-late-pipe"},
+     "wideband-leak wideband-late-pipe",
+     true},
     {"wideband-after-catalyst",
-     "lean-under-load rich-under-load lean-tip-in rich-tip-in fuel-pressure-falls wideband-dead"},
-    {"wideband-scale", "lean-under-load rich-under-load lean-tip-in rich-tip-in fuel-pressure-falls"},
+     "lean-under-load rich-under-load lean-tip-in rich-tip-in fuel-pressure-falls wideband-dead", true},
+    {"wideband-scale", "lean-under-load rich-under-load lean-tip-in rich-tip-in fuel-pressure-falls", true},
     {"exhaust-leak",
      "wideband-leak wideband-late-pipe wideband-scale trim-at-stop rich-under-load lean-under-load idle-hunts "
      "rich-tip-in trims-kept"},
-    {"wideband-late-pipe", "wideband-leak wideband-scale lean-under-load lean-tip-in"},
-    {"wideband-leak", "wideband-late-pipe wideband-scale lean-under-load lean-tip-in"},
+    {"wideband-late-pipe", "wideband-leak wideband-scale lean-under-load lean-tip-in", true},
+    {"wideband-leak", "wideband-late-pipe wideband-scale lean-under-load lean-tip-in", true},
     {"narrowband-dead",
      "trim-at-stop wideband-scale rich-under-load lean-under-load trims-kept fuel-changed exhaust-leak "
      "purge-suspected regulator idle-hunts one-cylinder misfire"},
@@ -161,7 +166,18 @@ bool listed(std::string_view list, std::string_view word) {
     return false;
 }
 
-/// What follows from something else that was found is a note beneath it, which is as serious as what it leads to.
+/// Every stretch in which it was seen touches one that is tainted.
+bool within(const Finding& effect, const std::vector<Taint>& taints) {
+    return std::all_of(effect.where.begin(), effect.where.end(), [&](const Stretch& where) {
+        return std::any_of(taints.begin(), taints.end(), [&](const Taint& taint) {
+            return taint.where.drive == where.drive && taint.where.from_s <= where.to_s &&
+                   taint.where.to_s >= where.from_s;
+        });
+    });
+}
+
+/// What follows from something else that was found is a note beneath it. A cause is as serious as what it leads to; not
+/// so a sensor by which it only seems so, and what was seen while that was well stands for itself.
 void explain(std::vector<Finding>& found) {
     constexpr double kBelieved = 0.5;
     for (const Explains& one : kExplains) {
@@ -172,8 +188,9 @@ void explain(std::vector<Finding>& found) {
         if (cause == found.end()) continue;
         for (Finding& effect : found) {
             if (&effect == &*cause || !effect.because.empty() || !listed(one.effects, effect.check)) continue;
+            if (one.seem && !cause->taints.empty() && !within(effect, cause->taints)) continue;
             effect.because = cause->check;
-            cause->seriousness = std::max(cause->seriousness, effect.seriousness);
+            if (!one.seem) cause->seriousness = std::max(cause->seriousness, effect.seriousness);
             effect.seriousness = Seriousness::Note;
         }
     }
@@ -211,6 +228,7 @@ Findings findingsOf(const Drives& drives, const calibration::Calibration* inCar)
     for (size_t d = 0; d < drives.size(); ++d)
         events.push_back(eventsOf(drives[d]));
     const auto steady = steadyRows(drives);
+    checks::Shared shared;
     Findings out;
     for (const Check& check : kChecks) {
         auto lacks = lacking(check.need(), drives);
@@ -220,7 +238,7 @@ Findings findingsOf(const Drives& drives, const calibration::Calibration* inCar)
         }
         out.looked.push_back(check.id);
         const size_t before = out.found.size();
-        check.look({drives, events, steady, inCar}, out.found);
+        check.look({drives, events, steady, inCar, shared}, out.found);
         for (size_t i = before; i < out.found.size(); ++i) {
             out.found[i].check = check.id;
             for (Taint& taint : out.found[i].taints)

@@ -45,12 +45,17 @@ struct Finding {
     static constexpr double kCertain = 0.85;
 };
 
+namespace checks {
+struct Shared;
+}
+
 /// What a check may look at. `inCar` is null where the bytes are not known.
 struct Looked {
     const Drives& drives;
     const std::vector<DriveEvents>& events;  ///< one a drive
     const std::vector<SteadyRow>& steady;    ///< over all drives
     const calibration::Calibration* inCar;
+    checks::Shared& shared;  ///< what several checks ask, computed once
 };
 
 struct Check {

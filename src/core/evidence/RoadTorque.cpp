@@ -177,10 +177,13 @@ std::optional<TorqueCurve> roadTorque(const Sampled& drive, const FoundEvent& pu
             std::hypot(std::sqrt(doubt2) * arm_m / facts.efficiency, facts.inertiaDoubt_kgm2 * alpha));
     }
     if (out.torque_Nm.size() < kFewest) return std::nullopt;
+    const Span span = samplesIn(time, pull.from_s, pull.to_s);
+    out.iso1585 = iso1585Factor(extentOf(drive.columnIfAny("barometric_pressure"), span).mean,
+                                extentOf(drive.columnIfAny("intake_temperature"), span).mean);
     return out;
 }
 
-std::optional<double> iso1585(double dryPressure_kPa, double intake_C) {
+std::optional<double> iso1585Factor(double dryPressure_kPa, double intake_C) {
     constexpr double kLeast = 0.93, kMost = 1.07;
     const double factor = std::pow(99 / dryPressure_kPa, 1.2) * std::pow((intake_C + 273.15) / 298.15, 0.6);
     return factor >= kLeast && factor <= kMost ? std::optional(factor) : std::nullopt;

@@ -32,6 +32,8 @@ struct TorqueCurve {
     std::vector<double> doubt_Nm;  ///< standard deviation; the band is twice that to either side
     std::optional<Stretch> coast;  ///< the coast-down that told the road; its drive is not set
     bool known = false;            ///< by a coast-down or the grade; else only differences on one road mean something
+    /// What it would be in the standard's air over what it was; nothing where that was not recorded, or lies beyond it.
+    std::optional<double> iso1585;
     double power_kW(size_t i) const;
     /// The point of greatest torque, and of greatest power.
     size_t peak() const;
@@ -46,6 +48,6 @@ std::optional<TorqueCurve> roadTorque(const Sampled& drive, const FoundEvent& pu
 
 /// ISO 1585 for spark-ignition engines: what the torque would be in dry air of 99 kPa and 25 degC over what it was.
 /// Nothing beyond 0.93 to 1.07, where the standard does not hold.
-std::optional<double> iso1585(double dryPressure_kPa, double intake_C);
+std::optional<double> iso1585Factor(double dryPressure_kPa, double intake_C);
 
 }  // namespace brusk::evidence

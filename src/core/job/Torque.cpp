@@ -30,7 +30,7 @@ std::string torqueSentence(const evidence::TorqueCurve& curve) {
     const size_t peak = curve.peak(), strongest = curve.strongest();
     const auto band = [&](size_t i) { return evidence::TorqueCurve::kBand * curve.doubt_Nm[i]; };
     const double power = curve.power_kW(strongest);
-    return say(
+    std::string out = say(
         "torque.sentence", "{0} \u00b1 {1} Nm at {2} rpm, {3} \u00b1 {4} kW at {5} rpm; {6}.",
         {formatNumber(curve.torque_Nm[peak], 0), formatNumber(band(peak), 0), formatNumber(curve.speed_rpm[peak], 0),
          formatNumber(power, 0), formatNumber(power * band(strongest) / curve.torque_Nm[strongest], 0),
@@ -38,6 +38,8 @@ std::string torqueSentence(const evidence::TorqueCurve& curve) {
          curve.coast   ? "the coast-down that follows tells the road"
          : curve.known ? "by the grade that was told"
                        : "no coast-down tells the slope: only differences on one road mean something"});
+    if (curve.iso1585) out += say("torque.iso1585", " ISO 1585: times {0}.", {formatNumber(*curve.iso1585, 3)});
+    return out;
 }
 
 }  // namespace brusk::job

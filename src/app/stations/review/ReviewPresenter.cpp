@@ -90,7 +90,7 @@ ReviewPresenter::Looked ReviewPresenter::look(std::shared_ptr<const recording::R
 void ReviewPresenter::show(Looked looked, const QString& title) {
     recording_ = std::move(looked.recording);
     lanes_ = std::move(looked.lanes);
-    asked_.clear();
+    asked_.clear(), torque_.clear();
     // What only the decoding brought to light.
     if (recording_->late)
         for (const std::string& sentence : recording_->late->sentences())

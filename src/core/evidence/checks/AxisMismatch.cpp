@@ -1,13 +1,12 @@
 // A map's recorded value is not what its cells say at the recorded inputs.
 // SPDX-License-Identifier: GPL-3.0-or-later
-#include "core/evidence/Replay.h"
-#include "core/evidence/checks/Looks.h"
+#include "core/evidence/checks/Shared.h"
 
 namespace brusk::evidence::checks {
 
 void axisMismatch(const Looked& at, Found& out) {
     if (!at.inCar) return;
-    for (const auto& one : checkAxes(*at.inCar, at.drives).found) {
+    for (const auto& one : axesOf(at).found) {
         Finding finding;
         finding.seriousness = Seriousness::Warn;
         finding.certainty = one.kind == AxisMismatch::Kind::Unexplained ? 0.6 : 0.9;

@@ -5,6 +5,7 @@
 #include <map>
 
 #include "core/evidence/checks/Models.h"
+#include "core/evidence/checks/Shared.h"
 
 namespace brusk::evidence::checks {
 
@@ -16,9 +17,11 @@ struct Point {
 
 }  // namespace
 
-Blamed blameOf(const Looked& at) {
+namespace {
+
+Blamed blame(const Looked& at) {
     constexpr double kRail_kPa = 300, kLarge = 0.065, kLean = 0.1, kSure = 3.5, kExplains = 1.4, kWeather_kPa = 100,
-                     kDraws_kgh = 2;
+                     kDraws_kgh = 2, kAtIdle = 0.02;
     constexpr double kCell_kPa = 12, kWarm_C = 60, kLong_s = 3;
     constexpr size_t kFewest = 4;
     Blamed out;
@@ -82,9 +85,16 @@ Blamed blameOf(const Looked& at) {
     if (byRail) {
         // A rail over the weather has a slope of one; an air map that is off has any.
         if (best.slope > 0.65 && best.slope < 1.35) out.cause = Blamed::Cause::Regulator;
-    } else
+    } else if (std::abs(out.atLowFlow) > kAtIdle && (out.atLowFlow > 0) == (best.slope > 0))
+        // What comes besides shows where little flows; what grows with the flow is something else.
         out.cause = best.slope > 0 ? Blamed::Cause::AirInExhaust : Blamed::Cause::FuelBesides;
     return out;
+}
+
+}  // namespace
+
+const Blamed& blameOf(const Looked& at) {
+    return once(at.shared.blamed, [&] { return blame(at); });
 }
 
 }  // namespace brusk::evidence::checks

@@ -18,6 +18,6 @@ struct Blamed {
     double least = 0, most = 0;            ///< manifold pressures seen, kPa
     double atLeast = 0, atMost = 0;        ///< share there
 };
-Blamed blameOf(const Looked& at);
+const Blamed& blameOf(const Looked& at);
 
 }  // namespace brusk::evidence::checks

@@ -15,7 +15,8 @@ void boostLeak(const Looked& at, Found& out) {
             idle.push_back(row.models());
     // A meter that reads much is furthest off where little flows; a leak blows most where pressure is.
     if (medianOf(idle) > 1 + kMeter || medianOf(below) < 1 - kLost) return;
-    if (modelsOf(at).meterOff < kReads || modelsOf(at).blame == Models::Blame::Pressure) return;
+    const Models& models = modelsOf(at);
+    if (models.meterOff < kReads || models.blame == Models::Blame::Pressure) return;
     std::vector<double> lost;
     Finding finding;
     for (const Of& pull : eventsOfKind(at, roles::kPull)) {
@@ -35,7 +36,7 @@ void boostLeak(const Looked& at, Found& out) {
     finding.seriousness = Seriousness::Warn;
     finding.certainty = 0.7;
     finding.seen = say("finding.boost-leak",
-                       "In boost the meter counts {0} % more air than the cylinders get, in {1}; below it agrees.",
+                       "In boost the meter counts {0} % more air than the cylinders get, in {1}; below it does less.",
                        {formatNumber(100 * medianOf(lost), 0), countText(finding.where.size(), lost.size(), "pulls")});
     finding.means = {"air leaks out between compressor and throttle", "the air map is too low in boost"};
     finding.todo = "Press the pipes with air and listen, before boost or fuel is corrected.";

@@ -2,6 +2,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/evidence/checks/CutLags.h"
 
+#include "core/evidence/checks/Shared.h"
+
 namespace brusk::evidence::checks {
 
 namespace {
@@ -21,7 +23,9 @@ std::optional<double> lagOf(std::span<const double> time, Column lambda, size_t 
 
 }  // namespace
 
-Lags lagsOf(const Looked& at) {
+namespace {
+
+Lags measure(const Looked& at) {
     constexpr double kLeast_s = 1.8, kNear = 0.12, kAir = 0.28, kAfter_s = 3;
     Lags out;
     for (const Of& cut : eventsOfKind(at, roles::kOverrun)) {
@@ -43,6 +47,12 @@ Lags lagsOf(const Looked& at) {
             if (const auto lag = lagOf(time, lambda, end, to_s + kAfter_s, 1, last)) out.returns.push_back(*lag);
     }
     return out;
+}
+
+}  // namespace
+
+const Lags& lagsOf(const Looked& at) {
+    return once(at.shared.lags, [&] { return measure(at); });
 }
 
 void reportLags(const Lags& lags, Finding finding, Found& out) {

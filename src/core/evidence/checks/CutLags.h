@@ -16,7 +16,7 @@ struct Lags {
     static constexpr size_t kFewest = 2;
     bool enough() const { return begins.size() >= kFewest; }
 };
-Lags lagsOf(const Looked& at);
+const Lags& lagsOf(const Looked& at);
 /// What both checks say of them.
 void reportLags(const Lags& lags, Finding finding, Found& out);
 

@@ -6,11 +6,11 @@
 namespace brusk::evidence::checks {
 
 void exhaustLeak(const Looked& at, Found& out) {
-    const Blamed blamed = blameOf(at);
+    const Blamed& blamed = blameOf(at);
     if (blamed.cause != Blamed::Cause::AirInExhaust) return;
     // Seen by the wideband alone it is not before both.
     constexpr double kAlone = 0.5, kSure = 5;
-    const Line wideband = widebandByFlow(at);
+    const Line wideband = widebandByFlow(at).line;
     if (wideband.slope > kAlone * blamed.slope && wideband.sureness() > kSure) return;
     constexpr double kPerGram_s = 3.6;
     Finding finding;

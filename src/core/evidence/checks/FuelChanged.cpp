@@ -8,7 +8,7 @@ namespace brusk::evidence::checks {
 
 void fuelChanged(const Looked& at, Found& out) {
     constexpr double kStep = 0.035, kSure = 6, kZone = 2, kFindsIts_s = 60, kOctaves = 1.5;
-    constexpr size_t kFewest = 5;
+    constexpr size_t kFewest = 5, kMostSplits = 200;
     struct Row {
         size_t drive;
         double at_s, zone, share;
@@ -23,7 +23,9 @@ void fuelChanged(const Looked& at, Found& out) {
     if (rows.size() < 2 * kFewest) return;
     double best = 0, step = 0, spread = 0;
     size_t where = 0;
-    for (size_t k = kFewest; k + kFewest <= rows.size(); ++k) {
+    // A day of driving is not tried row by row.
+    const size_t stride = 1 + rows.size() / kMostSplits;
+    for (size_t k = kFewest; k + kFewest <= rows.size(); k += stride) {
         // Zone by zone, so that another kind of driving is no other fuel.
         std::map<double, std::pair<std::vector<double>, std::vector<double>>> zones;
         for (size_t i = 0; i < rows.size(); ++i)
@@ -39,7 +41,7 @@ void fuelChanged(const Looked& at, Found& out) {
             for (const double one : sides.second)
                 rest.push_back(std::abs(one - b));
         }
-        if (steps.size() < 3 || zones.empty()) continue;
+        if (steps.size() < 3) continue;
         double lowest = INFINITY, highest = -INFINITY;
         for (const auto& [zone, sides] : zones)
             if (!sides.first.empty() && !sides.second.empty())

@@ -6,7 +6,7 @@
 namespace brusk::evidence::checks {
 
 void intakeLeak(const Looked& at, Found& out) {
-    const Models models = modelsOf(at);
+    const Models& models = modelsOf(at);
     constexpr double kRich = -0.05;
     // Rich where little flows: what comes in is not air alone.
     if (models.blame != Models::Blame::LeakIn || models.bends < kRich) return;

@@ -80,9 +80,13 @@ std::vector<Of> eventsOfKind(const Looked& at, roles::Event kind);
 std::optional<double> parameterOf(const Looked& at, roles::Role role);
 /// The middle one of some numbers; NaN of none.
 double medianOf(std::vector<double> numbers);
-/// What the wideband reads beyond 1 while the loop holds it, over one over the airflow (h/kg); `range`, where given,
-/// becomes the least and the greatest of that.
-Line widebandByFlow(const Looked& at, double* range = nullptr);
+/// What the wideband reads beyond 1 while the loop holds it, over one over the airflow (h/kg), and how far that
+/// reached.
+struct ByFlow {
+    Line line;
+    double least = 0, most = 0;
+};
+ByFlow widebandByFlow(const Looked& at);
 /// All of every drive.
 std::vector<Stretch> wholeDrives(const Looked& at);
 /// Where a column lies below a border, of every drive.

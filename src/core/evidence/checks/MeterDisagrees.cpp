@@ -6,7 +6,7 @@
 namespace brusk::evidence::checks {
 
 void meterDisagrees(const Looked& at, Found& out) {
-    const Models models = modelsOf(at);
+    const Models& models = modelsOf(at);
     constexpr double kSlow = 0.12, kVerySlow = 0.4, kReads = 0.1;
     if (const double late = meterLateness(at);
         late > (models.blame == Models::Blame::Pressure ? kVerySlow : kSlow) && std::abs(models.meterOff) < kReads) {

@@ -5,9 +5,8 @@
 namespace brusk::evidence::checks {
 
 void misfire(const Looked& at, Found& out) {
-    constexpr double kMisfires = 4;
-    const Unevenness uneven = unevennessOf(at);
-    if (!uneven.shows() || uneven.lacks <= kMisfires * Unevenness::kLacks) return;
+    const Unevenness& uneven = unevennessOf(at);
+    if (!uneven.shows() || uneven.lacks <= Unevenness::kMisfires) return;
     Finding finding;
     finding.seriousness = Seriousness::Warn;
     finding.certainty = 0.95;

@@ -2,11 +2,15 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/evidence/checks/Models.h"
 
+#include "core/evidence/checks/Shared.h"
+
 #include <map>
 
 namespace brusk::evidence::checks {
 
-Models modelsOf(const Looked& at) {
+namespace {
+
+Models compare(const Looked& at) {
     constexpr double kApart = 0.055, kSurer = 0.02, kUsual = 0.02, kRight = 0.05, kSure = 5, kShaped = 0.12,
                      kBends = 0.1, kBetter = 0.85, kShare = 0.07, kDensity = 0.065;
     constexpr size_t kFewest = 8;
@@ -93,7 +97,15 @@ Models modelsOf(const Looked& at) {
     return out;
 }
 
-double meterLateness(const Looked& at) {
+}  // namespace
+
+const Models& modelsOf(const Looked& at) {
+    return once(at.shared.models, [&] { return compare(at); });
+}
+
+namespace {
+
+double latenessOf(const Looked& at) {
     constexpr double kOver_s = 0.25, kMoves_s = 1.2, kNoBoost_kPa = 95, kZones = 2;
     constexpr size_t kFewest = 25;
     std::map<int, std::pair<std::vector<double>, std::vector<double>>> zones;  // by airflow: rising, falling
@@ -125,6 +137,12 @@ double meterLateness(const Looked& at) {
         if (sides.first.size() >= kFewest && sides.second.size() >= kFewest)
             late.push_back(medianOf(sides.second) - medianOf(sides.first));
     return late.empty() ? 0 : medianOf(late);
+}
+
+}  // namespace
+
+double meterLateness(const Looked& at) {
+    return once(at.shared.meterLateness, [&] { return latenessOf(at); });
 }
 
 }  // namespace brusk::evidence::checks

@@ -21,7 +21,7 @@ struct Models {
     double atIdle = 0;      ///< share of the air at the least flow that was seen
     size_t rows = 0;
 };
-Models modelsOf(const Looked& at);
+const Models& modelsOf(const Looked& at);
 
 /// How much less the meter says than speed-density while air rises than while it falls, as a share.
 double meterLateness(const Looked& at);

@@ -6,7 +6,7 @@
 namespace brusk::evidence::checks {
 
 void pressureScale(const Looked& at, Found& out) {
-    const Models models = modelsOf(at);
+    const Models& models = modelsOf(at);
     constexpr double kLate = 0.4;
     if (models.blame != Models::Blame::Pressure || meterLateness(at) > kLate) return;
     Finding finding;

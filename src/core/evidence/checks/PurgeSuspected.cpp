@@ -8,7 +8,7 @@ namespace brusk::evidence::checks {
 
 void purgeSuspected(const Looked& at, Found& out) {
     Blamed blamed = blameOf(at);
-    const Models models = modelsOf(at);
+    const Models& models = modelsOf(at);
     constexpr double kRich = -0.05;
     const bool withAir = models.blame == Models::Blame::LeakIn && models.bends < kRich;
     if (blamed.cause != Blamed::Cause::FuelBesides && !withAir) return;

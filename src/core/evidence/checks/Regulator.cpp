@@ -6,7 +6,7 @@
 namespace brusk::evidence::checks {
 
 void regulator(const Looked& at, Found& out) {
-    const Blamed blamed = blameOf(at);
+    const Blamed& blamed = blameOf(at);
     if (blamed.cause != Blamed::Cause::Regulator) return;
     Finding finding;
     finding.seriousness = Seriousness::Warn;

@@ -2,6 +2,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/evidence/checks/Unevenness.h"
 
+#include "core/evidence/checks/Shared.h"
+
 #include <numbers>
 
 namespace brusk::evidence::checks {
@@ -22,7 +24,9 @@ double atOrder(std::span<const double> time, Column speed, Span span, double ord
 
 }  // namespace
 
-Unevenness unevennessOf(const Looked& at) {
+namespace {
+
+Unevenness measure(const Looked& at) {
     constexpr double kStretch_s = 2, kQuick_s = 0.055, kWarm_C = 60, kOnceACycle = 0.5;
     constexpr double kBeside[] = {0.36, 0.43, 0.57, 0.64};
     Unevenness out;
@@ -59,6 +63,12 @@ Unevenness unevennessOf(const Looked& at) {
         out.lacks = std::max(out.lacks, second);
     }
     return out;
+}
+
+}  // namespace
+
+const Unevenness& unevennessOf(const Looked& at) {
+    return once(at.shared.uneven, [&] { return measure(at); });
 }
 
 std::string Unevenness::sentence() const {

@@ -12,10 +12,10 @@ struct Unevenness {
     double lacks = 0;       ///< share of fuel that the loop adds, of the bank that lacks more
     double between = 0;     ///< of that bank over the other; nil with one bank
     std::vector<Stretch> where;
-    static constexpr double kLacks = 0.025, kRough_rpm = 1, kClear = 2.2;
+    static constexpr double kLacks = 0.025, kMisfires = 0.1, kRough_rpm = 1, kClear = 2.2;
     bool shows() const { return rough_rpm > kRough_rpm && rough_rpm > kClear * beside_rpm && lacks > kLacks; }
     std::string sentence() const;
 };
-Unevenness unevennessOf(const Looked& at);
+const Unevenness& unevennessOf(const Looked& at);
 
 }  // namespace brusk::evidence::checks

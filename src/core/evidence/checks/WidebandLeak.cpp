@@ -4,7 +4,7 @@
 
 namespace brusk::evidence::checks {
 
-Line widebandByFlow(const Looked& at, double* range) {
+ByFlow widebandByFlow(const Looked& at) {
     std::vector<double> slow, off;
     for (const SteadyRow& row : at.steady) {
         if (!row.closed || std::abs(row.asked - 1) > 0.02 || std::isnan(row.measured) || row.nearStop()) continue;
@@ -12,17 +12,14 @@ Line widebandByFlow(const Looked& at, double* range) {
     }
     if (slow.empty()) return {};
     const auto [least, most] = std::minmax_element(slow.begin(), slow.end());
-    if (range) range[0] = *least, range[1] = *most;
-    return lineThrough(slow, off);
+    return {lineThrough(slow, off), *least, *most};
 }
 
 void widebandLeak(const Looked& at, Found& out) {
     constexpr double kAtIdle = 0.045, kSure = 5, kSame = 0.03;
-    double range[2] = {};
-    const Line line = widebandByFlow(at, range);
+    const auto [line, least, most] = widebandByFlow(at);
     if (line.rows < 8 || !(line.slope > 0) || line.sureness() < kSure) return;
-    const double *least = &range[0], *most = &range[1];
-    const double atSlow = line(*most), grows = line.slope * (*most - *least);
+    const double atSlow = line(most), grows = line.slope * (most - least);
     if (atSlow < kAtIdle || grows < kAtIdle || std::abs(line.at) > std::max(kSame, 0.2 * atSlow)) return;
     constexpr double kPerGram_s = 3.6;
     Finding finding;

@@ -5,7 +5,7 @@
 namespace brusk::evidence::checks {
 
 void widebandSlow(const Looked& at, Found& out) {
-    const Lags lags = lagsOf(at);
+    const Lags& lags = lagsOf(at);
     if (!lags.enough() || !(lags.middle() > Lags::kSlow_s) || lags.middle() > Lags::kStores_s) return;
     Finding finding;
     finding.certainty = 0.95;

@@ -1,7 +1,6 @@
 // A recording that was made on other bytes than those it is held against.
 // SPDX-License-Identifier: GPL-3.0-or-later
-#include "core/evidence/Replay.h"
-#include "core/evidence/checks/Looks.h"
+#include "core/evidence/checks/Shared.h"
 
 namespace brusk::evidence::checks {
 
@@ -9,7 +8,7 @@ void wrongRound(const Looked& at, Found& out) {
     if (!at.inCar) return;
     // One channel that is scaled wrong explains all maps alike; maps that each need an explanation of their own were
     // not in the car.
-    const AxisCheck axes = checkAxes(*at.inCar, at.drives);
+    const AxisCheck& axes = axesOf(at);
     std::string names;
     std::vector<std::string> explanations;
     Finding finding;

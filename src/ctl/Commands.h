@@ -46,6 +46,7 @@ void addSensorCommands(Command app, Context& context);
 void addCellsCommand(Command app, Context& context);
 void addEventsCommand(Command app, Context& context);
 void addFindingsCommand(Command app, Context& context);
+void addBlameCommand(Command app, Context& context);
 void addProveCommand(Command app, Context& context);
 void addTorqueCommand(Command app, Context& context);
 void addBaseCommand(Command app, Context& context);

@@ -703,4 +703,12 @@ const std::vector<FaultCase>& faultCases() {
     return all;
 }
 
+bool saysBytes(std::string_view check) {
+    // What wrong bytes do to a sound car.
+    constexpr std::string_view kDone[] = {"knock",      "octane-low",      "overboost",
+                                          "underboost", "throttle-closes", "injector-at-limit"};
+    return std::find(kOfBytes.begin(), kOfBytes.end(), check) != kOfBytes.end() ||
+           std::find(std::begin(kDone), std::end(kDone), check) != std::end(kDone);
+}
+
 }  // namespace brusk::ctl

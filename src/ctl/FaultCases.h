@@ -63,4 +63,8 @@ struct FaultCase {
 };
 const std::vector<FaultCase>& faultCases();
 
+/// Whether a check tells of the calibration, or of what a wrong one does: on a base that nothing has corrected no false
+/// alarm.
+bool saysBytes(std::string_view check);
+
 }  // namespace brusk::ctl

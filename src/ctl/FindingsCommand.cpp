@@ -1,7 +1,8 @@
-// findings: what is wrong in what was driven, as far as it shows.
+// findings: what is wrong in what was driven, as far as it shows. blame: which part the mixture's error belongs to.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/base/Text.h"
 #include "core/evidence/Finding.h"
+#include "core/evidence/Suspects.h"
 #include "ctl/Subject.h"
 
 namespace brusk::ctl {
@@ -46,6 +47,7 @@ json findingJson(const evidence::Finding& finding, const std::function<std::stri
             {"seen", finding.seen},
             {"means", finding.means},
             {"todo", finding.todo},
+            {"not_apart", finding.notApart},
             {"place", place},
             {"figures", figures},
             {"where", where},
@@ -94,6 +96,8 @@ Done findings(Context& c, const Choice& o) {
                           (finding.because.empty() ? "" : " It follows from " + std::string(finding.because) + ".") +
                           "\n    " + finding.means.front() + " (" + formatNumber(finding.certainty, 2) + "). " +
                           finding.todo + "\n";
+        for (const std::string& sentence : finding.notApart)
+            c.outcome.text += "    " + sentence + "\n";
     }
     if (found.found.empty()) c.outcome.text += "Nothing was found.\n";
     for (const auto& one : found.couldNot) {
@@ -110,7 +114,81 @@ Done findings(Context& c, const Choice& o) {
     return {};
 }
 
+struct BlameChoice {
+    Choice of;
+    double poured = std::nan(""), deadTime_ms = std::nan("");
+    std::string rail;
+    bool fuelTold = false, widebandCalibrated = false;
+    evidence::MixtureFacts facts() const {
+        evidence::MixtureFacts out;
+        if (!std::isnan(poured)) out.poured = poured;
+        if (!std::isnan(deadTime_ms)) out.deadTime_ms = deadTime_ms;
+        if (!rail.empty()) out.railFollows = rail == "yes";
+        out.fuelTold = fuelTold, out.widebandCalibrated = widebandCalibrated;
+        return out;
+    }
+};
+
+Done blame(Context& c, const BlameChoice& o) {
+    auto subject = bytesOf(c, o.of);
+    if (!subject) return tl::unexpected(subject.error());
+    const auto drives = drivesOf(c, o.of, *subject);
+    if (!drives) return tl::unexpected(drives.error());
+    const auto blame = evidence::whoIsToBlame(**drives, o.facts());
+    if (blame.parts.empty())
+        return fail(ErrorCode::NotFound,
+                    "Too little settled driving to tell: drive calmly at four pressures or more, warm.");
+    json parts = json::array(), pairs = json::array();
+    const auto shown = [](const evidence::Suspect& suspect, double value) {
+        return suspect.unit == evidence::kShare ? formatNumber(100 * value, 1) : formatNumber(value, 2);
+    };
+    const auto unitOf = [](const evidence::Suspect& suspect) {
+        return suspect.unit == evidence::kShare ? std::string("%") : std::string(suspect.unit);
+    };
+    for (const auto& part : blame.parts) {
+        parts.push_back({{"suspect", part.suspect->title},
+                         {"unit", part.suspect->unit},
+                         {"off", part.off},
+                         {"doubt", part.doubt},
+                         {"alone", part.alone},
+                         {"chance", part.chance}});
+        c.outcome.text += std::string(part.suspect->title) + ": " + shown(*part.suspect, part.off) + " \u00b1 " +
+                          shown(*part.suspect, part.doubt) + " " + unitOf(*part.suspect) + ", alone to blame " +
+                          formatNumber(part.chance, 2) + "\n";
+    }
+    c.outcome.text += "nothing is broken: " + formatNumber(blame.chanceOfNothing, 2) + "\n";
+    for (const auto& pair : blame.notApart) {
+        pairs.push_back({{"one", pair.one->title},
+                         {"other", pair.other->title},
+                         {"correlation", pair.correlation},
+                         {"sentence", evidence::sentenceOf(pair)}});
+        c.outcome.text += evidence::sentenceOf(pair) + "\n";
+    }
+    c.outcome.json = {{"parts", parts},
+                      {"chance_of_nothing", blame.chanceOfNothing},
+                      {"unexplained_pct", 100 * blame.unexplained},
+                      {"cells", blame.cells.size()},
+                      {"not_apart", pairs}};
+    return {};
+}
+
 }  // namespace
+
+void addBlameCommand(Command app, Context& c) {
+    auto o = std::make_shared<BlameChoice>();
+    auto sub = app.command("blame", "which part the mixture's error belongs to, and what can't be told apart");
+    sub.option("REC", o->of.files, "recordings; with --car those of the round when none is named");
+    (void)o->of.bytes.addTo(sub);
+    sub.option("--poured", o->poured, "fuel filled in over fuel reckoned as injected, as a ratio");
+    sub.option("--dead-time", o->deadTime_ms, "of the injectors over what the bytes say, ms, from a bench");
+    sub.option("--rail-follows", o->rail, "whether a gauge saw the fuel pressure follow the manifold")
+        .oneOf({"yes", "no"});
+    sub.flag("--fuel-told", o->fuelTold, "the fuel was tested");
+    sub.flag("--wideband-calibrated", o->widebandCalibrated, "in free air");
+    sub.run([o, &c] {
+        if (auto done = blame(c, *o); !done) c.outcome.fail(done.error());
+    });
+}
 
 void addFindingsCommand(Command app, Context& c) {
     auto o = std::make_shared<Choice>();

@@ -56,6 +56,7 @@ struct FindingsProof {
     std::vector<PairProof> pairs;
     double healthyHours = 0;
     std::vector<std::string> falseAlarms;  ///< each with the drive it came in
+    std::map<std::string, int> ofBases;    ///< what healthy cars on an uncorrected base were said to lack, by check
     std::map<std::string, Claims> byCheck;
     std::map<int, Claims> byTenth;  ///< of the certainty: 9 is 0.9 to 1
 };

@@ -52,6 +52,7 @@ int run(int argc, char** argv, bool asJson) {
     addCellsCommand(app, context);
     addEventsCommand(app, context);
     addFindingsCommand(app, context);
+    addBlameCommand(app, context);
     addProveCommand(app, context);
     addTorqueCommand(app, context);
     addBaseCommand(app, context);

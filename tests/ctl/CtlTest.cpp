@@ -471,6 +471,11 @@ void CtlTest::eventsAndFindingsOfARecordingAreTold() {
                           one.toObject()["lacks"].toArray()[0].toString() == "battery");
     QVERIFY(named);
     QCOMPARE(ctl({"findings", at("blind.mf4"), "--fail-on", "danger"}).code, 0);
+    const auto blame = ctl({"blame", at("over.mf4"), "--json"}).object();
+    QVERIFY(blame["parts"].toArray().size() > 10 && blame["chance_of_nothing"].toDouble() > 0);
+    QVERIFY(ctl({"blame", at("over.mf4")}).out.contains("nothing is broken: "));
+    QCOMPARE(ctl({"blame"}).code, 2);
+    QCOMPARE(ctl({"blame", at("over.mf4"), "--rail-follows", "maybe"}).code, 2);
     QCOMPARE(ctl({"findings"}).code, 2);
     QCOMPARE(ctl({"events"}).code, 2);
     QCOMPARE(ctl({"events", at("nothing.mf4")}).code, 1);

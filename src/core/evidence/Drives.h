@@ -29,6 +29,7 @@ class Drives {
         std::optional<PulseModel> pulses;
         double stoichiometric = units::kPetrolRatio;  ///< for lambda that was recorded as an air-fuel ratio
         std::vector<Taint> taints;                    ///< what is not learned from
+        bool untuned = false;                         ///< the bytes are computed, and no drive has corrected them yet
         std::vector<std::string> names;  ///< of the recordings, as whoever keeps them calls them; may be empty
     };
     using Recordings = std::vector<std::shared_ptr<const recording::Recording>>;
@@ -48,6 +49,7 @@ class Drives {
     /// A drive that lacks a channel tells nothing, and is said; NotFound names the channel where all lack one.
     const Result<Mixture>& mixture() const;
     const DriveFigures& figures() const;
+    bool untuned() const { return options_.untuned; }
 
     /// What is wrong in them; null where nobody looked.
     const std::shared_ptr<const Findings>& findings() const { return findings_; }

@@ -81,16 +81,17 @@ struct Explains {
 constexpr Explains kExplains[] = {
     {"wideband-dead",
      "wideband-slow wideband-cold wideband-scale wideband-leak wideband-late-pipe wideband-after-catalyst "
-     "lean-under-load rich-under-load lean-tip-in rich-tip-in fuel-pressure-falls regulator",
+     "lean-under-load rich-under-load lean-tip-in rich-tip-in fuel-pressure-falls regulator exhaust-leak "
+     "purge-suspected pressure-scale meter-disagrees intake-leak boost-leak",
      true},
     {"wideband-cold",
      "wideband-dead wideband-scale wideband-leak lean-under-load rich-under-load lean-tip-in rich-tip-in", true},
     {"wideband-slow",
-     "lean-under-load rich-under-load lean-tip-in rich-tip-in fuel-pressure-falls wideband-scale "
+     "lean-under-load rich-under-load lean-tip-in rich-tip-in fuel-pressure-falls wideband-scale regulator "
      "wideband-leak wideband-late-pipe",
      true},
     {"wideband-after-catalyst",
-     "lean-under-load rich-under-load lean-tip-in rich-tip-in fuel-pressure-falls wideband-dead", true},
+     "lean-under-load rich-under-load lean-tip-in rich-tip-in fuel-pressure-falls wideband-dead regulator", true},
     {"wideband-scale", "lean-under-load rich-under-load lean-tip-in rich-tip-in fuel-pressure-falls", true},
     {"exhaust-leak",
      "wideband-leak wideband-late-pipe wideband-scale trim-at-stop rich-under-load lean-under-load idle-hunts "
@@ -114,9 +115,12 @@ constexpr Explains kExplains[] = {
      "underboost limit-hit throttle-closes lean-tip-in rich-tip-in wastegate-stuck-open "
      "wastegate-stuck-shut knock octane-low fuel-pressure-falls fuel-changed"},
     {"meter-dead",
-     "lean-tip-in rich-tip-in limit-hit meter-disagrees intake-leak boost-leak pressure-scale trim-at-stop "
+     "lean-under-load rich-under-load lean-tip-in rich-tip-in limit-hit meter-disagrees intake-leak boost-leak "
+     "pressure-scale trim-at-stop "
      "fuel-changed limp-mode"},
-    {"meter-disagrees", "trim-at-stop lean-under-load rich-under-load lean-tip-in rich-tip-in fuel-changed limp-mode"},
+    {"meter-disagrees",
+     "regulator wideband-late-pipe trim-at-stop lean-under-load rich-under-load lean-tip-in rich-tip-in fuel-changed "
+     "limp-mode"},
     {"intake-leak",
      "boost-leak idle-off idle-hunts trim-at-stop limp-mode meter-disagrees lean-tip-in rich-tip-in fuel-changed"},
     {"boost-leak", "underboost meter-disagrees limit-hit wastegate-stuck-open"},
@@ -145,9 +149,9 @@ constexpr Explains kExplains[] = {
     {"knock-false", "knock octane-low"},
     {"wastegate-stuck-open", "underboost"},
     {"wastegate-stuck-shut",
-     "lean-under-load fuel-pressure-falls overboost limit-hit knock octane-low throttle-closes"},
+     "clutch-slips lean-under-load fuel-pressure-falls overboost limit-hit knock octane-low throttle-closes"},
     {"overboost", "lean-under-load limit-hit fuel-pressure-falls"},
-    {"clutch-slips", "lean-under-load limit-hit"},
+    {"clutch-slips", "overboost lean-under-load limit-hit"},
     {"throttle-closes", "underboost wastegate-stuck-open"},
     {"fuel-changed",
      "purge-suspected exhaust-leak regulator fuel-pressure-falls trim-at-stop lean-under-load rich-under-load "
@@ -166,14 +170,15 @@ bool listed(std::string_view list, std::string_view word) {
     return false;
 }
 
-/// Every stretch in which it was seen touches one that is tainted.
+/// More than half of the stretches in which it was seen touch one that is tainted.
 bool within(const Finding& effect, const std::vector<Taint>& taints) {
-    return std::all_of(effect.where.begin(), effect.where.end(), [&](const Stretch& where) {
+    const auto touch = std::count_if(effect.where.begin(), effect.where.end(), [&](const Stretch& where) {
         return std::any_of(taints.begin(), taints.end(), [&](const Taint& taint) {
             return taint.where.drive == where.drive && taint.where.from_s <= where.to_s &&
                    taint.where.to_s >= where.from_s;
         });
     });
+    return 2 * static_cast<size_t>(touch) > effect.where.size() || effect.where.empty();
 }
 
 /// What follows from something else that was found is a note beneath it. A cause is as serious as what it leads to; not

@@ -29,6 +29,8 @@ struct Finding {
     std::string seen;                ///< a sentence
     std::vector<std::string> means;  ///< two at most, the likelier first
     std::string todo;                ///< a sentence
+    /// What it can't be told from in what was driven, and which drive or fact would tell; a sentence each.
+    std::vector<std::string> notApart = {};
     struct Place {
         std::string_view station;  ///< "Maps", "Correct", "Car", "Drive"
         std::string_view kind;     ///< of correction that puts it right; empty: none does

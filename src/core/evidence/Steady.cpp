@@ -48,6 +48,8 @@ SteadyRow meansOf(const Sampled& drive, size_t number, Span span) {
     out.byMeter = std::abs(out.metered_mg - out.air_mg) < std::abs(out.density_mg - out.air_mg);
     out.throttle_pct = mean("throttle"), out.target_pct = mean("throttle_target");
     out.road_kmh = mean("vehicle_speed");
+    out.pulse_ms = mean("injector_pulse") / 1000;
+    out.coolant_C = mean("coolant"), out.intake_C = mean("intake_temperature");
     out.idle = out.road_kmh < 3 && !(mean("pedal") > 1);
     return out;
 }

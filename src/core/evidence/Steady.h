@@ -24,6 +24,8 @@ struct SteadyRow {
     double air_mg = 0;                             ///< the one in use
     double throttle_pct = 0, target_pct = 0;
     double road_kmh = 0;
+    double pulse_ms = 0;  ///< of the injectors, with what they need to open
+    double coolant_C = 0, intake_C = 0;
     bool byMeter = false;  ///< the meter's air is in use
     bool closed = false;   ///< the loop works: the short trim moves
     bool idle = false;     ///< car stands, foot up

@@ -4,6 +4,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <nlohmann/json.hpp>
 
 #include "core/base/Text.h"
 #include "core/job/Drive.h"
@@ -133,6 +134,20 @@ std::optional<evidence::WidebandDelay> earlierDelay(const Kit& kit, const carfol
     return std::nullopt;
 }
 
+/// The original was tuned by its maker, and a round on corrections by whoever drove it; a base, or what was written by
+/// hand upon the original, by nobody yet.
+bool isUntuned(const carfolder::CarFolder& folder, int64_t round) {
+    for (std::optional<int64_t> at = round; at;) {
+        const auto one = folder.rounds().byId(*at);
+        if (!one || one->state == carfolder::RoundState::Original) return one && *at != round;
+        const auto reason = nlohmann::json::parse(one->reason, nullptr, false);
+        const std::string kind = reason.is_object() ? reason.value("kind", "") : "";
+        if (!kind.empty() && kind != "by-hand" && kind != "base") return false;
+        at = one->parent;
+    }
+    return false;
+}
+
 }  // namespace
 
 Result<DrivesPtr> drivesIfAny(const Kit& kit, const carfolder::CarFolder& folder, int64_t round) {
@@ -147,6 +162,7 @@ Result<DrivesPtr> drivesIfAny(const Kit& kit, const carfolder::CarFolder& folder
         inCar = std::move(*bytes);
         subject.image = std::make_shared<const image::Image>(inCar->image());
         options = evidenceOptions(*inCar);
+        options.untuned = isUntuned(folder, round);
         const auto newest = folder.settings().sheet();
         if (!newest) return tl::unexpected(newest.error());
         subject.sheetVersion = newest->version;

@@ -26,18 +26,21 @@ std::optional<evidence::RoadFacts> roadFacts(const proposals::BuildSheet& sheet)
     return out;
 }
 
-std::string torqueSentence(const evidence::TorqueCurve& curve) {
+std::string torqueSentence(const evidence::TorqueCurve& curve, const units::Preferences& units) {
+    const units::Shown torque = units.shown("Nm"), shownPower = units.shown("kW");
     const size_t peak = curve.peak(), strongest = curve.strongest();
     const auto band = [&](size_t i) { return evidence::TorqueCurve::kBand * curve.doubt_Nm[i]; };
     const double power = curve.power_kW(strongest);
-    std::string out = say(
-        "torque.sentence", "{0} \u00b1 {1} Nm at {2} rpm, {3} \u00b1 {4} kW at {5} rpm; {6}.",
-        {formatNumber(curve.torque_Nm[peak], 0), formatNumber(band(peak), 0), formatNumber(curve.speed_rpm[peak], 0),
-         formatNumber(power, 0), formatNumber(power * band(strongest) / curve.torque_Nm[strongest], 0),
-         formatNumber(curve.speed_rpm[strongest], 0),
-         curve.coast   ? "the coast-down that follows tells the road"
-         : curve.known ? "by the grade that was told"
-                       : "no coast-down tells the slope: only differences on one road mean something"});
+    std::string out = say("torque.sentence", "{0} \u00b1 {1} {7} at {2} rpm, {3} \u00b1 {4} {8} at {5} rpm; {6}.",
+                          {formatNumber(torque(curve.torque_Nm[peak]), torque.decimals(0)),
+                           formatNumber(torque.change(band(peak)), torque.decimals(0)),
+                           formatNumber(curve.speed_rpm[peak], 0), formatNumber(shownPower(power), 0),
+                           formatNumber(shownPower.change(power * band(strongest) / curve.torque_Nm[strongest]), 0),
+                           formatNumber(curve.speed_rpm[strongest], 0),
+                           curve.coast   ? "the coast-down that follows tells the road"
+                           : curve.known ? "by the grade that was told"
+                                         : "no coast-down tells the slope: only differences on one road mean something",
+                           torque.unit, shownPower.unit});
     if (curve.iso1585) out += say("torque.iso1585", " ISO 1585: times {0}.", {formatNumber(*curve.iso1585, 3)});
     return out;
 }

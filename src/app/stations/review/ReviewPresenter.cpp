@@ -222,13 +222,13 @@ void ReviewPresenter::layOutPull(const evidence::FoundEvent& pull) {
     desks_.background.latest(
         this,
         [recording = recording_, asked = asked_, pull, facts = job::roadFacts(desks_.sheet.sheet()),
-         ratio = units().stoichiometric]() -> Laid {
+         wished = units()]() -> Laid {
             Laid out{reviewLanes(*recording, asked), {}};
             const auto curve =
-                facts ? evidence::roadTorque(evidence::Sampled(recording, ratio), pull, *facts) : std::nullopt;
+                facts ? evidence::roadTorque(evidence::Sampled(recording, wished.stoichiometric), pull, *facts) : std::nullopt;
             if (!curve) return out;
             addTorque(*curve, out.lanes);
-            out.torque = QString::fromStdString(job::torqueSentence(*curve));
+            out.torque = QString::fromStdString(job::torqueSentence(*curve, wished));
             return out;
         },
         [this, of = recording_](Laid laid) {
@@ -270,6 +270,8 @@ QString ReviewPresenter::meaning(const evidence::Finding& finding) {
     if (!finding.because.empty())
         if (const auto* need = roles::needOf(roles::kCheckNeeds, finding.because))
             out += tr(" It follows from: %1.").arg(text(std::string(need->title)));
+    for (const std::string& sentence : finding.notApart)
+        out += "<br>" + text(sentence);
     return out;
 }
 

@@ -21,7 +21,7 @@ std::vector<double> ratiosSeen(const Looked& at) {
 
 void clutchSlips(const Looked& at, Found& out) {
     constexpr double kSlips = 0.08, kOtherGear = 0.25, kNear = 0.05, kLong_s = 0.6, kSettled_s = 0.8, kOver_s = 0.8,
-                     kMoves = 0.02, kRolls_kmh = 15, kLoad_pct = 70;
+                     kMoves = 0.02, kRolls_kmh = 15, kLoad_pct = 70, kPushed_kPa = 40;
     Finding finding;
     double most = 0;
     for (size_t d = 0; d < at.drives.size(); ++d) {
@@ -58,7 +58,11 @@ void clutchSlips(const Looked& at, Found& out) {
     }
     if (finding.where.size() < 2) return;
     finding.seriousness = Seriousness::Warn;
-    finding.certainty = 0.9;
+    // Torque that nobody asked for makes any clutch slip: what makes the boost comes first.
+    const auto pulls = eventsOfKind(at, roles::kPull);
+    const bool pushed = std::any_of(pulls.begin(), pulls.end(),
+                                    [](const Of& pull) { return pull.event->figure("overshoot_kpa") > kPushed_kPa; });
+    finding.certainty = pushed ? 0.45 : 0.9;
     finding.seen =
         say("finding.clutch-slips", "Under load the engine runs up to {0} % ahead of the road in one gear, {1} times.",
             {formatNumber(100 * most, 0), std::to_string(finding.where.size())});

@@ -10,7 +10,13 @@ namespace brusk::evidence::checks {
 struct Lags {
     std::vector<double> begins, returns;
     std::vector<Stretch> where;
-    double middle() const { return std::min(medianOf(begins), medianOf(returns)); }
+    double middle() const { return std::min(medianOf(later(begins)), medianOf(later(returns))); }
+    /// Of many the last two thirds: a sensor may have aged on the way.
+    static std::vector<double> later(const std::vector<double>& lags) {
+        constexpr size_t kMany = 6;
+        return lags.size() < kMany ? lags
+                                   : std::vector<double>(lags.begin() + static_cast<long>(lags.size() / 3), lags.end());
+    }
     /// From which lag on it is slow, and from which on something stores gas before it.
     static constexpr double kSlow_s = 0.22, kStores_s = 1.5;
     static constexpr size_t kFewest = 2;

@@ -3,10 +3,21 @@
 #include <map>
 
 #include "core/evidence/checks/Looks.h"
+#include "core/evidence/checks/Shared.h"
 
 namespace brusk::evidence::checks {
 
-void fuelChanged(const Looked& at, Found& out) {
+namespace {
+
+struct Step {
+    size_t drive = 0;
+    double from_s = 0;
+    double step = 0;  ///< of ln of the fuel asked for; nil: none
+    double sure = 0.85;
+};
+
+/// By the loop, zone by zone of airflow.
+Step byLoop(const Looked& at) {
     constexpr double kStep = 0.035, kSure = 6, kZone = 2, kFindsIts_s = 60, kOctaves = 1.5;
     constexpr size_t kFewest = 5, kMostSplits = 200;
     struct Row {
@@ -20,7 +31,7 @@ void fuelChanged(const Looked& at, Found& out) {
             std::abs(row.asked - 1) < 0.02)
             rows.push_back({row.drive, row.from_s, std::floor(kZone * std::log2(std::max(1.0, row.airflow_kgh))),
                             std::log(row.trim() * (row.nearStop() && row.off() > 0 ? row.off() : 1))});
-    if (rows.size() < 2 * kFewest) return;
+    if (rows.size() < 2 * kFewest) return {};
     double best = 0, step = 0, spread = 0;
     size_t where = 0;
     // A day of driving is not tried row by row.
@@ -54,21 +65,43 @@ void fuelChanged(const Looked& at, Found& out) {
         const double sure = std::abs(size) / about;
         if (sure > best) best = sure, step = size, spread = about, where = k;
     }
-    if (best < kSure || spread > 0.5 * std::abs(step)) return;
+    if (best < kSure || spread > 0.5 * std::abs(step)) return {};
+    return {rows[where].drive, rows[where].at_s, step};
+}
+
+/// By the whole fit: flow or fuel is to blame in one part and not, or by another amount, in the other.
+Step byFit(const Looked& at) {
+    using Id = Suspect::Id;
+    constexpr double kStep = 0.05, kSure = 0.6;
+    const auto& change = changeIn(at);
+    if (!change) return {};
+    const auto fuel = [](const MixtureBlame& blame) { return blame.chanceOf({Id::Flow, Id::Stoichiometry}); };
+    const auto level = [&](const MixtureBlame& blame) { return fuel(blame) > kBlamed ? blame.of(Id::Flow).alone : 0; };
+    const double step = level(change->since) - level(change->before);
+    const double sure = std::max(fuel(change->before), fuel(change->since));
+    if (sure < kSure || std::abs(step) < kStep) return {};
+    return {change->drive, change->from_s, step, sure};
+}
+
+}  // namespace
+
+void fuelChanged(const Looked& at, Found& out) {
+    Step change = byLoop(at);
+    if (change.step == 0) change = byFit(at);
+    if (change.step == 0) return;
     Finding finding;
     finding.seriousness = Seriousness::Warn;
-    finding.certainty = 0.8;
+    finding.certainty = certaintyOf(change.sure);
     finding.seen = say("finding.fuel-changed", "From a moment on the loop {0} {1} % everywhere alike.",
-                       {step > 0 ? "adds" : "takes away", formatNumber(100 * std::abs(step), 0)});
+                       {change.step > 0 ? "adds" : "takes away", formatNumber(100 * std::abs(change.step), 0)});
     finding.means = {
-        step > 0 ? "fuel with more ethanol came from the tank" : "fuel with less ethanol came from the tank",
+        change.step > 0 ? "fuel with more ethanol came from the tank" : "fuel with less ethanol came from the tank",
         "the fuel pressure changed"};
     finding.todo = "Tell what is in the tank; what was driven before and after is not to be mixed.";
     finding.place = {"Drive", "", roles::Role("stoichiometric_ratio")};
-    finding.figures = {{"short_trim_pct", 100 * step}};
-    const Row& from = rows[where];
-    finding.where.push_back(
-        {from.drive, from.at_s, rows.back().drive == from.drive ? rows.back().at_s : from.at_s + 1});
+    finding.figures = {{"short_trim_pct", 100 * change.step}};
+    const auto time = at.drives[change.drive].time_s();
+    finding.where.push_back({change.drive, change.from_s, std::max(change.from_s + 1, time.back())});
     finding.lanes = {"short_trim", "long_trim", "lambda_measured", "airflow"};
     out.push_back(std::move(finding));
 }

@@ -15,10 +15,14 @@ void fuelPressureFalls(const Looked& at, Found& out) {
         const auto time = drive.time_s();
         const Column lambda = drive.columnIfAny("lambda_measured"), asked = drive.columnIfAny("lambda_asked");
         const Column rate = drive.columnIfAny("fuel_rate");
+        const Column shortTrim = drive.columnIfAny("short_trim"), longTrim = drive.columnIfAny("long_trim");
+        const auto trim = [](const Column& column, size_t i) { return column.empty() ? 1 : 1 + column[i] / 100.0; };
         const Span span = samplesIn(time, pull.event->from_s + kSettled_s, pull.event->to_s);
         for (size_t i = span.begin; i < std::min(span.end, lambda.size()); ++i) {
             const size_t then = sampleAt(time, time[i] - kBehind_s);
-            const double off = valueAt(lambda, i) / valueAt(asked, then) - 1;
+            // What the loop still adds is asked for as well.
+            const double off =
+                valueAt(lambda, i) / valueAt(asked, then) * trim(shortTrim, then) * trim(longTrim, then) - 1;
             if (lambda[i] > 0.6F && lambda[i] < 1.8F && !std::isnan(off))
                 samples.emplace_back(valueAt(rate, then), off);
         }

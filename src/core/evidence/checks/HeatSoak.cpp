@@ -1,11 +1,13 @@
 // An intake air sensor that reads its own warmth where little air passes it.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/evidence/checks/Looks.h"
+#include "core/evidence/checks/Shared.h"
 
 namespace brusk::evidence::checks {
 
 void heatSoak(const Looked& at, Found& out) {
     constexpr double kSoaked_K = 2, kNoBoost_kPa = 95, kSure = 4, kHalf_kgh = 72;
+    constexpr size_t kFewest = 8;
     std::vector<double> still, read;
     for (const SteadyRow& row : at.steady) {
         if (row.pressure_kPa > kNoBoost_kPa) continue;  // a compressor warms it too
@@ -15,13 +17,19 @@ void heatSoak(const Looked& at, Found& out) {
         still.push_back(1 / (1 + row.airflow_kgh / kHalf_kgh)), read.push_back(air.mean);
     }
     const Line line = lineThrough(still, read);
-    if (line.rows < 8 || !(line.slope > 0) || line.sureness() < kSure) return;
-    const auto [least, most] = std::minmax_element(still.begin(), still.end());
-    const double soaked_K = line.slope * (*most - *least);
+    double soaked_K = 0, certainty = 0;
+    if (line.rows >= kFewest && line.slope > 0 && line.sureness() >= kSure) {
+        const auto [least, most] = std::minmax_element(still.begin(), still.end());
+        soaked_K = line.slope * (*most - *least), certainty = 0.7;
+    }
+    // A compressor's heat hides it in the reading; the air computed with it does not.
+    const MixtureBlame& blame = blameOf(at);
+    if (const double chance = blame.chanceOf({Suspect::Id::HeatSoak}); chance >= kBlamed)
+        soaked_K = std::max(soaked_K, blame.of(Suspect::Id::HeatSoak).alone), certainty = certaintyOf(chance);
     if (soaked_K < kSoaked_K) return;
     Finding finding;
     finding.seriousness = Seriousness::Note;
-    finding.certainty = 0.7;
+    finding.certainty = certainty;
     finding.seen = say("finding.heat-soak",
                        "The intake temperature reads {0} K more where little air passes than where much does.",
                        {formatNumber(soaked_K, 0)});

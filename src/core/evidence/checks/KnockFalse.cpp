@@ -7,7 +7,8 @@ namespace brusk::evidence::checks {
 void knockFalse(const Looked& at, Found& out) {
     constexpr double kBehind_s = 0.7, kMostly = 0.7, kBand_rpm = 750, kOutside = 0.5, kLoad_kPa = 12;
     constexpr double kFar_deg = 4;
-    constexpr size_t kFewest = 6;
+    constexpr double kExactly_rpm = 60;  // no knock begins at one speed in every pull
+    constexpr size_t kFewest = 6, kFewestExactly = 3;
     std::vector<double> speeds, loads, taken;
     size_t withTip = 0;
     Finding finding;
@@ -24,10 +25,18 @@ void knockFalse(const Looked& at, Found& out) {
         taken.push_back(knock.event->figure("retard_deg"));
         finding.where.push_back(knock.where());
     }
-    if (speeds.size() < kFewest) return;
+    if (speeds.size() < kFewestExactly) return;
     auto sorted = speeds;
     std::sort(sorted.begin(), sorted.end());
-    const double low = sorted[sorted.size() / 10], high = sorted[sorted.size() - 1 - sorted.size() / 10];
+    double low = sorted[sorted.size() / 10], high = sorted[sorted.size() - 1 - sorted.size() / 10];
+    // Where most of them begin at the very same speed.
+    const size_t most =
+        std::max(kFewestExactly, static_cast<size_t>(std::ceil(kMostly * static_cast<double>(sorted.size()))));
+    bool exactly = false;
+    for (size_t i = 0; i + most <= sorted.size() && !exactly; ++i)
+        if (exactly = sorted[i + most - 1] - sorted[i] < kExactly_rpm; exactly)
+            low = sorted[i], high = sorted[i + most - 1];
+    if (!exactly && sorted.size() < kFewest) return;
     // Time at such load outside the band: real knock comes there too.
     const double load = medianOf(loads) - kLoad_kPa;
     double inside_s = 0, outside_s = 0;
@@ -38,7 +47,8 @@ void knockFalse(const Looked& at, Found& out) {
             if (p[i] > load && n[i] > 1200)
                 (n[i] >= low - 100 && n[i] <= high + 100 ? inside_s : outside_s) += time[i] - time[i - 1];
     }
-    const bool tip = static_cast<double>(withTip) > kMostly * static_cast<double>(speeds.size());
+    const bool tip =
+        sorted.size() >= kFewest && static_cast<double>(withTip) > kMostly * static_cast<double>(speeds.size());
     // What rings does not ask how much was taken back; what knocks falls silent with it.
     const bool band = high - low < kBand_rpm && outside_s > kOutside * inside_s && medianOf(taken) > kFar_deg;
     if (!tip && !band) return;

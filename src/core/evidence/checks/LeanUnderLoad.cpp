@@ -5,11 +5,12 @@
 namespace brusk::evidence::checks {
 
 void leanUnderLoad(const Looked& at, Found& out) {
-    constexpr double kOff_pct = 8.5;  // what fuel, filling and a healthy wideband make off together lies below
+    constexpr double kOff_pct = 10.5;  // what fuel, filling and a healthy wideband make off together lies below
+    constexpr double kDanger_pct = 12;
     const auto off = mixtureOff(at, 1, kOff_pct);
     if (off.where.empty() || !off.shows(kOff_pct)) return;
     Finding finding;
-    finding.seriousness = Seriousness::Danger;
+    finding.seriousness = medianOf(off.off_pct) > kDanger_pct ? Seriousness::Danger : Seriousness::Warn;
     finding.certainty = 0.5;
     finding.seen = say("finding.lean-under-load", "Pulls are {0} % leaner than asked, in {1}.",
                        {formatNumber(medianOf(off.off_pct), 0), countText(off.where.size(), off.pulls, "pulls")});

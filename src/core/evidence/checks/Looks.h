@@ -87,6 +87,10 @@ struct ByFlow {
     double least = 0, most = 0;
 };
 ByFlow widebandByFlow(const Looked& at);
+/// Whether a compressor fills the engine: it has a boost target, or was over the weather.
+bool isPressed(const Looked& at);
+/// How much less the meter says than speed-density while air rises than while it falls, as a share.
+double meterLateness(const Looked& at);
 /// All of every drive.
 std::vector<Stretch> wholeDrives(const Looked& at);
 /// Where a column lies below a border, of every drive.

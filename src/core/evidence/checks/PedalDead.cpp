@@ -6,6 +6,8 @@ namespace brusk::evidence::checks {
 
 namespace {
 
+constexpr double kToTheEnd = 0.85;  // of a drive
+
 bool isDead(const Sampled& drive, size_t number, Finding& finding) {
     constexpr double kLong_s = 20, kOpens_pct = 20, kNever_s = 60, kUp_pct = 0.5;
     const auto time = drive.time_s();
@@ -18,7 +20,7 @@ bool isDead(const Sampled& drive, size_t number, Finding& finding) {
         const bool opens =
             extentOf(throttle, samplesIn(time, time[span.begin] + 1, time[span.end - 1])).range() > kOpens_pct;
         // From limp mode on, which a pedal without a signal brings about, nobody pressed it any more.
-        const bool limps = extentOf(limp, span).most > 0 && span.end + 1 >= time.size() &&
+        const bool limps = extentOf(limp, span).most > 0 && time[span.end - 1] > kToTheEnd * time.back() &&
                            time[span.end - 1] - time[span.begin] > kNever_s;
         if (!opens && !limps) continue;
         finding.where.push_back({number, time[span.begin], time[span.end - 1]});
@@ -40,6 +42,8 @@ bool neverLetsGo(const Sampled& drive, size_t number, Finding& finding) {
              time, [&](size_t i) { return speed[i] > 400 && pedal[i] > kRests_pct; }, kLong_s)) {
         // A foot comes back to one place over and over only where the pedal has its stop.
         const Extent is = extentOf(pedal, span);
+        // Where it lets go later on, it was a foot.
+        if (time[span.end - 1] < kToTheEnd * time.back()) continue;
         std::vector<float> sorted(pedal.begin() + static_cast<long>(span.begin),
                                   pedal.begin() + static_cast<long>(span.end));
         const auto low = sorted.begin() + static_cast<long>(kLowest * static_cast<double>(sorted.size()));

@@ -5,18 +5,24 @@
 #include <optional>
 
 #include "core/evidence/Replay.h"
-#include "core/evidence/checks/Blame.h"
+#include "core/evidence/Suspects.h"
 #include "core/evidence/checks/CutLags.h"
-#include "core/evidence/checks/Models.h"
 #include "core/evidence/checks/Unevenness.h"
 
 namespace brusk::evidence::checks {
 
+/// Where the mixture's error became another one, and what each part of the drives says.
+struct MixtureChange {
+    size_t drive = 0;
+    double from_s = 0;
+    MixtureBlame before, since;
+};
+
 struct Shared {
     std::optional<AxisCheck> axes;
-    std::optional<Models> models;
+    std::optional<MixtureBlame> blame;
+    std::optional<std::optional<MixtureChange>> change;
     std::optional<double> meterLateness;
-    std::optional<Blamed> blamed;
     std::optional<Lags> lags;
     std::optional<Unevenness> uneven;
 };
@@ -30,6 +36,18 @@ const Answer& once(std::optional<Answer>& kept, Compute compute) {
 /// The maps whose value was recorded, looked up; only where the bytes are known.
 inline const AxisCheck& axesOf(const Looked& at) {
     return once(at.shared.axes, [&] { return checkAxes(*at.inCar, at.drives); });
+}
+
+/// Which part the mixture's error belongs to; while it was there, where it came or went.
+const MixtureBlame& blameOf(const Looked& at);
+/// Nothing where one answer holds for all.
+const std::optional<MixtureChange>& changeIn(const Looked& at);
+/// Beyond that one thing is said to be at fault.
+inline constexpr double kBlamed = 0.5;
+/// As sure as the fit is, but for what it knows nothing of.
+inline double certaintyOf(double chance) {
+    constexpr double kKnowsNothing = 0.05;
+    return chance * (1 - kKnowsNothing);
 }
 
 }  // namespace brusk::evidence::checks

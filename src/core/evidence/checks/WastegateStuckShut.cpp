@@ -5,7 +5,7 @@
 namespace brusk::evidence::checks {
 
 void wastegateStuckShut(const Looked& at, Found& out) {
-    constexpr double kNone_pct = 6, kOver_kPa = 15, kLong_s = 1;
+    constexpr double kNone_pct = 6, kOver_kPa = 28, kLong_s = 1;
     std::vector<double> over;
     size_t pulls = 0;
     Finding finding;

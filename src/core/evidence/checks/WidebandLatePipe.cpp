@@ -6,7 +6,8 @@ namespace brusk::evidence::checks {
 
 void widebandLatePipe(const Looked& at, Found& out) {
     constexpr double kStep = 0.06, kClear = 3, kBetter = 0.6;
-    constexpr size_t kFewest = 3;
+    constexpr size_t kFewest = 3, kEnough = 12;
+    constexpr double kLater = 0.35;
     std::vector<std::pair<double, double>> rows;  // speed, off
     std::vector<double> slow, off;
     for (const SteadyRow& row : at.steady)
@@ -14,6 +15,12 @@ void widebandLatePipe(const Looked& at, Found& out) {
             rows.emplace_back(row.speed_rpm, row.off() - 1), slow.push_back(1 / row.airflow_kgh),
                 off.push_back(row.off() - 1);
     if (rows.size() < 2 * kFewest) return;
+    // What came on the way has no border in what was before.
+    if (const auto before = static_cast<long>(kLater * static_cast<double>(rows.size()));
+        rows.size() - static_cast<size_t>(before) >= kEnough) {
+        rows.erase(rows.begin(), rows.begin() + before);
+        slow.erase(slow.begin(), slow.begin() + before), off.erase(off.begin(), off.begin() + before);
+    }
     std::sort(rows.begin(), rows.end());
     double best = 0, border_rpm = 0, below = 0, rest = 0;
     for (size_t k = kFewest; k + kFewest <= rows.size(); ++k) {

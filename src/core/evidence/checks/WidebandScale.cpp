@@ -1,11 +1,12 @@
 // A wideband that reads off by the same share wherever the loop holds lambda 1.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/evidence/checks/Looks.h"
+#include "core/evidence/checks/Shared.h"
 
 namespace brusk::evidence::checks {
 
 void widebandScale(const Looked& at, Found& out) {
-    constexpr double kOff = 0.022, kFlat = 0.012;
+    constexpr double kOff = 0.022, kFlat = 0.012, kSurely = 0.75, kLess = 0.016;
     constexpr size_t kFewest = 8;
     std::vector<double> off, slow;
     Finding finding;
@@ -21,7 +22,8 @@ void widebandScale(const Looked& at, Found& out) {
     for (const double one : off)
         apart.push_back(std::abs(one - 1 - middle));
     // Of the same size everywhere; what falls with the flow is a leak.
-    if (std::abs(middle) < kOff || medianOf(apart) > std::max(kFlat, 0.25 * std::abs(middle))) return;
+    const double least = blameOf(at).chanceOf({Suspect::Id::Wideband}) > kSurely ? kLess : kOff;
+    if (std::abs(middle) < least || medianOf(apart) > std::max(kFlat, 0.25 * std::abs(middle))) return;
     finding.seriousness = Seriousness::Warn;
     finding.certainty = 0.9;
     finding.seen =

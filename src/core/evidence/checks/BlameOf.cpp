@@ -1,0 +1,80 @@
+// The joint fit for the checks: over all, or over the part in which one thing was broken.
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/evidence/checks/Looks.h"
+#include "core/evidence/checks/Shared.h"
+
+namespace brusk::evidence::checks {
+
+namespace {
+
+using Points = std::span<const MixturePoint>;
+
+/// The chance of what is likeliest broken, but for flow and fuel, which may well change on the way.
+double surest(const MixtureBlame& blame) {
+    double out = 0;
+    for (const auto& part : blame.parts)
+        if (part.suspect->id != Suspect::Id::Flow && part.suspect->id != Suspect::Id::Stoichiometry)
+            out = std::max(out, part.chance);
+    return out;
+}
+
+constexpr size_t kFewest = 12;  // of a part
+
+/// The number of points before which, and since which, one answer each explains far better than one for all; nil where
+/// none does.
+size_t cutOf(Points points, const MixtureFacts& facts, double misfit) {
+    constexpr size_t kParts = 20;
+    constexpr double kBad = 12, kBetter = 8;
+    if (points.size() < 2 * kFewest || misfit < kBad) return 0;
+    double least = misfit - kBetter;
+    size_t out = 0;
+    for (size_t part = 1; part < kParts; ++part) {
+        const size_t at = part * points.size() / kParts;
+        const double left = whoIsToBlame(mixtureCells(points.first(at)), facts).misfit +
+                            whoIsToBlame(mixtureCells(points.subspan(at)), facts).misfit;
+        if (left < least) least = left, out = at;
+    }
+    return out;
+}
+
+/// The fit of all points, or that of the part which says more.
+MixtureBlame blameIn(Points points, const MixtureFacts& facts, int cuts) {
+    MixtureBlame best = whoIsToBlame(mixtureCells(points), facts);
+    const size_t cut = cuts == 0 ? 0 : cutOf(points, facts, best.misfit);
+    if (cut == 0) return best;
+    for (const Points part : {points.first(cut), points.subspan(cut)}) {
+        if (part.size() < kFewest) continue;
+        MixtureBlame one = blameIn(part, facts, cuts - 1);
+        if (surest(one) > surest(best)) best = std::move(one);
+    }
+    return best;
+}
+
+MixtureFacts factsOf(const Looked& at) {
+    MixtureFacts facts;
+    facts.untuned = at.drives.untuned();
+    return facts;
+}
+
+}  // namespace
+
+const MixtureBlame& blameOf(const Looked& at) {
+    constexpr int kComesAndGoes = 2;
+    return once(at.shared.blame,
+                [&] { return blameIn(mixturePoints(at.drives, at.events, at.steady), factsOf(at), kComesAndGoes); });
+}
+
+const std::optional<MixtureChange>& changeIn(const Looked& at) {
+    return once(at.shared.change, [&]() -> std::optional<MixtureChange> {
+        const auto all = mixturePoints(at.drives, at.events, at.steady);
+        const Points points(all);
+        const MixtureFacts facts = factsOf(at);
+        const size_t cut = cutOf(points, facts, whoIsToBlame(mixtureCells(points), facts).misfit);
+        if (cut == 0) return std::nullopt;
+        return MixtureChange{points[cut].drive, points[cut].from_s,
+                             whoIsToBlame(mixtureCells(points.first(cut)), facts),
+                             whoIsToBlame(mixtureCells(points.subspan(cut)), facts)};
+    });
+}
+
+}  // namespace brusk::evidence::checks

@@ -369,6 +369,7 @@ Result<FindingsProof> proveFindings(const std::string& dataFolder, const ProveOr
         const auto findings = findingsIn(drive.driven.recordings[0], drive.inCar, drive.untuned);
         const std::lock_guard lock(mutex);
         proof.healthyHours += drive.length_s / 3600;
+        proof.baseHours += drive.untuned ? drive.length_s / 3600 : 0;
         if (!drive.untuned) count(proof, findings, {});
         for (const auto& one : findings.found)
             if (one.seriousness >= Seriousness::Warn) {
@@ -490,7 +491,12 @@ std::string tableOf(const FindingsProof& proof, const ProveOrders& orders) {
     if (!proof.pairs.empty()) out += pairsTable(proof);
     if (orders.hours > 0) {
         out.append("\n## Healthy hours\n\n").append(formatNumber(proof.healthyHours, 1)).append(" hours, ");
-        out.append(std::to_string(proof.falseAlarms.size())).append(" false alarms.\n");
+        out.append(std::to_string(proof.falseAlarms.size())).append(" false alarms. ");
+        out.append(formatNumber(proof.baseHours, 1)).append(" of them on a base that nothing has corrected");
+        std::string told;
+        for (const auto& [check, times] : proof.ofBases)
+            addTo(told, check + " " + std::to_string(times));
+        out.append(told.empty() ? ".\n" : "; what it was said to lack, rightly: " + told + ".\n");
         for (const auto& one : proof.falseAlarms)
             out.append("\n- ").append(one);
         if (!proof.falseAlarms.empty()) out.append("\n");

@@ -54,7 +54,7 @@ struct Claims {
 struct FindingsProof {
     std::vector<CaseProof> cases;
     std::vector<PairProof> pairs;
-    double healthyHours = 0;
+    double healthyHours = 0, baseHours = 0;
     std::vector<std::string> falseAlarms;  ///< each with the drive it came in
     std::map<std::string, int> ofBases;    ///< what healthy cars on an uncorrected base were said to lack, by check
     std::map<std::string, Claims> byCheck;

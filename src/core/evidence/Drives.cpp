@@ -28,6 +28,7 @@ std::shared_ptr<const Drives> Drives::with(std::shared_ptr<const Findings> findi
     auto out = std::make_shared<Drives>(Recordings(), options_, leftOut_);
     out->drives_ = drives_;
     out->findings_ = std::move(findings);
+    out->told_ = told_;
     const bool tells =
         std::any_of(taints.begin(), taints.end(), [](const Taint& one) { return tellsMixture(one.role); });
     if (!tells && options_.taints.empty()) out->computed_ = computed_;
@@ -40,14 +41,24 @@ const Result<Mixture>& Drives::mixture() const {
     return computed_->mixture;
 }
 
-const DriveFigures& Drives::figures() const {
-    std::call_once(computed_->figuresOnce, [this] {
+const Drives::Told& Drives::told() const {
+    std::call_once(told_->once, [this] {
+        told_->events.reserve(drives_.size());
         std::vector<const Sampled*> all;
+        all.reserve(drives_.size());
         for (const auto& drive : drives_)
-            all.push_back(drive.get());
-        computed_->figures = driveFigures(all);
+            told_->events.push_back(eventsOf(*drive)), all.push_back(drive.get());
+        told_->figures = driveFigures(all);
     });
-    return computed_->figures;
+    return *told_;
+}
+
+const std::vector<DriveEvents>& Drives::events() const {
+    return told().events;
+}
+
+const DriveFigures& Drives::figures() const {
+    return told().figures;
 }
 
 Result<Mixture> Drives::computeMixture() const {

@@ -3,6 +3,7 @@
 #pragma once
 
 #include "core/evidence/DriveFigures.h"
+#include "core/evidence/Events.h"
 #include "core/evidence/MixtureRatio.h"
 
 namespace brusk::evidence {
@@ -48,6 +49,8 @@ class Drives {
 
     /// A drive that lacks a channel tells nothing, and is said; NotFound names the channel where all lack one.
     const Result<Mixture>& mixture() const;
+    /// Of each drive.
+    const std::vector<DriveEvents>& events() const;
     const DriveFigures& figures() const;
     bool untuned() const { return options_.untuned; }
 
@@ -65,11 +68,18 @@ class Drives {
     std::shared_ptr<const Findings> findings_;
     /// Shared by those that leave the same out.
     struct Computed {
-        std::once_flag mixtureOnce, figuresOnce;
+        std::once_flag mixtureOnce;
         Result<Mixture> mixture;
-        DriveFigures figures;
     };
     std::shared_ptr<Computed> computed_ = std::make_shared<Computed>();
+    /// Whatever is left out.
+    struct Told {
+        std::once_flag once;
+        std::vector<DriveEvents> events;
+        DriveFigures figures;
+    };
+    std::shared_ptr<Told> told_ = std::make_shared<Told>();
+    const Told& told() const;
 };
 
 }  // namespace brusk::evidence

@@ -229,9 +229,7 @@ std::span<const Check> allChecks() {
 }
 
 Findings findingsOf(const Drives& drives, const calibration::Calibration* inCar) {
-    std::vector<DriveEvents> events;
-    for (size_t d = 0; d < drives.size(); ++d)
-        events.push_back(eventsOf(drives[d]));
+    const std::vector<DriveEvents>& events = drives.events();
     const auto steady = steadyRows(drives);
     checks::Shared shared;
     Findings out;

@@ -415,12 +415,8 @@ double MixtureBlame::showsIn(const MixtureCell& cell, const Part& part, bool byM
 }
 
 MixtureBlame whoIsToBlame(const Drives& drives, MixtureFacts facts) {
-    std::vector<DriveEvents> events;
-    events.reserve(drives.size());
-    for (size_t d = 0; d < drives.size(); ++d)
-        events.push_back(eventsOf(drives[d]));
     facts.untuned = drives.untuned();
-    return whoIsToBlame(mixtureCells(mixturePoints(drives, events, steadyRows(drives))), facts);
+    return whoIsToBlame(mixtureCells(mixturePoints(drives, drives.events(), steadyRows(drives))), facts);
 }
 
 std::vector<std::string> MixtureBlame::notApartFrom(std::initializer_list<Suspect::Id> ids) const {

@@ -28,19 +28,38 @@ Result<std::shared_ptr<const recording::Recording>> loadRecording(const carfolde
     return std::make_shared<const recording::Recording>(std::move(*recording));
 }
 
-bool sameParts(const proposals::BuildSheet& a, const proposals::BuildSheet& b) {
+namespace {
+
+/// Facts of parts that move what is learned from a drive.
+template <class Holds>
+bool allParts(Holds holds) {
     constexpr std::string_view kElsewhere[] = {"Car", "Driveline", "Cooling"};
-    for (const auto& kind : proposals::factKinds()) {
+    return std::all_of(proposals::factKinds().begin(), proposals::factKinds().end(), [&](const auto& kind) {
         const bool elsewhere =
             std::find(std::begin(kElsewhere), std::end(kElsewhere), kind.group) != std::end(kElsewhere);
-        if (elsewhere || kind.isWish || kind.fact == proposals::Fact::RevLimit) continue;
+        return elsewhere || kind.isWish || kind.fact == proposals::Fact::RevLimit || holds(kind.fact);
+    });
+}
+
+/// Something is fitted that the original was not made for.
+bool hasOtherParts(const proposals::BuildSheet& sheet) {
+    return !allParts([&](proposals::Fact fact) {
+        const auto fitted = sheet.of(fact), stock = sheet.of(fact, false);
+        return !fitted || !stock || fitted == stock;
+    });
+}
+
+}  // namespace
+
+bool sameParts(const proposals::BuildSheet& a, const proposals::BuildSheet& b) {
+    const bool same = allParts([&](proposals::Fact fact) {
         const auto present = [&](const proposals::BuildSheet& sheet) {
-            const auto fitted = sheet.of(kind.fact);
-            return fitted ? fitted : sheet.of(kind.fact, false);
+            const auto fitted = sheet.of(fact);
+            return fitted ? fitted : sheet.of(fact, false);
         };
-        if (present(a) != present(b)) return false;
-    }
-    return a.deadTimes == b.deadTimes && a.meterCurve == b.meterCurve && a.regulator == b.regulator &&
+        return present(a) == present(b);
+    });
+    return same && a.deadTimes == b.deadTimes && a.meterCurve == b.meterCurve && a.regulator == b.regulator &&
            a.wideband == b.wideband;
 }
 
@@ -134,12 +153,12 @@ std::optional<evidence::WidebandDelay> earlierDelay(const Kit& kit, const carfol
     return std::nullopt;
 }
 
-/// The original was tuned by its maker, and a round on corrections by whoever drove it; a base, or what was written by
-/// hand upon the original, by nobody yet.
-bool isUntuned(const carfolder::CarFolder& folder, int64_t round) {
+/// The original was tuned by its maker, for the parts it came with, and a round on corrections by whoever drove it; a
+/// base, or what was written by hand upon the original, by nobody yet.
+bool isUntuned(const carfolder::CarFolder& folder, int64_t round, bool otherParts) {
     for (std::optional<int64_t> at = round; at;) {
         const auto one = folder.rounds().byId(*at);
-        if (!one || one->state == carfolder::RoundState::Original) return one && *at != round;
+        if (!one || one->state == carfolder::RoundState::Original) return one && (*at != round || otherParts);
         const auto reason = nlohmann::json::parse(one->reason, nullptr, false);
         const std::string kind = reason.is_object() ? reason.value("kind", "") : "";
         if (!kind.empty() && kind != "by-hand" && kind != "base") return false;
@@ -162,7 +181,6 @@ Result<DrivesPtr> drivesIfAny(const Kit& kit, const carfolder::CarFolder& folder
         inCar = std::move(*bytes);
         subject.image = std::make_shared<const image::Image>(inCar->image());
         options = evidenceOptions(*inCar);
-        options.untuned = isUntuned(folder, round);
         const auto newest = folder.settings().sheet();
         if (!newest) return tl::unexpected(newest.error());
         subject.sheetVersion = newest->version;
@@ -171,6 +189,7 @@ Result<DrivesPtr> drivesIfAny(const Kit& kit, const carfolder::CarFolder& folder
         for (const auto& entry : *entries)
             if (tellsFuel(entry.conditions)) subject.fuel = entry.conditions;
     }
+    if (inCar) options.untuned = isUntuned(folder, round, subject.sheet && hasOtherParts(*subject.sheet));
     evidence::Drives::Recordings recordings;
     std::vector<std::string> leftOut;
     for (const auto& entry : *entries) {

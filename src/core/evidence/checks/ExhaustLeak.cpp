@@ -31,9 +31,6 @@ void exhaustLeak(const Looked& at, Found& out) {
     finding.place = {"Car", "injector", roles::Role("injector_dead_time")};
     finding.figures = {{"leak_gs", air_kgh / kPerGram_s}};
     finding.where = wholeDrives(at);
-    constexpr double kNoMatter = 0.01;  // of the mixture
-    for (const Stretch& where : stretchesBelow(at, "airflow", air_kgh / kNoMatter))
-        finding.taints.push_back({"lambda_measured", where});
     finding.lanes = {"short_trim", "long_trim", "lambda_measured", "airflow"};
     finding.notApart = blame.notApartFrom({Suspect::Id::ExhaustAir});
     out.push_back(std::move(finding));

@@ -27,8 +27,6 @@ void purgeSuspected(const Looked& at, Found& out) {
     finding.place = {"Car", "injector", roles::Role("injector_dead_time")};
     finding.figures = {{"short_trim_pct", 100 * atLowFlow}};
     finding.where = wholeDrives(at);
-    for (const Stretch& where : finding.where)
-        finding.taints.push_back({"short_trim", where});
     finding.lanes = {"short_trim", "long_trim", "purge_duty_now", "airflow"};
     finding.notApart = blame.notApartFrom({Suspect::Id::Vapour});
     out.push_back(std::move(finding));

@@ -6,7 +6,7 @@
 namespace brusk::evidence::checks {
 
 void widebandScale(const Looked& at, Found& out) {
-    constexpr double kOff = 0.022, kFlat = 0.012, kSurely = 0.75, kLess = 0.016;
+    constexpr double kOff = 0.022, kFlat = 0.012, kSurely = 0.75, kLess = 0.016, kTaints = 0.04;
     constexpr size_t kFewest = 8;
     std::vector<double> off, slow;
     Finding finding;
@@ -35,8 +35,10 @@ void widebandScale(const Looked& at, Found& out) {
     finding.place = {"Drive", "", std::nullopt};
     finding.figures = {{"lambda_off_pct", 100 * middle}};
     finding.where = wholeDrives(at);
-    for (const Stretch& where : finding.where)
-        finding.taints.push_back({"lambda_measured", where});
+    // A little is learned from all the same: what it is off by is known.
+    if (std::abs(middle) > kTaints)
+        for (const Stretch& where : finding.where)
+            finding.taints.push_back({"lambda_measured", where});
     finding.lanes = {"lambda_measured", "lambda_asked", "narrowband", "short_trim"};
     out.push_back(std::move(finding));
 }

@@ -127,6 +127,7 @@ void SuspectsTest::withoutAMeterFlowAndFillingCantBeToldApartUntilSomebodyPours(
     QVERIFY(!sentences.empty() && sentences.size() <= 2);
     QVERIFY2(sentences[0].find("can't be told apart (0.") != std::string::npos, sentences[0].c_str());
     QVERIFY(sentences[0].find("litres") != std::string::npos);
+    QVERIFY(std::isupper(static_cast<unsigned char>(sentences[0][0])));
     // The pump's litres say that the injectors gave a tenth less than was reckoned.
     const auto poured = whoIsToBlame(cells, {.poured = std::exp(-0.1)});
     QVERIFY(apart(poured));

@@ -56,6 +56,8 @@ class FindingsTest : public QObject {
     void aHealthyCarIsLeftInPeace_data();
     void aHealthyCarIsLeftInPeace();
     void aFindingSaysWhereAndWhatToDo();
+    void whatCameOnTheWayIsFoundWhereItWas();
+    void whatMayBeTheBytesFaultIsLearnedFromAllTheSame();
     void whatIsSickIsTainted();
     void whatLacksIsNamed();
     void theMostSeriousComesFirst();
@@ -190,6 +192,37 @@ void FindingsTest::aHealthyCarIsLeftInPeace() {
             const auto findings = car.over(names);
             QVERIFY2(idsOf(findings, Seriousness::Warn).isEmpty(), qPrintable(idsOf(findings, Seriousness::Warn)));
         }
+}
+
+void FindingsTest::whatCameOnTheWayIsFoundWhereItWas() {
+    constexpr double kFrom_s = 240, kNear_s = 130;  // fuel takes its time through the line
+    for (const auto& [fault, check] :
+         {std::pair("exhaust-leak=0.6@240-", "exhaust-leak"), std::pair("other-fuel=0.5@240-", "fuel-changed")}) {
+        Car car;
+        benchcar::FaultPlan plan;
+        EXPECT_OK(plan.add(fault));
+        car.car.planFaults(plan);
+        const auto findings = car.over({"town", "hills", "motorway"});
+        const Finding* found = find(findings, check);
+        QVERIFY2(found, qPrintable(idsOf(findings)));
+        QVERIFY2(std::abs(found->where.at(0).from_s - kFrom_s) < kNear_s,
+                 qPrintable(QString::number(found->where[0].from_s)));
+    }
+}
+
+void FindingsTest::whatMayBeTheBytesFaultIsLearnedFromAllTheSame() {
+    for (const auto& [fault, check] :
+         {std::pair("exhaust-leak=0.8", "exhaust-leak"), std::pair("pressure:scaled=0.88", "pressure-scale")}) {
+        Car car;
+        EXPECT_OK(benchcar::addFault(car.car.faults(), fault));
+        const auto findings = car.over({"town", "hills", "motorway"});
+        const Finding* found = find(findings, check);
+        QVERIFY2(found, qPrintable(idsOf(findings)));
+        QVERIFY(found->certainty > 0.8 && !found->leavesOut());
+        // What it can't be told from is said, with what would tell.
+        for (const std::string& sentence : found->notApart)
+            QVERIFY2(sentence.find("this would tell: ") != std::string::npos, sentence.c_str());
+    }
 }
 
 void FindingsTest::aFindingSaysWhereAndWhatToDo() {

@@ -429,10 +429,11 @@ std::vector<std::string> MixtureBlame::notApartFrom(std::initializer_list<Suspec
 }
 
 std::string sentenceOf(const MixtureBlame::Pair& pair) {
-    return say(
-        "blame.not-apart", "{0} and {1} can't be told apart ({2}); this would tell: {3}; or {4}.",
-        {std::string(pair.one->title), std::string(pair.other->title), formatNumber(std::abs(pair.correlation), 2),
-         std::string(pair.one->tells), std::string(pair.other->tells)});
+    std::string first(pair.one->title);
+    first[0] = static_cast<char>(std::toupper(static_cast<unsigned char>(first[0])));
+    return say("blame.not-apart", "{0} and {1} can't be told apart ({2}); this would tell: {3}; or {4}.",
+               {first, std::string(pair.other->title), formatNumber(std::abs(pair.correlation), 2),
+                std::string(pair.one->tells), std::string(pair.other->tells)});
 }
 
 }  // namespace brusk::evidence

@@ -13,6 +13,7 @@
 
 #include "core/evidence/Events.h"
 #include "core/evidence/Steady.h"
+#include "core/evidence/Taint.h"
 
 namespace brusk::evidence {
 
@@ -110,6 +111,7 @@ struct MixtureBlame {
     /// How badly the best that can be said explains the cells, with their own doubt: nil and above, in units of ln.
     double misfit = 0;
     std::vector<MixtureCell> cells;
+    std::vector<Stretch> where = {};  ///< the part of the drives that was asked, where it is not all
     struct Pair {
         const Suspect *one, *other;
         double correlation;

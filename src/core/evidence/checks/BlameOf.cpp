@@ -37,6 +37,17 @@ size_t cutOf(Points points, const MixtureFacts& facts, double misfit) {
     return out;
 }
 
+/// From the first to the last point of each drive.
+std::vector<Stretch> stretchesOf(Points points) {
+    std::vector<Stretch> out;
+    for (const MixturePoint& point : points) {
+        if (out.empty() || out.back().drive != point.drive)
+            out.push_back({point.drive, point.from_s, point.from_s + 1});  // no row is shorter
+        out.back().to_s = std::max(out.back().to_s, point.from_s + 1);
+    }
+    return out;
+}
+
 /// The fit of all points, or that of the part which says more.
 MixtureBlame blameIn(Points points, const MixtureFacts& facts, int cuts) {
     MixtureBlame best = whoIsToBlame(mixtureCells(points), facts);
@@ -45,6 +56,7 @@ MixtureBlame blameIn(Points points, const MixtureFacts& facts, int cuts) {
     for (const Points part : {points.first(cut), points.subspan(cut)}) {
         if (part.size() < kFewest) continue;
         MixtureBlame one = blameIn(part, facts, cuts - 1);
+        if (one.where.empty()) one.where = stretchesOf(part);
         if (surest(one) > surest(best)) best = std::move(one);
     }
     return best;
@@ -62,6 +74,11 @@ const MixtureBlame& blameOf(const Looked& at) {
     constexpr int kComesAndGoes = 2;
     return once(at.shared.blame,
                 [&] { return blameIn(mixturePoints(at.drives, at.events, at.steady), factsOf(at), kComesAndGoes); });
+}
+
+std::vector<Stretch> whereBlamed(const Looked& at) {
+    const MixtureBlame& blame = blameOf(at);
+    return blame.where.empty() ? wholeDrives(at) : blame.where;
 }
 
 const std::optional<MixtureChange>& changeIn(const Looked& at) {

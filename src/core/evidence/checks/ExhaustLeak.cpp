@@ -30,7 +30,7 @@ void exhaustLeak(const Looked& at, Found& out) {
     finding.todo = "Look for soot at manifold and flanges before dead times or air are corrected.";
     finding.place = {"Car", "injector", roles::Role("injector_dead_time")};
     finding.figures = {{"leak_gs", air_kgh / kPerGram_s}};
-    finding.where = wholeDrives(at);
+    finding.where = whereBlamed(at);
     finding.lanes = {"short_trim", "long_trim", "lambda_measured", "airflow"};
     finding.notApart = blame.notApartFrom({Suspect::Id::ExhaustAir});
     out.push_back(std::move(finding));

@@ -5,8 +5,9 @@
 namespace brusk::evidence::checks {
 
 void fuelPressureFalls(const Looked& at, Found& out) {
-    constexpr double kLean = 0.075, kOfThat = 0.5, kBehind_s = 0.25, kSettled_s = 2, kLong_s = 3.2, kMore = 1.3,
-                     kWarm_C = 60;
+    // A base's air may be off along speed by as much as a weak pump makes.
+    const double lean = at.drives.untuned() ? 0.12 : 0.075;
+    constexpr double kOfThat = 0.5, kBehind_s = 0.25, kSettled_s = 2, kLong_s = 3.2, kMore = 1.3, kWarm_C = 60;
     std::vector<std::pair<double, double>> samples;  // fuel rate, off
     Finding finding;
     for (const Of& pull : eventsOfKind(at, roles::kPull)) {
@@ -38,9 +39,9 @@ void fuelPressureFalls(const Looked& at, Found& out) {
     };
     if (samples[samples.size() * 9 / 10].first < kMore * samples[samples.size() / 10].first) return;
     const double least = part(0, 0.3), most = part(0.85, 1);
-    if (!(most > kLean) || !(most - least > kLean) || least > kOfThat * most) return;
+    if (!(most > lean) || !(most - least > lean) || least > kOfThat * most) return;
     for (const Of& pull : eventsOfKind(at, roles::kPull))
-        if (pull.event->figure("lambda_measured") > (1 + kLean / 2) * pull.event->figure("lambda_asked"))
+        if (pull.event->figure("lambda_measured") > (1 + lean / 2) * pull.event->figure("lambda_asked"))
             finding.where.push_back(pull.where());
     if (finding.where.empty()) return;
     finding.seriousness = Seriousness::Danger;

@@ -24,7 +24,7 @@ void intakeLeak(const Looked& at, Found& out) {
     finding.todo = "Look for the leak at gaskets and hoses with the engine idling; the meter's curve is not at fault.";
     finding.place = {"Car", "", std::nullopt};
     finding.figures = {{"leak_gs", leak_gs}};
-    finding.where = wholeDrives(at);
+    finding.where = whereBlamed(at);
     for (const Stretch& where : finding.where)
         finding.taints.push_back({"meter_airflow", where});
     finding.lanes = {"meter_airflow", "airflow", "short_trim", "engine_speed"};

@@ -54,7 +54,7 @@ void meterDisagrees(const Looked& at, Found& out) {
     finding.todo = "Look for a leak between meter and throttle, then correct the meter's curve.";
     finding.place = {"Correct", "meter", roles::Role("meter_curve")};
     finding.figures = {{"meter_off_pct", 100 * reads}};
-    finding.where = wholeDrives(at);
+    finding.where = whereBlamed(at);
     finding.lanes = {"meter_airflow", "airflow", "manifold_pressure", "short_trim"};
     finding.notApart = blame.notApartFrom({Id::Meter, Id::MeterLow, Id::MeterScale});
     out.push_back(std::move(finding));

@@ -29,7 +29,7 @@ void pressureScale(const Looked& at, Found& out) {
     finding.todo = "Compare the sensor with the weather's pressure, engine off, and put its scaling right first.";
     finding.place = {"Maps", "", roles::Role("map_sensor_slope")};
     finding.figures = {{"air_off_pct", 100 * tooHigh}};
-    finding.where = wholeDrives(at);
+    finding.where = whereBlamed(at);
     finding.lanes = {"manifold_pressure", "meter_airflow", "short_trim", "long_trim"};
     finding.notApart = blame.notApartFrom({Id::Filling, Id::PressureOffset});
     out.push_back(std::move(finding));

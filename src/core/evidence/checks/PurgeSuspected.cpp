@@ -26,7 +26,7 @@ void purgeSuspected(const Looked& at, Found& out) {
     finding.todo = "Close the canister's hose and drive again before dead times or air are corrected.";
     finding.place = {"Car", "injector", roles::Role("injector_dead_time")};
     finding.figures = {{"short_trim_pct", 100 * atLowFlow}};
-    finding.where = wholeDrives(at);
+    finding.where = whereBlamed(at);
     finding.lanes = {"short_trim", "long_trim", "purge_duty_now", "airflow"};
     finding.notApart = blame.notApartFrom({Suspect::Id::Vapour});
     out.push_back(std::move(finding));

@@ -27,7 +27,7 @@ void regulator(const Looked& at, Found& out) {
     finding.todo = "Look at the regulator's hose; else tell the sheet that the regulator is to the weather.";
     finding.place = {"Car", "injector", roles::Role("injector_flow")};
     finding.figures = {{"lean_pct", 100 * (atMost - atLeast)}};
-    finding.where = wholeDrives(at);
+    finding.where = whereBlamed(at);
     finding.lanes = {"manifold_pressure", "short_trim", "long_trim", "lambda_measured"};
     finding.notApart = blame.notApartFrom({Suspect::Id::Rail});
     out.push_back(std::move(finding));

@@ -40,6 +40,8 @@ inline const AxisCheck& axesOf(const Looked& at) {
 
 /// Which part the mixture's error belongs to; while it was there, where it came or went.
 const MixtureBlame& blameOf(const Looked& at);
+/// Where that was: the part that was asked, else all.
+std::vector<Stretch> whereBlamed(const Looked& at);
 /// Nothing where one answer holds for all.
 const std::optional<MixtureChange>& changeIn(const Looked& at);
 /// Beyond that one thing is said to be at fault.

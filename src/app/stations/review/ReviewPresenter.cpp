@@ -225,7 +225,8 @@ void ReviewPresenter::layOutPull(const evidence::FoundEvent& pull) {
          wished = units()]() -> Laid {
             Laid out{reviewLanes(*recording, asked), {}};
             const auto curve =
-                facts ? evidence::roadTorque(evidence::Sampled(recording, wished.stoichiometric), pull, *facts) : std::nullopt;
+                facts ? evidence::roadTorque(evidence::Sampled(recording, wished.stoichiometric), pull, *facts)
+                      : std::nullopt;
             if (!curve) return out;
             addTorque(*curve, out.lanes);
             out.torque = QString::fromStdString(job::torqueSentence(*curve, wished));

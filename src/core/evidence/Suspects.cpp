@@ -205,7 +205,8 @@ std::vector<MixtureCell> mixtureCells(std::span<const MixturePoint> driven) {
         cells[point.place()].push_back(point.means);
     std::vector<MixtureCell> out;
     out.reserve(cells.size());
-    for (const auto& [place, points] : cells) {
+    for (const auto& placed : cells) {
+        const std::vector<MixtureCell>& points = placed.second;
         const auto middle = [&](double MixtureCell::*part) {
             std::vector<double> all;
             all.reserve(points.size());

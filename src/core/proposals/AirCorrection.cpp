@@ -1,34 +1,16 @@
-// Fit, caution, quantising, and what is expected to be left.
+// Fit, and what is expected to be left.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/proposals/AirCorrection.h"
-
-#include <algorithm>
-#include <cmath>
 
 namespace brusk::proposals {
 namespace {
 
-/// Whether a cell or one beside it was driven in: further away the fit only guesses.
-bool nearEvidence(const AirCorrection& c, size_t cell) {
-    const size_t row = cell / c.fit.columns;
-    const size_t column = cell % c.fit.columns;
-    for (size_t r = row > 0 ? row - 1 : 0; r <= std::min(row + 1, c.fit.rows - 1); ++r)
-        for (size_t k = column > 0 ? column - 1 : 0; k <= std::min(column + 1, c.fit.columns - 1); ++k)
-            if (c.fit.visits[r * c.fit.columns + k] > 0) return true;
-    return false;
-}
-
 /// What each cell should be multiplied by, before limits; 1 where nothing is known.
 std::vector<double> wantedFactors(const AirCorrection& c, const AirCorrectionOptions& options) {
+    if (options.method == Method::CellFit) return knownFactors(c.fit, options.largestDoubt);
     std::vector<double> factor(c.table.values.size(), 1.0);
-    for (size_t i = 0; i < factor.size(); ++i) {
-        if (options.method == Method::NearestCell) {
-            if (c.cells[i].count >= kVisited) factor[i] = c.cells[i].mean;
-        } else if (nearEvidence(c, i) && c.fit.doubt[i] <= options.largestDoubt) {
-            // The fit has weighed its own doubt already.
-            factor[i] = c.fit.factor[i];
-        }
-    }
+    for (size_t i = 0; i < factor.size(); ++i)
+        if (c.cells[i].count >= kVisited) factor[i] = c.cells[i].mean;
     return factor;
 }
 
@@ -67,53 +49,13 @@ Result<AirCorrection> correctAir(const calibration::Calibration& calibration, co
 
 Result<AirCorrection> correctAir(const calibration::Calibration& calibration, calibration::Table table,
                                  const evidence::MapSamples& samples, const AirCorrectionOptions& options) {
-    const auto* parameter = table.parameter;
     AirCorrection out;
-    out.parameter = parameter->name;
     out.table = std::move(table);
     out.cells = samples.cells();
     out.now = evidence::fuelError(out.cells, kVisited);
     out.fit = evidence::fitCells(samples);
-
-    const std::vector<double> factor = wantedFactors(out, options);
-    const size_t count = factor.size();
-    out.state.assign(count, CellState::Untouched);
-    std::vector<calibration::CellValue> wanted;
-    for (size_t i = 0; i < count; ++i) {
-        double step = options.strength * (factor[i] - 1);
-        const bool clamped = std::abs(step) > options.largestStep;
-        if (clamped) step = std::copysign(options.largestStep, step);
-        wanted.push_back({i, out.table.values[i] * (1 + step)});
-        if (clamped) out.state[i] = CellState::Clamped;
-    }
-    auto edit = calibration.prepare(*parameter, wanted, calibration::AtLimit::Clamp, "Air model from evidence");
-    if (!edit) return tl::unexpected(edit.error());
-    out.edit = std::move(*edit);
-    calibration::Calibration after = calibration;
-    if (auto done = after.apply(out.edit); !done) return tl::unexpected(done.error());
-    const auto stored = after.read(*parameter);
-    if (!stored) return tl::unexpected(stored.error());
-    out.result = stored->values;
-    out.change.resize(count);
-    for (size_t i = 0; i < count; ++i) {
-        out.sure += options.enough(out.fit, i);
-        out.change[i] = out.table.values[i] != 0 ? out.result[i] / out.table.values[i] - 1 : 0;
-        if (stored->raw[i] == out.table.raw[i]) continue;
-        ++out.changed;
-        out.largestStep = std::max(out.largestStep, std::abs(out.change[i]));
-        if (out.state[i] == CellState::Clamped) {
-            ++out.clamped;
-        } else if (out.fit.visits[i] == 0) {
-            out.state[i] = CellState::Extended;
-            ++out.extended;
-        } else if (!options.enough(out.fit, i)) {
-            out.state[i] = CellState::Unsure;
-            ++out.unsure;
-        } else {
-            out.state[i] = CellState::Changed;
-        }
-    }
-    out.clamped += static_cast<size_t>(out.edit.clamped);
+    if (auto done = scale(out, calibration, wantedFactors(out, options), options, "Air model from evidence"); !done)
+        return tl::unexpected(done.error());
     expect(out, samples);
     return out;
 }

@@ -2,51 +2,24 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
-#include "core/evidence/CellFit.h"
 #include "core/evidence/MapSamples.h"
-#include "core/proposals/Proposal.h"
+#include "core/proposals/FromFactor.h"
 
 namespace brusk::proposals {
 
 enum class Method { CellFit, NearestCell };
 
-struct AirCorrectionOptions {
+struct AirCorrectionOptions : Caution {
     Method method = Method::CellFit;
-    double strength = 1.0;       ///< share of the computed change that is made
-    double largestStep = 0.25;   ///< no cell moves by more than this share
-    evidence::Enough enough;     ///< for a cell to count as seen
-    double largestDoubt = 0.05;  ///< a cell less sure than this is not changed
-};
-
-/// Why a cell changes or stays.
-enum class CellState {
-    Untouched,
-    Changed,   ///< enough is known of it
-    Unsure,    ///< driven in, but not enough for that
-    Extended,  ///< nobody was there: it follows its neighbours
-    Clamped
 };
 
 /// Everything the correction knows of each cell (rows x columns of the map).
-struct AirCorrection {
-    std::string parameter;
-    calibration::Table table;               ///< the map as it is
+struct AirCorrection : ScaledTable {
     std::vector<evidence::CellStat> cells;  ///< measured ratios, nearest cell
-    evidence::CellFit fit;
-    std::vector<double> change;  ///< share, as it will be stored
-    std::vector<double> result;  ///< physical, as it will be stored
-    std::vector<CellState> state;
-    calibration::Edit edit;
     evidence::FuelError now;
     double expected = 0;          ///< root mean square error over the same cells, were the change made
     std::vector<float> errorNow;  ///< per sample, share; for the distribution
     std::vector<float> errorExpected;
-    double largestStep = 0;
-    size_t changed = 0;
-    size_t sure = 0;      ///< cells of which enough is known
-    size_t unsure = 0;    ///< of the changed
-    size_t extended = 0;  ///< of the changed: without evidence of their own
-    size_t clamped = 0;
 };
 
 /// Computes the correction of the map with the role "ve_map" from what its own model should have said. `calibration`

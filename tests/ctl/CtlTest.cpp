@@ -471,9 +471,19 @@ void CtlTest::eventsAndFindingsOfARecordingAreTold() {
                           one.toObject()["lacks"].toArray()[0].toString() == "battery");
     QVERIFY(named);
     QCOMPARE(ctl({"findings", at("blind.mf4"), "--fail-on", "danger"}).code, 0);
-    const auto blame = ctl({"blame", at("over.mf4"), "--json"}).object();
-    QVERIFY(blame["parts"].toArray().size() > 10 && blame["chance_of_nothing"].toDouble() > 0);
-    QVERIFY(ctl({"blame", at("over.mf4")}).out.contains("nothing is broken: "));
+    const Ran little = ctl({"blame", at("over.mf4")});
+    QVERIFY(little.code == 1 && little.err.contains("Too little settled driving"));
+    QCOMPARE(ctl({"bench", "drive", "--route", "hills", "--fault", "exhaust-leak=0.8", "--out", at("leak.mf4")}).code,
+             0);
+    const auto blame = ctl({"blame", at("leak.mf4"), "--json"}).object();
+    const auto parts = blame["parts"].toArray();
+    QVERIFY(parts.size() > 10 && blame["cells"].toInt() > 4);
+    const auto most = std::max_element(parts.begin(), parts.end(), [](const auto& a, const auto& b) {
+        return a.toObject()["chance"].toDouble() < b.toObject()["chance"].toDouble();
+    });
+    QVERIFY2((*most).toObject()["suspect"].toString().startsWith("air in the exhaust"),
+             qPrintable((*most).toObject()["suspect"].toString()));
+    QVERIFY(ctl({"blame", at("leak.mf4"), "--rail-follows", "yes"}).out.contains("nothing is broken: "));
     QCOMPARE(ctl({"blame"}).code, 2);
     QCOMPARE(ctl({"blame", at("over.mf4"), "--rail-follows", "maybe"}).code, 2);
     QCOMPARE(ctl({"findings"}).code, 2);

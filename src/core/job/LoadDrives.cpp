@@ -4,7 +4,6 @@
 
 #include <algorithm>
 #include <cmath>
-#include <nlohmann/json.hpp>
 
 #include "core/base/Text.h"
 #include "core/job/Drive.h"
@@ -159,9 +158,9 @@ bool isUntuned(const carfolder::CarFolder& folder, int64_t round, bool otherPart
     for (std::optional<int64_t> at = round; at;) {
         const auto one = folder.rounds().byId(*at);
         if (!one || one->state == carfolder::RoundState::Original) return one && (*at != round || otherParts);
-        const auto reason = nlohmann::json::parse(one->reason, nullptr, false);
-        const std::string kind = reason.is_object() ? reason.value("kind", "") : "";
-        if (!kind.empty() && kind != "by-hand" && kind != "base") return false;
+        const auto reason = reasonFromJson(one->reason);
+        if (!reason) return false;
+        if (reason->kind != "by-hand" && reason->kind != "base") return false;
         at = one->parent;
     }
     return false;

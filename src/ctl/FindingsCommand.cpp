@@ -179,8 +179,9 @@ void addBlameCommand(Command app, Context& c) {
     auto sub = app.command("blame", "which part the mixture's error belongs to, and what can't be told apart");
     sub.option("REC", o->of.files, "recordings; with --car those of the round when none is named");
     (void)o->of.bytes.addTo(sub);
-    sub.option("--poured", o->poured, "fuel filled in over fuel reckoned as injected, as a ratio");
-    sub.option("--dead-time", o->deadTime_ms, "of the injectors over what the bytes say, ms, from a bench");
+    sub.option("--poured", o->poured, "fuel filled in over fuel reckoned as injected, as a ratio").range(0.5, 2.0);
+    sub.option("--dead-time", o->deadTime_ms, "of the injectors over what the bytes say, ms, from a bench")
+        .range(-2.0, 2.0);
     sub.option("--rail-follows", o->rail, "whether a gauge saw the fuel pressure follow the manifold")
         .oneOf({"yes", "no"});
     sub.flag("--fuel-told", o->fuelTold, "the fuel was tested");

@@ -65,7 +65,8 @@ class Bench {
         if (base) {
             // Its owner's parts, on what is computed for them from the build sheet.
             auto computed = proposals::planBase(bench::calibrationOf(*kit, car), sheet_);
-            (void)computed->result.mendChecksums(kit->profile.checksums);  // the demo's sheet and profile are whole
+            // The demo's sheet and profile are whole; a base that is not one would prove nothing.
+            if (!computed || !computed->result.mendChecksums(kit->profile.checksums)) std::exit(1);
             for (const auto& segment : computed->result.image().segments())
                 std::copy(segment.bytes.begin(), segment.bytes.end(),
                           car.memory().flash().begin() + (segment.start - benchcar::map::kFlash));

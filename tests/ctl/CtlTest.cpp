@@ -485,6 +485,7 @@ void CtlTest::eventsAndFindingsOfARecordingAreTold() {
              qPrintable((*most).toObject()["suspect"].toString()));
     QVERIFY(ctl({"blame", at("leak.mf4"), "--rail-follows", "yes"}).out.contains("nothing is broken: "));
     QCOMPARE(ctl({"blame"}).code, 2);
+    QCOMPARE(ctl({"blame", at("leak.mf4"), "--poured", "0"}).code, 2);
     QCOMPARE(ctl({"blame", at("over.mf4"), "--rail-follows", "maybe"}).code, 2);
     QCOMPARE(ctl({"findings"}).code, 2);
     QCOMPARE(ctl({"events"}).code, 2);

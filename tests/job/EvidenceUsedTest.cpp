@@ -139,6 +139,7 @@ void EvidenceUsedTest::whatTheControllerLearnedIsKeptAtBothEnds() {
     EXPECT_OK(recordDrive(client, *bench.kit, *bench.folder, *channelSet(*bench.kit, {}), options));
     const auto drives = drivesOf(*bench.kit, *bench.folder, original.id);
     EXPECT_OK(drives);
+    QVERIFY(!(*drives)->untuned());  // its maker tuned it
     const auto learned = evidence::learnedOf((*drives)->recording(0));
     QVERIFY(learned.size() >= 6);
     // The car itself still holds what the drive left.
@@ -155,6 +156,9 @@ void EvidenceUsedTest::whatTheControllerLearnedIsKeptAtBothEnds() {
     }
     // Stock bytes with larger injectors: it has learned a lot.
     QVERIFY(moved);
+    // The sheet says so too: for those parts nobody tuned it.
+    EXPECT_OK(bench.folder->settings().keepSheet(readText(BRUSK_DATA_DIR "/heron/build-sheet.json")));
+    QVERIFY((*drivesOf(*bench.kit, *bench.folder, original.id))->untuned());
 }
 
 void EvidenceUsedTest::aNewMapOverLearnedValuesIsSaidToBeOffByThem() {

@@ -475,12 +475,14 @@ void JobTest::theCorrectionTakesTheErrorAway() {
     EXPECT_OK(before);
     const auto drives = drivesOf(*bench.kit, *bench.folder, one->id);
     EXPECT_OK(drives);
+    QVERIFY((*drives)->untuned());  // a base, and no drive has corrected it
     const auto correction = proposals::correctAir(*calibrationOf(*bench.kit, *bench.folder, one->id), **drives, {});
     EXPECT_OK(correction);
     QVERIFY(correction->expected < 0.01 && correction->changed > 50);
     for (size_t i = 0; i < correction->change.size(); ++i)
         QVERIFY(std::abs(correction->change[i]) <= 0.251);
-    const auto two = makeRound(*bench.kit, *bench.folder, one->id, {correction->edit}, "air", {});
+    const auto two = makeRound(*bench.kit, *bench.folder, one->id, {correction->edit}, "air",
+                               reasonOf(*correction, {}, *(*drives)->mixture()));
     EXPECT_OK(bench.flash(two->id));
     QVERIFY(drive());
     const auto after = measureFuelError(*bench.kit, *bench.folder, two->id);
@@ -488,6 +490,7 @@ void JobTest::theCorrectionTakesTheErrorAway() {
     qInfo("fuel off by %.2f %% before, %.2f %% after, expected %.2f %%", before->rms * 100, after->rms * 100,
           correction->expected * 100);
     QVERIFY(before->rms > 0.05 && after->rms < 0.02);
+    QVERIFY(!(*drivesOf(*bench.kit, *bench.folder, two->id))->untuned());
     QVERIFY(bench.folder->rounds().byId(two->id)->fuelError_pct < 2.0);
 }
 

@@ -8,6 +8,7 @@
 
 #include "core/base/Say.h"
 #include "core/base/Text.h"
+#include "core/evidence/Median.h"
 #include "core/evidence/Spans.h"
 
 namespace brusk::evidence {
@@ -79,6 +80,13 @@ double pipeGauge_kPa(const MixtureCell& c) {
 /// What lies in the middle of what was driven, and its end.
 struct Middle {
     double pressure_kPa = 0, speed_rpm = 0, mostFlow_kgh = 0;
+    explicit Middle(const std::vector<MixtureCell>& cells) {
+        for (const MixtureCell& cell : cells) {
+            pressure_kPa += cell.pressure_kPa / static_cast<double>(cells.size());
+            speed_rpm += cell.speed_rpm / static_cast<double>(cells.size());
+            mostFlow_kgh = std::max(mostFlow_kgh, cell.flow_kgh);
+        }
+    }
 };
 
 /// How much an error of one unit moves what is seen in a cell.
@@ -129,15 +137,6 @@ double signatureOf(Id id, const MixtureCell& c, bool byMeter, const Middle& midd
             return !byMeter ? 1 / (kAir_K * (1 + c.flow_kgh / kSoaks_kgh)) : 0;
     }
     return 0;
-}
-
-double middleOf(std::vector<double> numbers) {
-    numbers.erase(std::remove_if(numbers.begin(), numbers.end(), [](double v) { return std::isnan(v); }),
-                  numbers.end());
-    if (numbers.empty()) return std::nan("");
-    const auto middle = numbers.begin() + static_cast<long>(numbers.size() / 2);
-    std::nth_element(numbers.begin(), middle, numbers.end());
-    return *middle;
 }
 
 }  // namespace
@@ -212,7 +211,7 @@ std::vector<MixtureCell> mixtureCells(std::span<const MixturePoint> driven) {
             all.reserve(points.size());
             for (const MixtureCell& point : points)
                 all.push_back(point.*part);
-            return middleOf(std::move(all));
+            return medianOf(std::move(all));
         };
         MixtureCell cell;
         for (double MixtureCell::*part : {&MixtureCell::pressure_kPa, &MixtureCell::flow_kgh, &MixtureCell::speed_rpm,
@@ -258,14 +257,7 @@ Seen seenIn(const std::vector<MixtureCell>& cells, const MixtureFacts& facts) {
     constexpr size_t kFacts = 5;
     constexpr double kPulsates = 2;  // a meter where the air column swings
     constexpr double kPulses_kgh = 25;
-    Middle middle;
-    double pressures = 0, speeds = 0;
-    for (const MixtureCell& cell : cells) {
-        pressures += cell.pressure_kPa, speeds += cell.speed_rpm;
-        middle.mostFlow_kgh = std::max(middle.mostFlow_kgh, cell.flow_kgh);
-    }
-    middle.pressure_kPa = pressures / static_cast<double>(cells.size());
-    middle.speed_rpm = speeds / static_cast<double>(cells.size());
+    const Middle middle(cells);
     Seen out;
     out.x = Matrix::Zero(static_cast<Index>(3 * cells.size() + kFacts), kCount);
     out.y.resize(out.x.rows()), out.variance.resize(out.x.rows());
@@ -411,8 +403,8 @@ MixtureBlame whoIsToBlame(std::vector<MixtureCell> cells, const MixtureFacts& fa
     return out;
 }
 
-double MixtureBlame::showsIn(const MixtureCell& cell, const Part& part, bool byMeter) {
-    return part.alone * signatureOf(part.suspect->id, cell, byMeter, {});
+double MixtureBlame::showsIn(const MixtureCell& cell, Suspect::Id id, bool byMeter) const {
+    return of(id).alone * signatureOf(id, cell, byMeter, Middle(cells));
 }
 
 MixtureBlame whoIsToBlame(const Drives& drives, MixtureFacts facts) {

@@ -101,8 +101,6 @@ struct MixtureBlame {
         double off, doubt;  ///< in the suspect's unit
         double alone;       ///< how far it is off if it alone is broken
         double chance;      ///< of that
-        /// Share of what was unknown beforehand that is known now.
-        double known(double before) const { return 1 - doubt * doubt / (before * before); }
     };
     std::vector<Part> parts;          ///< in the order of suspects()
     std::vector<double> correlation;  ///< of the doubts, parts x parts
@@ -120,11 +118,12 @@ struct MixtureBlame {
     std::vector<Pair> notApart;
     /// A sentence for each of those pairs that has one of `ids`; two at most.
     std::vector<std::string> notApartFrom(std::initializer_list<Suspect::Id> ids) const;
+    /// Only where there are parts.
     const Part& of(Suspect::Id id) const;
     /// Nil where there are no parts.
     double chanceOf(std::initializer_list<Suspect::Id> ids) const;
-    /// What a part that alone is broken adds to ln of the fuel asked for in a cell, by one of the models.
-    static double showsIn(const MixtureCell& cell, const Part& part, bool byMeter);
+    /// What a suspect adds to ln of the fuel asked for in a cell, by one of the models, if it alone is broken.
+    double showsIn(const MixtureCell& cell, Suspect::Id id, bool byMeter) const;
 };
 /// Normal errors with normal priors: the posterior in closed form, once with every suspect as doubtful as a car that
 /// nobody knows, for values and correlations, and once a suspect with that alone broken, for chances (by marginal
@@ -132,7 +131,7 @@ struct MixtureBlame {
 MixtureBlame whoIsToBlame(std::vector<MixtureCell> cells, const MixtureFacts& facts = {});
 /// The same of all that was driven; whether the bytes are tuned the drives know.
 MixtureBlame whoIsToBlame(const Drives& drives, MixtureFacts facts = {});
-/// "injector flow and filling can't be told apart (0.98); this would tell: ..."
+/// "Injector flow and filling can't be told apart (0.98); this would tell: ..."
 std::string sentenceOf(const MixtureBlame::Pair& pair);
 
 }  // namespace brusk::evidence

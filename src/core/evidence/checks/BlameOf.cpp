@@ -23,17 +23,22 @@ constexpr size_t kFewest = 12;  // of a part
 /// The number of points before which, and since which, one answer each explains far better than one for all; nil where
 /// none does.
 size_t cutOf(Points points, const MixtureFacts& facts, double misfit) {
-    constexpr size_t kParts = 20;
+    constexpr size_t kParts = 20, kClosely = 8;
     constexpr double kBad = 12, kBetter = 8;
     if (points.size() < 2 * kFewest || misfit < kBad) return 0;
     double least = misfit - kBetter;
     size_t out = 0;
-    for (size_t part = 1; part < kParts; ++part) {
-        const size_t at = part * points.size() / kParts;
-        const double left = whoIsToBlame(mixtureCells(points.first(at)), facts).misfit +
-                            whoIsToBlame(mixtureCells(points.subspan(at)), facts).misfit;
-        if (left < least) least = left, out = at;
-    }
+    const auto look = [&](size_t from, size_t to, size_t step) {
+        for (size_t at = from; at < to; at += step) {
+            const double left = whoIsToBlame(mixtureCells(points.first(at)), facts).misfit +
+                                whoIsToBlame(mixtureCells(points.subspan(at)), facts).misfit;
+            if (left < least) least = left, out = at;
+        }
+    };
+    // Coarsely over all, then closely about the best.
+    const size_t step = std::max<size_t>(1, points.size() / kParts), close = std::max<size_t>(1, step / kClosely);
+    look(step, points.size(), step);
+    if (out > 0) look(std::max(out, step) - step + close, std::min(out + step, points.size()), close);
     return out;
 }
 
@@ -48,11 +53,17 @@ std::vector<Stretch> stretchesOf(Points points) {
     return out;
 }
 
-/// The fit of all points, or that of the part which says more.
-MixtureBlame blameIn(Points points, const MixtureFacts& facts, int cuts) {
+/// The fit of all points, or that of the part which says more; `change`, where it is asked for, is what the first cut
+/// parts.
+MixtureBlame blameIn(Points points, const MixtureFacts& facts, int cuts,
+                     std::optional<MixtureChange>* change = nullptr) {
     MixtureBlame best = whoIsToBlame(mixtureCells(points), facts);
     const size_t cut = cuts == 0 ? 0 : cutOf(points, facts, best.misfit);
     if (cut == 0) return best;
+    if (change)
+        *change =
+            MixtureChange{points[cut].drive, points[cut].from_s, whoIsToBlame(mixtureCells(points.first(cut)), facts),
+                          whoIsToBlame(mixtureCells(points.subspan(cut)), facts)};
     for (const Points part : {points.first(cut), points.subspan(cut)}) {
         if (part.size() < kFewest) continue;
         MixtureBlame one = blameIn(part, facts, cuts - 1);
@@ -62,18 +73,21 @@ MixtureBlame blameIn(Points points, const MixtureFacts& facts, int cuts) {
     return best;
 }
 
-MixtureFacts factsOf(const Looked& at) {
-    MixtureFacts facts;
-    facts.untuned = at.drives.untuned();
-    return facts;
+const MixtureAnswer& answerOf(const Looked& at) {
+    constexpr int kComesAndGoes = 2;
+    return once(at.shared.mixture, [&] {
+        MixtureFacts facts;
+        facts.untuned = at.drives.untuned();
+        MixtureAnswer out;
+        out.blame = blameIn(mixturePoints(at.drives, at.events, at.steady), facts, kComesAndGoes, &out.change);
+        return out;
+    });
 }
 
 }  // namespace
 
 const MixtureBlame& blameOf(const Looked& at) {
-    constexpr int kComesAndGoes = 2;
-    return once(at.shared.blame,
-                [&] { return blameIn(mixturePoints(at.drives, at.events, at.steady), factsOf(at), kComesAndGoes); });
+    return answerOf(at).blame;
 }
 
 std::vector<Stretch> whereBlamed(const Looked& at) {
@@ -82,16 +96,7 @@ std::vector<Stretch> whereBlamed(const Looked& at) {
 }
 
 const std::optional<MixtureChange>& changeIn(const Looked& at) {
-    return once(at.shared.change, [&]() -> std::optional<MixtureChange> {
-        const auto all = mixturePoints(at.drives, at.events, at.steady);
-        const Points points(all);
-        const MixtureFacts facts = factsOf(at);
-        const size_t cut = cutOf(points, facts, whoIsToBlame(mixtureCells(points), facts).misfit);
-        if (cut == 0) return std::nullopt;
-        return MixtureChange{points[cut].drive, points[cut].from_s,
-                             whoIsToBlame(mixtureCells(points.first(cut)), facts),
-                             whoIsToBlame(mixtureCells(points.subspan(cut)), facts)};
-    });
+    return answerOf(at).change;
 }
 
 }  // namespace brusk::evidence::checks

@@ -12,8 +12,7 @@ void boostLeak(const Looked& at, Found& out) {
     if (chance < kBlamed) return;
     std::vector<double> shows;
     for (const MixtureCell& cell : blame.cells)
-        if (cell.pressure_kPa > kBoost_kPa)
-            shows.push_back(-MixtureBlame::showsIn(cell, blame.of(Suspect::Id::BoostLeak), true));
+        if (cell.pressure_kPa > kBoost_kPa) shows.push_back(-blame.showsIn(cell, Suspect::Id::BoostLeak, true));
     if (shows.empty()) return;
     const double lost = std::exp(medianOf(shows)) - 1;
     Finding finding;

@@ -57,11 +57,11 @@ void clutchSlips(const Looked& at, Found& out) {
         }
     }
     if (finding.where.size() < 2) return;
-    finding.seriousness = Seriousness::Warn;
     // Torque that nobody asked for makes any clutch slip: what makes the boost comes first.
     const auto pulls = eventsOfKind(at, roles::kPull);
     const bool pushed = std::any_of(pulls.begin(), pulls.end(),
                                     [](const Of& pull) { return pull.event->figure("overshoot_kpa") > kPushed_kPa; });
+    finding.seriousness = pushed ? Seriousness::Note : Seriousness::Warn;
     finding.certainty = pushed ? 0.45 : 0.9;
     finding.seen =
         say("finding.clutch-slips", "Under load the engine runs up to {0} % ahead of the road in one gear, {1} times.",

@@ -19,14 +19,6 @@ std::optional<double> parameterOf(const Looked& at, roles::Role role) {
     return table && table->values.size() == 1 ? std::optional(table->values[0]) : std::nullopt;
 }
 
-double medianOf(std::vector<double> numbers) {
-    std::erase_if(numbers, [](double v) { return std::isnan(v); });
-    if (numbers.empty()) return std::nan("");
-    const auto middle = numbers.begin() + static_cast<long>(numbers.size() / 2);
-    std::nth_element(numbers.begin(), middle, numbers.end());
-    return *middle;
-}
-
 std::vector<Stretch> wholeDrives(const Looked& at) {
     std::vector<Stretch> out;
     for (size_t d = 0; d < at.drives.size(); ++d)

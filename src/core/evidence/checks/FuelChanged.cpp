@@ -32,7 +32,7 @@ Step byLoop(const Looked& at) {
             rows.push_back({row.drive, row.from_s, std::floor(kZone * std::log2(std::max(1.0, row.airflow_kgh))),
                             std::log(row.trim() * (row.nearStop() && row.off() > 0 ? row.off() : 1))});
     if (rows.size() < 2 * kFewest) return {};
-    double best = 0, step = 0, spread = 0;
+    double best = 0, step = 0, spread = 0, least = INFINITY;
     size_t where = 0;
     // A day of driving is not tried row by row.
     const size_t stride = 1 + rows.size() / kMostSplits;
@@ -63,7 +63,12 @@ Step byLoop(const Looked& at) {
         const auto [low, high] = std::minmax_element(steps.begin(), steps.end());
         if (std::abs(size) < kStep || *high - *low > 0.35 * std::abs(size) + 0.012) continue;
         const double sure = std::abs(size) / about;
-        if (sure > best) best = sure, step = size, spread = about, where = k;
+        if (sure > best) best = sure, step = size, spread = about;
+        // How sure it is hardly tells where it was; what is left unlike on both sides does.
+        double left = 0;
+        for (const double one : rest)
+            left += one;
+        if (sure > kSure && left < least) least = left, where = k;
     }
     if (best < kSure || spread > 0.5 * std::abs(step)) return {};
     return {rows[where].drive, rows[where].at_s, step};

@@ -24,15 +24,21 @@ void heatSoak(const Looked& at, Found& out) {
     }
     // A compressor's heat hides it in the reading; the air computed with it does not.
     const MixtureBlame& blame = blameOf(at);
-    if (const double chance = blame.chanceOf({Suspect::Id::HeatSoak}); chance >= kBlamed)
-        soaked_K = std::max(soaked_K, blame.of(Suspect::Id::HeatSoak).alone), certainty = certaintyOf(chance);
+    const double chance = blame.chanceOf({Suspect::Id::HeatSoak});
+    const bool byAir = soaked_K < kSoaked_K && chance >= kBlamed;
+    if (byAir) soaked_K = blame.of(Suspect::Id::HeatSoak).alone, certainty = certaintyOf(chance);
     if (soaked_K < kSoaked_K) return;
     Finding finding;
     finding.seriousness = Seriousness::Note;
     finding.certainty = certainty;
-    finding.seen = say("finding.heat-soak",
-                       "The intake temperature reads {0} K more where little air passes than where much does.",
-                       {formatNumber(soaked_K, 0)});
+    finding.seen =
+        byAir ? say("finding.heat-soak-air",
+                    "The air computed from pressure is as low where little flows as an intake temperature {0} K too "
+                    "high would make it.",
+                    {formatNumber(soaked_K, 0)})
+              : say("finding.heat-soak",
+                    "The intake temperature reads {0} K more where little air passes than where much does.",
+                    {formatNumber(soaked_K, 0)});
     finding.means = {"heat soaks into the sensor while the car stands", "hot air is drawn from under the bonnet"};
     finding.todo = "Nothing, or a place for the sensor where air moves; evidence leaves out what follows a stop.";
     finding.place = {"Correct", "charge-temperature", roles::Role("charge_blend")};

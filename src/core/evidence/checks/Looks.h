@@ -5,6 +5,7 @@
 #include "core/base/Say.h"
 #include "core/base/Text.h"
 #include "core/evidence/Finding.h"
+#include "core/evidence/Median.h"
 #include "core/evidence/Spans.h"
 
 namespace brusk::evidence::checks {
@@ -78,8 +79,6 @@ struct Of {
 std::vector<Of> eventsOfKind(const Looked& at, roles::Event kind);
 /// The number of a value parameter of the bytes that were in the car; nothing where they are not known.
 std::optional<double> parameterOf(const Looked& at, roles::Role role);
-/// The middle one of some numbers; NaN of none.
-double medianOf(std::vector<double> numbers);
 /// What the wideband reads beyond 1 while the loop holds it, over one over the airflow (h/kg), and how far that
 /// reached.
 struct ByFlow {

@@ -13,11 +13,11 @@ void meterDisagrees(const Looked& at, Found& out) {
     double reads = 0;  // more than it should, as a share in the middle of what was driven
     if (chance >= kBlamed) {
         const auto likelier = [&](Id a, Id b) { return blame.chanceOf({a}) > blame.chanceOf({b}) ? a : b; };
-        const auto& part = blame.of(likelier(likelier(Id::Meter, Id::MeterLow), Id::MeterScale));
+        const Id likeliest = likelier(likelier(Id::Meter, Id::MeterLow), Id::MeterScale);
         std::vector<double> shows;
         shows.reserve(blame.cells.size());
         for (const MixtureCell& cell : blame.cells)
-            shows.push_back(MixtureBlame::showsIn(cell, part, true));
+            shows.push_back(blame.showsIn(cell, likeliest, true));
         reads = std::exp(-medianOf(shows)) - 1;
     }
     // Behind a compressor the pipe fills as well, and may leak.

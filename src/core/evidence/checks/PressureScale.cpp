@@ -12,12 +12,12 @@ void pressureScale(const Looked& at, Found& out) {
     constexpr double kLate = 0.4;
     if (chance < kBlamed || meterLateness(at) > kLate) return;
     // By the likelier of both, in the middle of what was driven.
-    const auto& part = blame.of(
-        blame.chanceOf({Id::Filling}) > blame.chanceOf({Id::PressureOffset}) ? Id::Filling : Id::PressureOffset);
+    const Id likelier =
+        blame.chanceOf({Id::Filling}) > blame.chanceOf({Id::PressureOffset}) ? Id::Filling : Id::PressureOffset;
     std::vector<double> shows;
     shows.reserve(blame.cells.size());
     for (const MixtureCell& cell : blame.cells)
-        shows.push_back(MixtureBlame::showsIn(cell, part, false));
+        shows.push_back(blame.showsIn(cell, likelier, false));
     const double tooHigh = std::exp(-medianOf(shows)) - 1;
     Finding finding;
     finding.seriousness = Seriousness::Warn;

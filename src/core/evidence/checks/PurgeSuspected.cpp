@@ -11,9 +11,8 @@ void purgeSuspected(const Looked& at, Found& out) {
     if (chance < kBlamed) return;
     const auto [least, most] = std::minmax_element(
         blame.cells.begin(), blame.cells.end(), [](const auto& a, const auto& b) { return a.flow_kgh < b.flow_kgh; });
-    const auto& part = blame.of(Suspect::Id::Vapour);
-    const double atLowFlow = std::exp(MixtureBlame::showsIn(*least, part, false)) - 1,
-                 atHighFlow = std::exp(MixtureBlame::showsIn(*most, part, false)) - 1;
+    const double atLowFlow = std::exp(blame.showsIn(*least, Suspect::Id::Vapour, false)) - 1,
+                 atHighFlow = std::exp(blame.showsIn(*most, Suspect::Id::Vapour, false)) - 1;
     Finding finding;
     finding.seriousness = Seriousness::Warn;
     finding.certainty = certaintyOf(chance);

@@ -12,9 +12,8 @@ void regulator(const Looked& at, Found& out) {
     const auto [least, most] =
         std::minmax_element(blame.cells.begin(), blame.cells.end(),
                             [](const auto& a, const auto& b) { return a.pressure_kPa < b.pressure_kPa; });
-    const auto& part = blame.of(Suspect::Id::Rail);
-    const double atLeast = std::exp(MixtureBlame::showsIn(*least, part, false)) - 1,
-                 atMost = std::exp(MixtureBlame::showsIn(*most, part, false)) - 1;
+    const double atLeast = std::exp(blame.showsIn(*least, Suspect::Id::Rail, false)) - 1,
+                 atMost = std::exp(blame.showsIn(*most, Suspect::Id::Rail, false)) - 1;
     Finding finding;
     finding.seriousness = Seriousness::Warn;
     finding.certainty = certaintyOf(chance);

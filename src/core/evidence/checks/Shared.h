@@ -18,10 +18,15 @@ struct MixtureChange {
     MixtureBlame before, since;
 };
 
+/// Of the joint fit.
+struct MixtureAnswer {
+    MixtureBlame blame;
+    std::optional<MixtureChange> change;
+};
+
 struct Shared {
     std::optional<AxisCheck> axes;
-    std::optional<MixtureBlame> blame;
-    std::optional<std::optional<MixtureChange>> change;
+    std::optional<MixtureAnswer> mixture;
     std::optional<double> meterLateness;
     std::optional<Lags> lags;
     std::optional<Unevenness> uneven;

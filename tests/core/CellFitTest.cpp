@@ -56,6 +56,7 @@ class CellFitTest : public QObject {
     void certaintyFallsWithDistanceFromTheSamples();
     void aCurveIsFittedInOneDimension();
     void nothingMeasuredChangesNothing();
+    void whatIsHeldOutTellsWhetherThereIsAnythingToLearn();
     void shortVisitsAreNotTakenForWildOnes();
     void aVisitEndsWhenTheNeighbourhoodIsLeftOrASecondPassed();
     void oneMinuteInACellDoesNotOutvoteFivePasses();
@@ -197,6 +198,35 @@ void CellFitTest::nothingMeasuredChangesNothing() {
     const std::vector<float> nan(10, NAN);
     for (const double m : fitCells(ax, ay, {nan, nan, nan, {}, {}, {}}).factor)
         QVERIFY(std::abs(m - 1) < 1e-9);
+}
+
+void CellFitTest::whatIsHeldOutTellsWhetherThereIsAnythingToLearn() {
+    // Visits of two seconds to drawn places, each with an error of its own: once around one, once five per cent off.
+    const auto heldOut = [](double off) {
+        std::mt19937 random(5);
+        std::normal_distribution<double> visit(0, 0.004), sample(0, 0.01);
+        std::vector<float> x, y, ratio;
+        std::vector<double> time_s;
+        std::vector<uint16_t> drive;
+        for (int v = 0; v < 200; ++v) {
+            const double speed = 1000 + static_cast<double>(random() % 4000),
+                         load = 20 + static_cast<double>(random() % 120);
+            const double own = visit(random);
+            for (int i = 0; i < 200; ++i) {
+                x.push_back(static_cast<float>(speed)), y.push_back(static_cast<float>(load));
+                ratio.push_back(static_cast<float>((1 + off) * std::exp(own + sample(random))));
+                time_s.push_back(v * 10 + i * 0.01), drive.push_back(0);
+            }
+        }
+        return fitCells(fitAcross(), fitDown(), {x, y, ratio, time_s, drive, {}}).heldOut;
+    };
+    const HeldOut nothing = heldOut(0), something = heldOut(0.05);
+    QVERIFY2(!nothing.passes(), qPrintable(QString::number(nothing.sureness)));
+    QVERIFY(nothing.now < 0.006 && nothing.then < 0.007);
+    QVERIFY(something.passes() && something.sureness > 5);
+    QVERIFY(std::abs(something.now - std::log(1.05)) < 0.002);
+    QVERIFY(something.then < 0.007 && something.then > 0.003);  // the visits' own error is left
+    QVERIFY(something.gain() > 0.04 && something.doubt() < 0.01);
 }
 
 void CellFitTest::shortVisitsAreNotTakenForWildOnes() {

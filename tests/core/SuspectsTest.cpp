@@ -25,7 +25,7 @@ std::vector<MixtureCell> driven(const Errors& wrong, bool hasMeter = true) {
             MixtureCell cell;
             cell.pressure_kPa = pressure, cell.speed_rpm = speed;
             cell.flow_kgh = pressure * speed / 3000;
-            cell.pulse_ms = 0.9 + pressure / 18, cell.warmer_K = 70;
+            cell.open_ms = 0.4 + pressure / 18, cell.warmer_K = 70;
             cell.rows = 5, cell.doubt = 0.012, cell.byWideband = pressure > 100 ? 1 : 0;
             const double besides = wrong.exhaust_kgh / cell.flow_kgh;
             const double rail = wrong.weatherRail ? -0.5 * std::log((300 + 100 - pressure) / 300) : 0;
@@ -166,7 +166,7 @@ void SuspectsTest::tooLittleTellsNothing() {
 void SuspectsTest::cellsThatSayNothingAreLeftOut() {
     auto cells = driven({.exhaust_kgh = 1.5});
     auto blank = cells[0];
-    blank.density = blank.meter = blank.pulse_ms = blank.warmer_K = std::nan("");
+    blank.density = blank.meter = blank.open_ms = blank.warmer_K = std::nan("");
     cells.insert(cells.begin(), 5, blank);
     const auto blame = whoIsToBlame(cells);
     QCOMPARE(static_cast<int>(likeliest(blame)), static_cast<int>(Id::ExhaustAir));

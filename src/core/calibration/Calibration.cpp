@@ -497,6 +497,15 @@ Result<Edit> Calibration::prepareText(const Parameter& p, std::string_view text,
     return edit;
 }
 
+Result<Edit> Calibration::onto(Edit edit) const {
+    for (ByteChange& change : edit.changes) {
+        const auto here = image_.bytes(change.address, static_cast<uint32_t>(change.after.size()));
+        if (!here) return tl::unexpected(here.error());
+        change.before.assign(here->begin(), here->end());
+    }
+    return edit;
+}
+
 Done Calibration::apply(const Edit& edit) {
     for (const ByteChange& change : edit.changes)
         if (auto done = image_.overwrite(change.address, change.after); !done) return done;

@@ -111,6 +111,8 @@ class Calibration {
     [[nodiscard]] Result<Edit> prepareText(const definition::Parameter& parameter, std::string_view text,
                                            std::string name) const;
 
+    /// The same edit on these bytes: what it writes stays, and undoing it brings back what is here now.
+    [[nodiscard]] Result<Edit> onto(Edit edit) const;
     [[nodiscard]] Done apply(const Edit& edit);
     [[nodiscard]] Done revert(const Edit& edit);
     [[nodiscard]] Result<int> mendChecksums(const std::vector<image::ChecksumArea>& areas) {

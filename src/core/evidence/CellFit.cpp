@@ -22,6 +22,7 @@ using Index = Eigen::Index;
 constexpr double kLeastBetween = 0.0003;
 constexpr double kUsualBetween = 0.004, kUsualVisits = 3;
 constexpr double kCurvatures[] = {0.003, 0.006, 0.012, 0.025, 0.05};
+constexpr size_t kMostHeldOut = 2500;     // unknowns whose whole inverse is kept
 constexpr double kDrivesTogether = 1e-4;  // the drives' factors add up to nil, to this
 
 class Fitter {
@@ -331,8 +332,11 @@ class Fitter {
             each(v, [&](size_t i, double share) {
                 if (i < nodes_) out.evidence[i] += share * v.n;
             });
+        Eigen::MatrixXf inverse;
+        if (size_ <= kMostHeldOut) inverse.resize(static_cast<Index>(size_), static_cast<Index>(size_));
         eachOfInverse([&](Index i, const Vector& column) {
             const auto k = static_cast<size_t>(i);
+            if (inverse.size() > 0) inverse.col(i) = column.cast<float>();
             if (k >= nodes_) return;
             out.factor.push_back(std::exp(m[i]));
             out.doubt.push_back(std::sqrt(std::max(0.0, column[i])));
@@ -348,8 +352,42 @@ class Fitter {
         if (drives_ > 1)
             for (size_t d = 0; d < drives_; ++d)
                 out.drives.push_back(m[static_cast<Index>(size_ - drives_ + d)]);
+        if (inverse.size() > 0) out.heldOut = heldOut(m, inverse);
         out.systematic = std::hypot(
             options_.wideband, options_.driveFactor / std::sqrt(static_cast<double>(std::max<size_t>(1, drives_))));
+        return out;
+    }
+
+    /// Leaving a visit out of a linear fit grows what is left of it by 1 / (1 - its leverage).
+    HeldOut heldOut(const Vector& m, const Eigen::MatrixXf& inverse) const {
+        double weights = 0, now = 0, then = 0;
+        std::vector<std::pair<double, double>> gains;  // of a visit: weight, gain
+        gains.reserve(visits_.all.size());
+        for (const Visit& v : visits_.all) {
+            std::array<std::pair<Index, double>, 11> part{};
+            size_t parts = 0;
+            double own = v.mean;
+            each(v, [&](size_t i, double share) {
+                part[parts++] = {static_cast<Index>(i), share};
+                if (i >= nodes_) own -= share * m[static_cast<Index>(i)];
+            });
+            double leverage = 0;
+            for (size_t a = 0; a < parts; ++a)
+                for (size_t b = 0; b < parts; ++b)
+                    leverage +=
+                        part[a].second * part[b].second * static_cast<double>(inverse(part[a].first, part[b].first));
+            const double left = v.left / std::max(0.05, 1 - v.weight * leverage);
+            weights += v.weight, now += v.weight * own * own, then += v.weight * left * left;
+            gains.emplace_back(v.weight, own * own - left * left);
+        }
+        HeldOut out;
+        if (!(weights > 0)) return out;
+        const double mean = (now - then) / weights;
+        double spread = 0;
+        for (const auto& [weight, gain] : gains)
+            spread += weight * weight * (gain - mean) * (gain - mean);
+        out.now = std::sqrt(now / weights), out.then = std::sqrt(then / weights);
+        out.sureness = spread > 0 ? mean * weights / std::sqrt(spread) : 0;
         return out;
     }
 

@@ -3,6 +3,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
+#include <cmath>
 #include <span>
 #include <vector>
 
@@ -30,6 +31,19 @@ struct FitSamples {
     std::span<const float> airChange_s;
 };
 
+/// How well the fit tells a visit that it has not seen: every visit is left out once. RMS of ln over the visits by
+/// their weights; what belongs to a drive as a whole, or to motion, is taken out of all of them.
+struct HeldOut {
+    double now = 0;       ///< of what the visits say
+    double then = 0;      ///< of what is left once each is told by all others
+    double sureness = 0;  ///< mean of (now^2 - then^2) over its standard deviation between visits
+    double gain() const { return now - then; }
+    /// Standard deviation of the gain.
+    double doubt() const { return sureness > 0 ? gain() / sureness : INFINITY; }
+    /// Whether the gain is above nil with p < 0.01.
+    bool passes() const { return sureness > 2.33; }
+};
+
 /// rows x columns, a row is one y node. Doubts are standard deviations of ln m.
 struct CellFit {
     size_t rows = 0;
@@ -46,6 +60,7 @@ struct CellFit {
     double curvature = 0;            ///< that the samples speak for: how much ln m bends from node to node
     std::vector<double> drives;      ///< ln of each drive's own factor; empty for one drive
     double airLead_s = 0;            ///< what filters and wall film leave
+    HeldOut heldOut;
 
     /// The fit between nodes.
     double at(const AxisLookup::Place& x, const AxisLookup::Place& y) const;

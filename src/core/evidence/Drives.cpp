@@ -4,6 +4,8 @@
 
 #include <algorithm>
 
+#include "core/base/Say.h"
+
 namespace brusk::evidence {
 
 size_t Mixture::size() const {
@@ -33,6 +35,13 @@ std::shared_ptr<const Drives> Drives::with(std::shared_ptr<const Findings> findi
         std::any_of(taints.begin(), taints.end(), [](const Taint& one) { return tellsMixture(one.role); });
     if (!tells && options_.taints.empty()) out->computed_ = computed_;
     out->options_.taints = std::move(taints);
+    return out;
+}
+
+std::shared_ptr<const Drives> Drives::with(Mixture mixture) const {
+    auto out = std::make_shared<Drives>(Recordings(), options_, leftOut_);
+    out->drives_ = drives_, out->findings_ = findings_, out->told_ = told_;
+    std::call_once(out->computed_->mixtureOnce, [&] { out->computed_->mixture = std::move(mixture); });
     return out;
 }
 
@@ -78,7 +87,20 @@ Result<Mixture> Drives::computeMixture() const {
         out.without.push_back((title.empty() ? "A drive" : title) + " tells no mixture: " + found.error().message);
     }
     if (columns.empty() && lacks) return tl::unexpected(*lacks);
-    out.delay = measureDelay(columns, options_.pulses);
+    std::vector<EngineColumns> seeing;
+    for (size_t i = 0; i < columns.size(); ++i) {
+        if (columns[i].wideband) {
+            seeing.push_back(columns[i]);
+            continue;
+        }
+        const std::string& title = recording(of[i]).title;
+        out.without.push_back(
+            say("mixture.no-wideband",
+                "{0} has no wideband: its mixture is told where the lambda loop is closed, and out of "
+                "sight where it is open.",
+                {title.empty() ? std::string("A drive") : title}));
+    }
+    out.delay = measureDelay(seeing, options_.pulses);
     if (!out.delay.measured() && options_.delay) {
         out.delay = *options_.delay;
         out.delay.from = WidebandDelay::From::Borrowed;

@@ -53,11 +53,14 @@ class Drives {
     const std::vector<DriveEvents>& events() const;
     const DriveFigures& figures() const;
     bool untuned() const { return options_.untuned; }
+    const std::optional<PulseModel>& pulses() const { return options_.pulses; }
 
     /// What is wrong in them; null where nobody looked.
     const std::shared_ptr<const Findings>& findings() const { return findings_; }
     /// The same drives, with what was found in them, and without what it taints.
     std::shared_ptr<const Drives> with(std::shared_ptr<const Findings> findings, std::vector<Taint> taints) const;
+    /// The same drives, saying another mixture.
+    std::shared_ptr<const Drives> with(Mixture mixture) const;
 
   private:
     Result<Mixture> computeMixture() const;

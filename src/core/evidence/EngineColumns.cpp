@@ -15,17 +15,13 @@ Result<EngineColumns> engineColumns(const Sampled& drive) {
         {"lambda_asked", &EngineColumns::lambdaAsked}, {"short_trim", &EngineColumns::shortTrim_pct},
         {"long_trim", &EngineColumns::longTrim_pct},   {"airflow", &EngineColumns::airflow_kgh},
         {"fuel_cut", &EngineColumns::fuelCut}};
-    constexpr Wanted kHelping[] = {{"exhaust_temperature", &EngineColumns::exhaust_C},
-                                   {"injector_pulse", &EngineColumns::pulse_us},
-                                   {"injector_duty", &EngineColumns::duty_pct},
-                                   {"battery", &EngineColumns::battery_V},
-                                   {"air_per_cylinder", &EngineColumns::air_mg},
-                                   {"air_by_density", &EngineColumns::airByDensity_mg},
-                                   {"intake_temperature", &EngineColumns::intake_C},
-                                   {"vehicle_speed", &EngineColumns::road_kmh},
-                                   {"limp_mode", &EngineColumns::limp},
-                                   {"purge_duty_now", &EngineColumns::purge_pct},
-                                   {"air_source", &EngineColumns::airSource}};
+    constexpr Wanted kHelping[] = {
+        {"exhaust_temperature", &EngineColumns::exhaust_C}, {"injector_pulse", &EngineColumns::pulse_us},
+        {"injector_duty", &EngineColumns::duty_pct},        {"battery", &EngineColumns::battery_V},
+        {"air_per_cylinder", &EngineColumns::air_mg},       {"air_by_density", &EngineColumns::airByDensity_mg},
+        {"air_by_meter", &EngineColumns::airByMeter_mg},    {"intake_temperature", &EngineColumns::intake_C},
+        {"vehicle_speed", &EngineColumns::road_kmh},        {"limp_mode", &EngineColumns::limp},
+        {"purge_duty_now", &EngineColumns::purge_pct},      {"air_source", &EngineColumns::airSource}};
     EngineColumns out;
     out.time_s = drive.time_s();
     for (const auto& [role, column] : kNeeded) {
@@ -36,8 +32,8 @@ Result<EngineColumns> engineColumns(const Sampled& drive) {
     for (const auto& [role, column] : kHelping)
         out.*column = drive.columnIfAny(role);
     auto wideband = drive.series("lambda_measured");
-    if (!wideband) return tl::unexpected(wideband.error());
-    out.wideband = *wideband;
+    if (!wideband && wideband.error().code != ErrorCode::NotFound) return tl::unexpected(wideband.error());
+    if (wideband) out.wideband = *wideband;
     return out;
 }
 

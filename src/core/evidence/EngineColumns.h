@@ -11,10 +11,10 @@ struct EngineColumns {
     std::span<const double> time_s;
     Column speed_rpm, pressure_kPa, throttle_pct, coolant_C, lambdaAsked, shortTrim_pct, longTrim_pct, airflow_kgh;
     Column fuelCut;   ///< nil when burning
-    Series wideband;  ///< lambda, on its own clock
+    Series wideband;  ///< lambda, on its own clock; empty where there is none: then closed loops tell the mixture
 
-    Column exhaust_C, pulse_us, duty_pct, battery_V, air_mg, airByDensity_mg, intake_C, road_kmh, limp, purge_pct,
-        airSource;
+    Column exhaust_C, pulse_us, duty_pct, battery_V, air_mg, airByDensity_mg, airByMeter_mg, intake_C, road_kmh, limp,
+        purge_pct, airSource;
 
     double exhaustAt(size_t i) const { return exhaust_C.empty() ? std::nan("") : static_cast<double>(exhaust_C[i]); }
     /// What is injected against what stoichiometric air asks for: (1 + short) (1 + long) / lambda asked; nil in a cut.

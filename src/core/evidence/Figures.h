@@ -13,7 +13,7 @@ struct FigureKind {
     std::string_view unit;
 };
 
-inline constexpr std::array<FigureKind, 17> kFigures = {{
+inline constexpr std::array<FigureKind, 19> kFigures = {{
     {"fuel_error_rms_pct", "Fuel off, root mean square", "%"},
     {"fuel_error_boost_pct", "Fuel off in boost, root mean square", "%"},
     {"boost_error_kpa", "Boost off its target after spool-up, root mean square", "kPa"},
@@ -30,6 +30,8 @@ inline constexpr std::array<FigureKind, 17> kFigures = {{
     {"pedal_off_pct", "Torque off what the pedal asks for, mean", "%"},
     {"speed_off_pct", "Road speed off, mean", "%"},
     {"changeover_step_pct", "Step between the air models where one hands over, mean", "%"},
+    {"banks_apart_pct", "Fuel of the banks apart", "%"},
+    {"full_load_late_s", "Time from full load to its mixture being asked for", "s"},
     {"limit_share_pct", "Time in a limit or in limp mode", "%"},
 }};
 

@@ -31,10 +31,13 @@ Watched watched(const Drives& drives, size_t i, const Measure& measure) {
             break;
         case Measure::What::Mixture:
         case Measure::What::Density:
+        case Measure::What::Metered:
             if (const auto& mixture = drives.mixture()) {
                 const MixtureSamples& samples = mixture->drives[i];
                 out.row = samples.row;
-                out.value = measure.what == Measure::What::Mixture ? samples.ratio : samples.density;
+                out.value = measure.what == Measure::What::Mixture   ? samples.ratio
+                            : measure.what == Measure::What::Density ? samples.density
+                                                                     : samples.metered;
                 out.airChange_s = samples.airChange_s;
                 out.there = !samples.row.empty();
             } else {

@@ -14,6 +14,7 @@ struct Measure {
         Presence,  ///< nothing: every sample counts, as nil
         Mixture,   ///< the ratio r of what counts, of the air that the controller used
         Density,   ///< the same of what its speed-density model said
+        Metered,   ///< and of what its airflow meter said
         Channel,   ///< a channel by its role
         Expression
     };
@@ -24,6 +25,7 @@ struct Measure {
     static Measure presence() { return {}; }
     static Measure mixture() { return {What::Mixture, {}, {}}; }
     static Measure density() { return {What::Density, {}, {}}; }
+    static Measure metered() { return {What::Metered, {}, {}}; }
     static Measure channel(roles::Role role) { return {What::Channel, role, {}}; }
     static Measure ofExpression(std::string text) { return {What::Expression, {}, std::move(text)}; }
 };

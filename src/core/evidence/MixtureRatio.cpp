@@ -13,6 +13,10 @@ namespace brusk::evidence {
 
 namespace {
 
+constexpr float kByDensity = 0, kByMeter = 1;  // of "air_source"
+constexpr double kAtOne = 0.02;                // lambda asked for by a loop that is closed on a narrowband
+constexpr double kTrims_s = 1.5;               // in which a closed loop moves its trim
+
 /// The wideband is averaged this far to both sides of its moment, and over one sample at least.
 double averageOf(const Series& wideband) {
     constexpr double kAverage_s = 0.03;
@@ -40,8 +44,9 @@ struct Window {
     Window(const EngineColumns& c, const WidebandDelay& delay) {
         recording::Follower until(c.time_s);
         for (size_t i = 0; i < c.time_s.size(); ++i) {
-            const double tau =
-                delay.at(static_cast<double>(c.airflow_kgh[i]), static_cast<double>(c.speed_rpm[i]), c.exhaustAt(i));
+            const double tau = !c.wideband ? 0
+                                           : delay.at(static_cast<double>(c.airflow_kgh[i]),
+                                                      static_cast<double>(c.speed_rpm[i]), c.exhaustAt(i));
             told_s.push_back(c.time_s[i] + (std::isfinite(tau) ? tau : 0));
             last.push_back(static_cast<uint32_t>(until.orFirst(told_s.back())));
         }
@@ -50,10 +55,10 @@ struct Window {
 
 /// What moves, cuts or asks for something else, sample by sample.
 struct Unrest {
-    Flags cut, moving, asked;
+    Flags cut, moving, asked, trimmed;
 
     Unrest(const EngineColumns& c, const SettlingRules& rules)
-        : cut(c.time_s.size()), moving(c.time_s.size()), asked(c.time_s.size()) {
+        : cut(c.time_s.size()), moving(c.time_s.size()), asked(c.time_s.size()), trimmed(c.time_s.size()) {
         recording::Follower before(c.time_s);
         for (size_t i = 0; i < c.time_s.size(); ++i) {
             const size_t j = before.orFirst(c.time_s[i] - rules.step_s);
@@ -61,6 +66,7 @@ struct Unrest {
                 return std::abs(static_cast<double>(column[i]) - static_cast<double>(column[j]));
             };
             cut.set(i, c.fuelCut[i] != 0);
+            trimmed.set(i, i > 0 && c.shortTrim_pct[i] != c.shortTrim_pct[i - 1]);
             // A comparison with NaN is false, so what is missing counts as moving.
             const bool quiet =
                 change(c.speed_rpm) <= rules.speedStep_rpm && change(c.pressure_kPa) <= rules.pressureStep_kPa &&
@@ -143,6 +149,13 @@ Filter filterOf(const EngineColumns& c, const SettlingRules& rules, const Window
     if (pulses && !c.duty_pct.empty())
         filter.add("duty-limit", "injector limit",
                    [&](size_t i) { return static_cast<double>(c.duty_pct[i]) >= pulses->dutyLimit_pct - 0.5; });
+    if (!c.wideband) {
+        filter.add("open-loop", "loop open, no wideband", [&, from = recording::Follower(c.time_s)](size_t i) mutable {
+            const bool atOne = std::abs(static_cast<double>(c.lambdaAsked[i]) - 1) < kAtOne;
+            return !atOne || !unrest.trimmed.any(from.orFirst(c.time_s[i] - kTrims_s) + 1, i);
+        });
+        return filter;
+    }
     filter.add("no-wideband", "wideband silent",
                [&, average_s = averageOf(c.wideband), seen = recording::Follower(c.wideband.time_s)](size_t i) mutable {
                    if (c.wideband.value.empty()) return true;
@@ -187,11 +200,13 @@ Result<MixtureSamples> mixtureSamples(const Sampled& drive, const EngineColumns&
     MixtureSamples out;
     recording::Follower around(c.wideband.time_s), before(c.time_s);
     const double average_s = averageOf(c.wideband);
-    const bool byPulse = pulses && !c.pulse_us.empty() && !c.battery_V.empty() && !c.air_mg.empty();
+    const bool byPulse = c.wideband && pulses && !c.pulse_us.empty() && !c.battery_V.empty() && !c.air_mg.empty();
     double sum = forms.mean * static_cast<double>(forms.samples);
     double squares = (forms.spread * forms.spread + forms.mean * forms.mean) * static_cast<double>(forms.samples);
     for (const uint32_t i : filter.kept(c.time_s.size(), leftOut)) {
-        const double measured = lambdaAround(c.wideband, window.told_s[i], average_s, around);
+        // A closed loop swings around what its narrowband takes for one.
+        const double measured = c.wideband ? lambdaAround(c.wideband, window.told_s[i], average_s, around)
+                                           : static_cast<double>(c.lambdaAsked[i]);
         double ratio =
             airRatioOf(measured, static_cast<double>(c.lambdaAsked[i]), static_cast<double>(c.shortTrim_pct[i]) / 100,
                        static_cast<double>(c.longTrim_pct[i]) / 100);
@@ -205,13 +220,16 @@ Result<MixtureSamples> mixtureSamples(const Sampled& drive, const EngineColumns&
         }
         out.row.push_back(i);
         out.ratio.push_back(static_cast<float>(ratio));
-        // The map of speed-density learns from what it said itself, whoever was believed.
-        double density = ratio;
-        if (!c.airByDensity_mg.empty() && !c.air_mg.empty())
-            density *= static_cast<double>(c.air_mg[i]) / static_cast<double>(c.airByDensity_mg[i]);
-        else if (!c.airSource.empty() && c.airSource[i] != 0)
-            density = std::nan("");
-        out.density.push_back(static_cast<float>(density));
+        // Each model learns from what it said itself, whoever was believed.
+        const auto ofModel = [&](const Column& said_mg, bool believed) {
+            if (!said_mg.empty() && !c.air_mg.empty())
+                return ratio * static_cast<double>(c.air_mg[i]) / static_cast<double>(said_mg[i]);
+            return believed ? ratio : std::nan("");
+        };
+        const bool tellsSource = !c.airSource.empty();
+        out.density.push_back(
+            static_cast<float>(ofModel(c.airByDensity_mg, !tellsSource || c.airSource[i] == kByDensity)));
+        out.metered.push_back(static_cast<float>(ofModel(c.airByMeter_mg, tellsSource && c.airSource[i] == kByMeter)));
         const size_t j = before.orFirst(c.time_s[i] - rules.step_s);
         const double dt = c.time_s[i] - c.time_s[j];
         const double change = std::log(static_cast<double>(c.airflow_kgh[i]) / static_cast<double>(c.airflow_kgh[j]));

@@ -31,6 +31,7 @@ struct MixtureSamples {
     std::vector<uint32_t> row;       ///< on the drive's clock
     std::vector<float> ratio;        ///< r, of the air that the controller used
     std::vector<float> density;      ///< r of what its speed-density model said; NaN where that is not known
+    std::vector<float> metered;      ///< the same of what its airflow meter said
     std::vector<float> airChange_s;  ///< d ln(air) / dt, 1/s
     size_t size() const { return row.size(); }
 };

@@ -49,6 +49,7 @@ SteadyRow meansOf(const Sampled& drive, size_t number, Span span) {
     out.throttle_pct = mean("throttle"), out.target_pct = mean("throttle_target");
     out.road_kmh = mean("vehicle_speed");
     out.pulse_ms = mean("injector_pulse") / 1000;
+    out.battery_V = mean("battery");
     out.coolant_C = mean("coolant"), out.intake_C = mean("intake_temperature");
     out.idle = out.road_kmh < 3 && !(mean("pedal") > 1);
     return out;

@@ -25,6 +25,7 @@ struct SteadyRow {
     double throttle_pct = 0, target_pct = 0;
     double road_kmh = 0;
     double pulse_ms = 0;  ///< of the injectors, with what they need to open
+    double battery_V = 0;
     double coolant_C = 0, intake_C = 0;
     bool byMeter = false;  ///< the meter's air is in use
     bool closed = false;   ///< the loop works: the short trim moves

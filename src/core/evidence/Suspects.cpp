@@ -91,14 +91,14 @@ struct Middle {
 
 /// How much an error of one unit moves what is seen in a cell.
 double signatureOf(Id id, const MixtureCell& c, bool byMeter, const Middle& middle) {
-    constexpr double kPressure_kPa = 60, kSpeed_rpm = 2000, kOpens_ms = 0.8, kBoosts_kPa = 50, kFalls = 0.6,
-                     kAir_K = 300, kRatio = 14, kPart = 0.5, kResidual_kPa = 10, kSoaks_kgh = 40;
+    constexpr double kPressure_kPa = 60, kSpeed_rpm = 2000, kBoosts_kPa = 50, kFalls = 0.6, kAir_K = 300, kRatio = 14,
+                     kPart = 0.5, kResidual_kPa = 10, kSoaks_kgh = 40, kLeast_ms = 0.3;
     switch (id) {
         case Id::Flow:
         case Id::Stoichiometry:
             return 1;
         case Id::DeadTime:
-            return c.pulse_ms > kOpens_ms ? 1 / (c.pulse_ms - kOpens_ms + 0.3) : std::nan("");
+            return c.open_ms > kLeast_ms ? 1 / c.open_ms : std::nan("");
         case Id::ExhaustAir:
             return 1 / c.flow_kgh;
         // Of fuel; the air it comes with the meter does not count.
@@ -152,6 +152,11 @@ const Suspect& suspect(Suspect::Id id) {
 std::vector<MixturePoint> mixturePoints(const Drives& drives, const std::vector<DriveEvents>& events,
                                         const std::vector<SteadyRow>& steady) {
     constexpr double kWarm_C = 60, kLong_s = 3, kDraws_kgh = 2, kMostOff = 0.4, kAtOne = 0.02;
+    constexpr double kUsualDead_ms = 0.8;  // of injectors of which the bytes say nothing
+    const auto open_ms = [&](double pulse_ms, double battery_V) {
+        const bool told = drives.pulses() && std::isfinite(battery_V);
+        return pulse_ms - (told ? drives.pulses()->dead(battery_V) / 1000 : kUsualDead_ms);
+    };
     std::vector<MixturePoint> out;
     const auto add = [&](size_t drive, double from_s, MixtureCell one, double ln, double air_mg, double density_mg,
                          double metered_mg, bool hasMeter) {
@@ -166,9 +171,9 @@ std::vector<MixturePoint> mixturePoints(const Drives& drives, const std::vector<
         const bool whole = !row.closed || row.nearStop();
         if (whole && !(row.measured > 0)) continue;
         add(row.drive, row.from_s,
-            {row.pressure_kPa, row.airflow_kgh, row.speed_rpm, row.pulse_ms, row.coolant_C - row.intake_C,
-             whole ? 1.0 : 0.0, 0, 0, !whole && std::abs(row.asked - 1) < kAtOne ? std::log(row.off()) : std::nan(""),
-             0, 1},
+            {row.pressure_kPa, row.airflow_kgh, row.speed_rpm, open_ms(row.pulse_ms, row.battery_V),
+             row.coolant_C - row.intake_C, whole ? 1.0 : 0.0, 0, 0,
+             !whole && std::abs(row.asked - 1) < kAtOne ? std::log(row.off()) : std::nan(""), 0, 1},
             std::log(whole ? row.ratio() : row.trim()), row.air_mg, row.density_mg, row.metered_mg, row.meter_kgh > 0);
     }
     for (size_t d = 0; d < drives.size(); ++d) {
@@ -179,8 +184,9 @@ std::vector<MixturePoint> mixturePoints(const Drives& drives, const std::vector<
             const auto mean = [&](roles::Role role) { return extentOf(drive.columnIfAny(role), later).mean; };
             const double trim = mean("long_trim");
             add(d, pull->from_s,
-                {mean("manifold_pressure"), mean("airflow"), mean("engine_speed"), mean("injector_pulse") / 1000,
-                 mean("coolant") - mean("intake_temperature"), 1, 0, 0, std::nan(""), 0, 1},
+                {mean("manifold_pressure"), mean("airflow"), mean("engine_speed"),
+                 open_ms(mean("injector_pulse") / 1000, mean("battery")), mean("coolant") - mean("intake_temperature"),
+                 1, 0, 0, std::nan(""), 0, 1},
                 std::log(mean("lambda_measured") / mean("lambda_asked") * (1 + (std::isnan(trim) ? 0 : trim) / 100)),
                 mean("air_per_cylinder"), mean("air_by_density"), mean("air_by_meter"), mean("meter_airflow") > 0);
         }
@@ -215,7 +221,7 @@ std::vector<MixtureCell> mixtureCells(std::span<const MixturePoint> driven) {
         };
         MixtureCell cell;
         for (double MixtureCell::*part : {&MixtureCell::pressure_kPa, &MixtureCell::flow_kgh, &MixtureCell::speed_rpm,
-                                          &MixtureCell::pulse_ms, &MixtureCell::warmer_K, &MixtureCell::byWideband,
+                                          &MixtureCell::open_ms, &MixtureCell::warmer_K, &MixtureCell::byWideband,
                                           &MixtureCell::density, &MixtureCell::meter, &MixtureCell::wideband})
             cell.*part = middle(part);
         cell.rows = points.size();
@@ -347,7 +353,7 @@ MixtureBlame whoIsToBlame(std::vector<MixtureCell> cells, const MixtureFacts& fa
     const Posterior all = posteriorOf(seen, open);
     for (const Suspect& one : kSuspects) {
         const auto i = static_cast<Index>(one.id);
-        out.parts.push_back({&one, all.mean(i), std::sqrt(all.covariance(i, i)), 0, 0});
+        out.parts.push_back({&one, all.mean(i), std::sqrt(all.covariance(i, i)), 0, 0, 0});
     }
     out.correlation.resize(static_cast<size_t>(kCount * kCount));
     for (Index i = 0; i < kCount; ++i)
@@ -373,7 +379,8 @@ MixtureBlame whoIsToBlame(std::vector<MixtureCell> cells, const MixtureFacts& fa
             const auto i = static_cast<Index>(part.suspect->id);
             prior.sd(i) = std::max(part.suspect->broken, usual.sd(i)),
             prior.expects(i) = part.suspect->habit + part.suspect->expects;
-            part.alone = posteriorOf(seen, prior).mean(i);
+            const Posterior broken = posteriorOf(seen, prior);
+            part.alone = broken.mean(i), part.aloneDoubt = std::sqrt(broken.covariance(i, i));
             ln.push_back(part.suspect->onlyAbove && part.alone < 0 ? -INFINITY : lnEvidence(seen, prior));
         }
         ln.push_back(lnEvidence(seen, usual) + std::log(kNothing));

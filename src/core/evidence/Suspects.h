@@ -21,7 +21,7 @@ namespace brusk::evidence {
 /// NaN for what was not recorded.
 struct MixtureCell {
     double pressure_kPa = 0, flow_kgh = 0, speed_rpm = 0;
-    double pulse_ms = 0;    ///< of the injectors, with what they need to open
+    double open_ms = 0;     ///< pulse of the injectors less the dead time that the bytes say
     double warmer_K = 0;    ///< coolant over intake
     double byWideband = 0;  ///< share of it that only the wideband told
     /// ln of the air that the fuel speaks for over the air by speed-density and by the meter; a car with one of them,
@@ -100,6 +100,7 @@ struct MixtureBlame {
         const Suspect* suspect;
         double off, doubt;  ///< in the suspect's unit
         double alone;       ///< how far it is off if it alone is broken
+        double aloneDoubt;  ///< the same as a standard deviation
         double chance;      ///< of that
     };
     std::vector<Part> parts;          ///< in the order of suspects()

@@ -118,6 +118,9 @@ inline constexpr std::array kAll = {
     curve("plaus_pressure", "pressure plausibility limit", "kPa", "rpm", "pressure|map plausib|deviation|limit"),
 
     curve("charge_blend", "charge temperature blend", "%", "kg/h", "charge temp|blend|mix blend|share|weight"),
+    curve("filling_altitude", "filling against altitude", "", "kPa",
+          "volumetric|ve|filling altitude|baro|ambient|weather factor|altitude|baro|correction"),
+    block("bank_trim", "fuel of each bank", "%", "bank trim|balance|fuel|offset"),
     value("protect_temp", "fuel protects the exhaust above", "\u00b0C", "protect|component|exhaust temp|above|limit"),
     value("film_on", "wall film considered", "", "film|wall|puddle on|enable|switch|compens"),
     value("cut_begins", "overrun cut begins", "rpm", "cut|dfco|overrun begin|above|enter|on"),

@@ -8,7 +8,7 @@
 #include "DrivenKit.h"
 #include "Timing.h"
 #include "core/base/Parallel.h"
-#include "core/proposals/AirCorrection.h"
+#include "core/proposals/correct/Air.h"
 
 using namespace brusk::evidence;
 

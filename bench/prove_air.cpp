@@ -7,7 +7,7 @@
 #include "DrivenKit.h"
 #include "core/evidence/CellFit.h"
 #include "core/evidence/MapSamples.h"
-#include "core/proposals/AirCorrection.h"
+#include "core/proposals/correct/Air.h"
 
 using namespace brusk;
 

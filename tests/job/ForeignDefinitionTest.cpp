@@ -1,12 +1,14 @@
 // The same controller and the same drive through another definition: other names, units, axes, byte orders, masks. What
 // is learned from it must be the same.
 // SPDX-License-Identifier: GPL-3.0-or-later
+#include <set>
+
 #include "BaseBench.h"
 #include "DrivenKit.h"
 #include "core/job/Correct.h"
 #include "core/job/Drive.h"
 #include "core/job/Maps.h"
-#include "core/proposals/AirCorrection.h"
+#include "core/proposals/correct/Air.h"
 
 namespace {
 
@@ -112,6 +114,7 @@ class ForeignDefinitionTest : public QObject {
   private slots:
     void theSameBytesAreTheSameNumbers();
     void theSameDriveGivesTheSameAirCorrection();
+    void everyKindOfCorrectionWritesTheSameBytes();
     void theSameDriveFallsIntoTheSameCells_data();
     void theSameDriveFallsIntoTheSameCells();
     void theSameDriveGivesTheSameFigures();
@@ -172,6 +175,44 @@ void ForeignDefinitionTest::theSameDriveGivesTheSameAirCorrection() {
     qInfo("%zu of %zu cells differ by a count", differ, ours->result.size());
     QVERIFY(std::abs(ours->now.rms - theirs->now.rms) < 1e-4 && ours->now.cells == theirs->now.cells);
     QVERIFY(std::abs(ours->expected - theirs->expected) < 1e-4);
+}
+
+void ForeignDefinitionTest::everyKindOfCorrectionWritesTheSameBytes() {
+    std::set<std::string_view> made;
+    for (const char* route : {"survey", "pulls-3"}) {
+        const Both& b = both(route);
+        // Each kind by itself, so that none hides behind another.
+        for (const auto& kind : proposals::correctionKinds()) {
+            proposals::CorrectionChoices choices;
+            choices.only = {std::string(kind.id)};
+            choices.facts.poured = 1.04;
+            const auto ours =
+                proposals::correctAll(calibrationThrough(*b.ours), *drivesThrough(*b.ours, b.mine), choices);
+            const auto theirs =
+                proposals::correctAll(calibrationThrough(*b.theirs), *drivesThrough(*b.theirs, b.other), choices);
+            EXPECT_OK(ours);
+            EXPECT_OK(theirs);
+            QCOMPARE(ours->all.size(), theirs->all.size());
+            QCOMPARE(ours->made.size(), theirs->made.size());
+            if (ours->made.empty()) continue;
+            made.insert(kind.id);
+            auto mine = calibrationThrough(*b.ours), other = calibrationThrough(*b.theirs);
+            for (const auto& edit : ours->edits())
+                EXPECT_OK(mine.apply(edit));
+            for (const auto& edit : theirs->edits())
+                EXPECT_OK(other.apply(edit));
+            // To one count of whatever is stored, in a cell or two.
+            size_t differ = 0;
+            for (const auto& segment : mine.image().segments()) {
+                const auto bytes = *other.image().bytes(segment.start, static_cast<uint32_t>(segment.bytes.size()));
+                for (size_t i = 0; i < bytes.size(); ++i)
+                    differ += bytes[i] != segment.bytes[i] ? 1 : 0;
+            }
+            QVERIFY2(differ <= 2, qPrintable(QString("%1 on %2: %3 bytes").arg(kind.id.data()).arg(route).arg(differ)));
+        }
+    }
+    for (const char* kind : {"injector", "meter", "air", "full-load"})
+        QVERIFY2(made.count(kind), kind);
 }
 
 void ForeignDefinitionTest::theSameDriveFallsIntoTheSameCells_data() {

@@ -476,13 +476,15 @@ void JobTest::theCorrectionTakesTheErrorAway() {
     const auto drives = drivesOf(*bench.kit, *bench.folder, one->id);
     EXPECT_OK(drives);
     QVERIFY((*drives)->untuned());  // a base, and no drive has corrected it
-    const auto correction = proposals::correctAir(*calibrationOf(*bench.kit, *bench.folder, one->id), **drives, {});
-    EXPECT_OK(correction);
+    const proposals::CorrectionChoices onlyAir{.only = {"air"}, .left = {}};
+    const auto made = proposals::correctAll(*calibrationOf(*bench.kit, *bench.folder, one->id), **drives, onlyAir);
+    EXPECT_OK(made);
+    QCOMPARE(made->made.size(), size_t{1});
+    const proposals::TableCorrection* correction = &made->made[0]->tables[0];
     QVERIFY(correction->expected < 0.01 && correction->changed > 50);
     for (size_t i = 0; i < correction->change.size(); ++i)
         QVERIFY(std::abs(correction->change[i]) <= 0.251);
-    const auto two = makeRound(*bench.kit, *bench.folder, one->id, {correction->edit}, "air",
-                               reasonOf(*correction, {}, *(*drives)->mixture()));
+    const auto two = makeRound(*bench.kit, *bench.folder, one->id, made->edits(), "air", reasonOf(*made, onlyAir));
     EXPECT_OK(bench.flash(two->id));
     QVERIFY(drive());
     const auto after = measureFuelError(*bench.kit, *bench.folder, two->id);
@@ -506,14 +508,14 @@ void JobTest::strengthScalesTheChange() {
         samples.x.push_back(2200 + static_cast<float>(i % 7)), samples.y.push_back(58), samples.value.push_back(1.10f);
         samples.time_s.push_back(i * 0.01 + i / 500 * 5), samples.drive.push_back(0);
     }
-    proposals::AirCorrectionOptions full, half, strict, nearest;
+    proposals::Caution full, half, strict, nearest;
     half.strength = 0.5;
     strict.largestStep = 0.03;
     nearest.method = proposals::Method::NearestCell;
-    const auto correct = [&](const evidence::MapSamples& from, const proposals::AirCorrectionOptions& o) {
-        return proposals::correctAir(*calibration, table, from, o);
+    const auto correct = [&](const evidence::MapSamples& from, const proposals::Caution& o) {
+        return proposals::correctTable(*calibration, table, from, {}, o, "Air");
     };
-    const auto cell = [&](const proposals::AirCorrectionOptions& o) { return correct(samples, o)->change[5 * 16 + 6]; };
+    const auto cell = [&](const proposals::Caution& o) { return correct(samples, o)->change[5 * 16 + 6]; };
     QVERIFY2(std::abs(cell(full) - 0.10) < 0.003, qPrintable(QString::number(cell(full))));
     QVERIFY(std::abs(cell(half) - 0.05) < 0.002);
     QVERIFY(std::abs(cell(strict) - 0.03) < 0.001);
@@ -521,7 +523,7 @@ void JobTest::strengthScalesTheChange() {
     QCOMPARE(correct(samples, nearest)->changed, size_t{1});
     QVERIFY(correct(samples, strict)->clamped > 0);
     // What is less sure than asked for stays; else only the cells seen and those beside them move.
-    proposals::AirCorrectionOptions demanding;
+    proposals::Caution demanding;
     demanding.largestDoubt = 1e-6;
     QCOMPARE(correct(samples, demanding)->changed, size_t{0});
     QVERIFY(correct(samples, full)->changed <= 20);

@@ -128,20 +128,28 @@ void NextStepTest::aFolderSaysTheSameOfItself() {
 void NextStepTest::whyARoundWasMadeIsKeptWithIt() {
     Bench bench;
     const auto original = bench.read();
-    proposals::AirCorrection air;
-    air.now.rms = 0.031, air.now.cells = 60, air.expected = 0.002, air.changed = 41;
-    proposals::AirCorrectionOptions options;
-    options.strength = 0.5;
-    const auto reason = reasonOf(air, options, evidence::Mixture{});
+    proposals::Corrections corrections;
+    auto& air = corrections.all.emplace_back();
+    air.kind = proposals::correctionKind("air");
+    air.tables.emplace_back().changed = 41;
+    air.promise = proposals::Promise{"fuel_error_rms_pct", 3.0, 0.4, 0.2};
+    air.reason = "Air is off.";
+    corrections.made = {&air};
+    corrections.now = {0.031, 60}, corrections.expected = {0.002, 60};
+    proposals::CorrectionChoices choices;
+    choices.settings["air"] = {{"strength", 50}};
+    const auto reason = reasonOf(corrections, choices);
     const auto round = makeRound(*bench.kit, *bench.folder, original.id, {}, "Air", reason);
     EXPECT_OK(round);
     const auto kept = reasonFromJson(bench.folder->rounds().byId(round->id)->reason);
     EXPECT_OK(kept);
     QVERIFY(kept->kind == "air" && kept->cells == 41 && kept->settings == reason.settings);
-    QCOMPARE(kept->settings.at("strength"), 0.5);
+    QCOMPARE(kept->settings.at("air.strength"), 50.0);
+    QCOMPARE(kept->promised.size(), size_t{1});
+    QVERIFY(kept->promised[0].kind == "air" && kept->promised[0].expected == 0.4 && kept->promised[0].doubt == 0.2);
     QCOMPARE(kept->now.at("fuel_error_rms_pct"), 3.1);
     QCOMPARE(kept->expected, reason.expected);
-    QVERIFY(round->note.starts_with("Fuel was off by 3.10 % over 60 cells"));
+    QVERIFY(round->note == "Air is off. Fuel was off by 3.10 % over 60 cells; 0.20 % are expected to be left.");
     // One made by hand says so; one from before says nothing; what is broken is an error.
     const auto byHand = bench.change("rev_limit", 6400, original.id);
     QVERIFY(reasonFromJson(bench.folder->rounds().byId(byHand.id)->reason)->kind == "by-hand");

@@ -9,7 +9,7 @@
 #include "core/job/Keeping.h"
 #include "core/job/LoadDrives.h"
 #include "core/job/Sensors.h"
-#include "core/proposals/AirCorrection.h"
+#include "core/proposals/correct/Air.h"
 
 using namespace brusk;
 using namespace brusk::job;

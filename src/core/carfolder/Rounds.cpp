@@ -399,6 +399,10 @@ Done Rounds::giveOut(int64_t id, const std::string& sha256, const std::string& h
     });
 }
 
+Done Rounds::setReason(int64_t id, const std::string& reason) {
+    return writeText(id, "keep why the round was made", "reason", reason);
+}
+
 Done Rounds::setCame(int64_t id, const std::string& came) {
     return writeText(id, "keep what came of a round", "came", came);
 }

@@ -124,6 +124,8 @@ class Rounds {
     /// These bytes of it were handed to somebody as a file; a draft is none any more. Conflict when it has others by
     /// now. `how` goes into the journal ("sealed for Mara").
     [[nodiscard]] Done giveOut(int64_t round, const std::string& sha256, const std::string& how);
+    /// Why it was made and what it promises (JSON), where that has grown since.
+    [[nodiscard]] Done setReason(int64_t round, const std::string& reason);
     /// What came of the promise (JSON).
     [[nodiscard]] Done setCame(int64_t round, const std::string& came);
 

@@ -4,11 +4,12 @@
 
 #include <algorithm>
 #include <cmath>
+#include <map>
 
 #include "core/base/Text.h"
 #include "core/evidence/Finding.h"
-#include "core/evidence/Learned.h"
 #include "core/evidence/MapSamples.h"
+#include "core/job/Keeping.h"
 
 namespace brusk::job {
 
@@ -27,34 +28,88 @@ Result<evidence::MapSamples> samplesOf(const Kit& kit, const carfolder::CarFolde
     return evidence::MapSamples(*kit.definition, *table, drives, evidence::Measure::mixture());
 }
 
-constexpr double kLeastRoad_rpm = 1000, kMostRoad_rpm = 5200, kLeastRoad_kPa = 25, kMostRoad_kPa = 160;
-
-}  // namespace
-
-std::vector<std::string> airWarnings(const calibration::Calibration& inCar, const evidence::Drives& drives,
-                                     const evidence::CellFit& fit, const evidence::AxisCheck& axes) {
-    constexpr double kApart = 0.02;
+std::vector<std::string> warningsOf(const evidence::Drives& drives, const RoundCorrections& about) {
+    constexpr double kApart = 0.02, kNothing_pct = 0.5;
     std::vector<std::string> out;
-    for (const auto& mismatch : axes.found)
+    for (const auto& mismatch : about.axes.found)
         out.push_back(mismatch.sentence());
     // What is wrong with the car is not put right by its maps.
     if (const auto& found = drives.findings())
         for (const evidence::Finding& one : found->found)
             if (one.seriousness >= evidence::Seriousness::Warn) out.push_back("Found in these drives: " + one.seen);
-    constexpr double kNothing_pct = 0.5;
-    const auto pull = evidence::firstPull(inCar, drives);
-    if (pull && std::abs(pull->withLearned_pct) >= kNothing_pct) out.push_back(pull->sentence());
+    if (about.firstPull && std::abs(about.firstPull->withLearned_pct) >= kNothing_pct)
+        out.push_back(about.firstPull->sentence());
     const auto& mixture = drives.mixture();
     if (mixture) out.insert(out.end(), mixture->without.begin(), mixture->without.end());
     if (mixture && !mixture->forms.agree())
         out.push_back("Injector pulses tell a mixture that is " + formatNumber(mixture->forms.mean * 100, 1) +
                       " % off what the trims tell: flow, dead time or density in the calibration are not what the "
                       "controller uses, or another trim acts.");
-    for (const double factor : fit.drives)
-        if (std::abs(factor) > kApart)
-            out.push_back("One drive differs by " + formatNumber(factor * 100, 1) +
-                          " % from the others everywhere: another fuel, or other weather?");
+    if (const auto* air = about.corrections.of("air"); air && !air->tables.empty())
+        for (const double factor : air->tables[0].fit.drives)
+            if (std::abs(factor) > kApart)
+                out.push_back("One drive differs by " + formatNumber(factor * 100, 1) +
+                              " % from the others everywhere: another fuel, or other weather?");
     return out;
+}
+
+constexpr double kLeastRoad_rpm = 1000, kMostRoad_rpm = 5200, kLeastRoad_kPa = 25, kMostRoad_kPa = 160;
+
+}  // namespace
+
+Result<RoundCorrections> correctRound(const calibration::Calibration& inCar, const evidence::Drives& drives,
+                                      const proposals::CorrectionChoices& choices, const std::function<bool()>& stop) {
+    auto corrections = proposals::correctAll(inCar, drives, choices, stop);
+    if (!corrections) return tl::unexpected(corrections.error());
+    RoundCorrections out{
+        std::move(*corrections), evidence::checkAxes(inCar, drives), evidence::firstPull(inCar, drives), {}};
+    out.warnings = warningsOf(drives, out);
+    return out;
+}
+
+Result<std::vector<proposals::KeptPromise>> accountOf(const carfolder::CarFolder& folder, int64_t round) {
+    std::vector<proposals::KeptPromise> out;
+    for (std::optional<int64_t> at = round; at;) {
+        const auto one = folder.rounds().byId(*at);
+        if (!one) return tl::unexpected(one.error());
+        const auto reason = reasonFromJson(one->reason);
+        const auto came = cameFromJson(one->came);
+        if (!reason) return tl::unexpected(reason.error());
+        if (!came) return tl::unexpected(came.error());
+        // From the newest to the oldest, and within a round too: it is turned round as a whole.
+        for (auto promise = reason->promised.rbegin(); promise != reason->promised.rend(); ++promise) {
+            auto& kept = out.emplace_back(proposals::KeptPromise{one->number, promise->kind, promise->figure,
+                                                                 promise->now, promise->expected, promise->doubt});
+            if (const auto found = came->find(promise->kind); found != came->end())
+                kept.came = found->second.value, kept.cameDoubt = found->second.doubt;
+        }
+        at = one->parent;
+    }
+    std::reverse(out.begin(), out.end());
+    return out;
+}
+
+Done keepAccount(const Kit& kit, carfolder::CarFolder& folder, int64_t round, const evidence::Drives& drives) {
+    const auto one = folder.rounds().byId(round);
+    if (!one) return tl::unexpected(one.error());
+    const auto reason = reasonFromJson(one->reason);
+    if (!reason) return tl::unexpected(reason.error());
+    if (reason->promised.empty()) return {};
+    const auto inCar = calibrationOf(kit, folder, round);
+    if (!inCar) return tl::unexpected(inCar.error());
+    proposals::CorrectionChoices choices;
+    for (const Promised& promise : reason->promised)
+        choices.only.push_back(promise.kind);
+    // Each is measured on these very bytes: none stands on another.
+    choices.left = choices.only;
+    const auto measured = proposals::correctAll(*inCar, drives, choices);
+    if (!measured) return tl::unexpected(measured.error());
+    std::map<std::string, Came> came;
+    for (const proposals::Correction& kind : measured->all)
+        if (kind.promise && std::isfinite(kind.promise->now) && std::isfinite(kind.promise->doubt))
+            came[std::string(kind.kind->id)] = {kind.promise->now, kind.promise->doubt};
+    if (came.empty()) return {};
+    return folder.rounds().setCame(round, toJson(came));
 }
 
 Result<std::vector<MapNode>> unseenNodes(const Kit& kit, carfolder::CarFolder& folder, int64_t round) {
@@ -87,6 +142,7 @@ Result<evidence::FuelError> measureFuelError(const Kit& kit, carfolder::CarFolde
     if (!seen) return tl::unexpected(seen.error());
     const auto error = evidence::fuelError(seen->cells(), proposals::kVisited);
     if (auto done = folder.rounds().setFuelError(round, error.rms * 100); !done) return tl::unexpected(done.error());
+    if (auto done = keepAccount(kit, folder, round, drives); !done) return tl::unexpected(done.error());
     return error;
 }
 

@@ -257,6 +257,12 @@ std::string toJson(const RoundReason& reason) {
     if (!reason.now.empty()) out["now"] = reason.now;
     if (!reason.expected.empty()) out["expected"] = reason.expected;
     if (reason.cells) out["cells"] = reason.cells;
+    for (const Promised& one : reason.promised)
+        out["promised"].push_back({{"kind", one.kind},
+                                   {"figure", one.figure},
+                                   {"now", one.now},
+                                   {"expected", one.expected},
+                                   {"doubt", one.doubt}});
     return textOf(out);
 }
 
@@ -265,14 +271,34 @@ Result<RoundReason> reasonFromJson(const std::string& text) {
     using Numbers = std::map<std::string, double>;
     try {
         const auto in = json::parse(text);
-        return RoundReason{in.at("kind"),
-                           in.value("settings", Numbers()),
-                           in.value("now", Numbers()),
-                           in.value("expected", Numbers()),
-                           in.value("cells", size_t{0}),
-                           {}};
+        RoundReason out{in.at("kind"), in.value("settings", Numbers()), in.value("now", Numbers()),
+                        in.value("expected", Numbers()), in.value("cells", size_t{0})};
+        for (const auto& one : in.value("promised", json::array()))
+            out.promised.push_back(
+                {one.at("kind"), one.at("figure"), one.at("now"), one.at("expected"), one.at("doubt")});
+        return out;
     } catch (const json::exception& problem) {
         return fail(ErrorCode::BadInput, std::string("Why a round was made can't be read: ") + problem.what());
+    }
+}
+
+std::string toJson(const std::map<std::string, Came>& came) {
+    json out = json::object();
+    for (const auto& [kind, one] : came)
+        out[kind] = {{"value", one.value}, {"doubt", one.doubt}};
+    return textOf(out);
+}
+
+Result<std::map<std::string, Came>> cameFromJson(const std::string& text) {
+    std::map<std::string, Came> out;
+    if (text.empty()) return out;
+    try {
+        const json in = json::parse(text);
+        for (const auto& [kind, one] : in.items())
+            out[kind] = {one.at("value"), one.at("doubt")};
+        return out;
+    } catch (const json::exception& problem) {
+        return fail(ErrorCode::BadInput, std::string("What came of a round can't be read: ") + problem.what());
     }
 }
 

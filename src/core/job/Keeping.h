@@ -33,6 +33,10 @@ std::string toJson(const link::Identity& identity);
 std::string toJson(const RoundReason& reason);
 /// A round without one was made before reasons were kept: all empty.
 [[nodiscard]] Result<RoundReason> reasonFromJson(const std::string& text);
+
+/// What came of a round's promises, kind by kind.
+std::string toJson(const std::map<std::string, Came>& came);
+[[nodiscard]] Result<std::map<std::string, Came>> cameFromJson(const std::string& text);
 /// A donor of the folder: the file below it, and its definition's; names only.
 struct KeptDonor {
     std::string name;

@@ -143,7 +143,7 @@ std::optional<evidence::WidebandDelay> earlierDelay(const Kit& kit, const carfol
         ++tried;
         const evidence::Sampled drive(*recording);
         const auto columns = evidence::engineColumns(drive);
-        if (!columns) continue;
+        if (!columns || !columns->wideband) continue;
         std::optional<evidence::PulseModel> pulses;
         if (entry->round)
             if (const auto inCar = calibrationOf(kit, folder, *entry->round)) pulses = evidence::pulseModel(*inCar);

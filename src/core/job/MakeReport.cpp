@@ -15,7 +15,7 @@
 #include "core/job/Keeping.h"
 #include "core/job/LoadDrives.h"
 #include "core/job/NextStep.h"
-#include "core/proposals/AirCorrection.h"
+#include "core/proposals/correct/Air.h"
 
 namespace brusk::job {
 namespace {
@@ -235,17 +235,24 @@ ReportSection promises(const About& about) {
     for (const auto& round : about.line) {
         const auto reason = round.reason.empty() ? Result<RoundReason>(RoundReason{}) : reasonFromJson(round.reason);
         if (!reason || round.sealed) continue;
+        const auto came = cameFromJson(round.came);
+        const auto cameOf = [&](const std::string& figure) -> std::optional<double> {
+            if (figure == "fuel_error_rms_pct") return round.fuelError_pct;
+            for (const Promised& promise : reason->promised)
+                if (promise.figure == figure && came)
+                    if (const auto at = came->find(promise.kind); at != came->end()) return at->second.value;
+            return std::nullopt;
+        };
         for (const auto& [figure, expected] : reason->expected) {
             const auto now = reason->now.find(figure);
             // What came of it is what the drives on the round itself say.
             const auto kind = std::find_if(evidence::kFigures.begin(), evidence::kFigures.end(),
                                            [&, name = figure](const auto& one) { return one.id == name; });
             const bool known = kind != evidence::kFigures.end();
-            const bool isFuel = figure == "fuel_error_rms_pct";
             table.rows.push_back({numbered(round), known ? std::string(kind->title) : figure,
                                   known ? std::string(kind->unit) : std::string(),
                                   Quantity{now == reason->now.end() ? std::nullopt : std::optional(now->second), 1},
-                                  Quantity{expected, 1}, Quantity{isFuel ? round.fuelError_pct : std::nullopt, 1}});
+                                  Quantity{expected, 1}, Quantity{cameOf(figure), 1}});
         }
     }
     if (table.rows.empty())

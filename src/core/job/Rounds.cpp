@@ -33,18 +33,51 @@ RoundReason reasonOf(const proposals::BasePlan& plan, const proposals::BuildShee
     return out;
 }
 
-RoundReason reasonOf(const proposals::AirCorrection& air, const proposals::AirCorrectionOptions& options,
-                     const evidence::Mixture& mixture) {
+RoundReason reasonOf(const proposals::Corrections& corrections, const proposals::CorrectionChoices& choices) {
     RoundReason out;
-    out.kind = "air";
-    out.settings = {{"strength", options.strength}, {"largest-doubt", options.largestDoubt}};
-    out.now = {{"fuel_error_rms_pct", air.now.rms * 100}};
-    out.expected = {{"fuel_error_rms_pct", air.expected * 100}};
-    out.cells = air.changed;
-    out.text = "Fuel was off by " + formatNumber(air.now.rms * 100, 2) + " % over " + std::to_string(air.now.cells) +
-               " cells, by " + std::to_string(mixture.size()) + " settled samples; " +
-               formatNumber(air.expected * 100, 2) + " % are expected to be left.";
+    out.kind = corrections.made.size() == 1 ? std::string(corrections.made[0]->kind->id) : "corrections";
+    for (const proposals::Correction* one : corrections.made) {
+        const std::string id(one->kind->id);
+        if (const auto chosen = choices.settings.find(id); chosen != choices.settings.end())
+            for (const auto& [setting, value] : chosen->second)
+                out.settings[id + "." + setting] = value;
+        out.cells += one->changed();
+        out.text += (out.text.empty() ? "" : " ") + one->reason;
+        const auto& promise = *one->promise;
+        out.promised.push_back({id, std::string(promise.figure), promise.now, promise.expected, promise.doubt});
+        out.now.try_emplace(std::string(promise.figure), promise.now);
+        out.expected[std::string(promise.figure)] = promise.expected;
+    }
+    // Of all together, by replay.
+    if (corrections.now.cells) {
+        constexpr const char* kFuel = "fuel_error_rms_pct";
+        out.now[kFuel] = corrections.now.rms * 100, out.expected[kFuel] = corrections.expected.rms * 100;
+        out.text += " Fuel was off by " + formatNumber(corrections.now.rms * 100, 2) + " % over " +
+                    std::to_string(corrections.now.cells) + " cells; " +
+                    formatNumber(corrections.expected.rms * 100, 2) + " % are expected to be left.";
+    }
     return out;
+}
+
+Done addReason(carfolder::CarFolder& folder, int64_t round, const RoundReason& more) {
+    const auto one = folder.rounds().byId(round);
+    if (!one) return tl::unexpected(one.error());
+    auto reason = reasonFromJson(one->reason);
+    if (!reason) return tl::unexpected(reason.error());
+    if (reason->kind != more.kind) reason->kind = reason->promised.empty() ? more.kind : "corrections";
+    for (const auto& [id, value] : more.settings)
+        reason->settings[id] = value;
+    for (const auto& [figure, value] : more.now)
+        reason->now.try_emplace(figure, value);
+    for (const auto& [figure, value] : more.expected)
+        reason->expected[figure] = value;
+    reason->cells += more.cells;
+    for (const Promised& promise : more.promised) {
+        std::erase_if(reason->promised, [&](const Promised& old) { return old.kind == promise.kind; });
+        reason->promised.push_back(promise);
+    }
+    if (auto done = folder.rounds().setReason(round, toJson(*reason)); !done) return done;
+    return folder.rounds().rename(round, one->title, one->note.empty() ? more.text : one->note + " " + more.text);
 }
 
 Result<carfolder::Round> makeRound(const Kit& kit, carfolder::CarFolder& folder, int64_t parent,

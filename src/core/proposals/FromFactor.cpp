@@ -20,11 +20,40 @@ bool nearEvidence(const evidence::CellFit& fit, size_t cell) {
 
 }  // namespace
 
-std::vector<double> knownFactors(const evidence::CellFit& fit, double largestDoubt) {
-    std::vector<double> out(fit.factor.size(), 1.0);
+std::vector<bool> loadedCells(const evidence::MapSamples& samples, const evidence::Drives& drives) {
+    const size_t columns = samples.axes.columns(), rows = samples.axes.rows();
+    std::vector<bool> out(columns * rows);
+    if (samples.axes.at("manifold_pressure", 0, 0)) {
+        for (size_t i = 0; i < out.size(); ++i)
+            out[i] = samples.axes.at("manifold_pressure", i / columns, i % columns).value_or(0) > kLoaded_kPa;
+        return out;
+    }
+    std::vector<double> sum(out.size()), count(out.size());
+    evidence::Column pressure;
+    for (size_t k = 0; k < samples.size(); ++k) {
+        if (k == 0 || samples.drive[k] != samples.drive[k - 1])
+            pressure = drives[samples.drive[k]].columnIfAny("manifold_pressure");
+        if (pressure.empty()) continue;
+        const size_t cell = size_t{samples.axes.down.nearest(static_cast<double>(samples.y[k]))} * columns +
+                            samples.axes.across.nearest(static_cast<double>(samples.x[k]));
+        sum[cell] += static_cast<double>(pressure[samples.row[k]]), ++count[cell];
+    }
     for (size_t i = 0; i < out.size(); ++i)
+        out[i] = count[i] > 0 && sum[i] > kLoaded_kPa * count[i];
+    return out;
+}
+
+std::vector<double> knownFactors(const evidence::CellFit& fit, const Caution& caution,
+                                 const std::vector<bool>& loaded) {
+    std::vector<double> out(fit.factor.size(), 1.0);
+    for (size_t i = 0; i < out.size(); ++i) {
         // The fit has weighed its own doubt already.
-        if (nearEvidence(fit, i) && fit.doubt[i] <= largestDoubt) out[i] = fit.factor[i];
+        if (!nearEvidence(fit, i) || fit.doubt[i] > caution.largestDoubt) continue;
+        out[i] = fit.factor[i];
+        if (loaded.empty() || !loaded[i] || out[i] >= 1) continue;
+        const double whole = std::hypot(fit.doubt[i], caution.wideband);
+        out[i] = fit.visits[i] > 0 ? std::min(1.0, out[i] * std::exp(whole)) : 1.0;
+    }
     return out;
 }
 
@@ -72,6 +101,54 @@ Done scale(ScaledTable& out, const calibration::Calibration& calibration, const 
     }
     out.clamped += static_cast<size_t>(out.edit.clamped);
     return {};
+}
+
+namespace {
+
+/// What each cell should be multiplied by, before limits; 1 where nothing is known.
+std::vector<double> wantedFactors(const TableCorrection& c, const std::vector<bool>& loaded, const Caution& caution) {
+    if (caution.method == Method::CellFit) return knownFactors(c.fit, caution, loaded);
+    std::vector<double> factor(c.table.values.size(), 1.0);
+    for (size_t i = 0; i < factor.size(); ++i)
+        if (c.cells[i].count >= kVisited) factor[i] = c.cells[i].mean;
+    return factor;
+}
+
+/// The fuel error that the visited cells would show after the change, from the samples themselves.
+void expect(TableCorrection& c, const evidence::MapSamples& samples) {
+    const evidence::MapAxes& axes = samples.axes;
+    evidence::CellFit made = c.fit;
+    for (size_t i = 0; i < made.factor.size(); ++i)
+        made.factor[i] = 1 + c.change[i];
+    std::vector<float> left(samples.size());
+    c.errorNow.resize(samples.size());
+    c.errorExpected.resize(samples.size());
+    for (size_t k = 0; k < samples.size(); ++k) {
+        left[k] = static_cast<float>(static_cast<double>(samples.value[k]) /
+                                     made.at(axes.across.locate(static_cast<double>(samples.x[k])),
+                                             axes.down.locate(static_cast<double>(samples.y[k]))));
+        c.errorNow[k] = samples.value[k] - 1;
+        c.errorExpected[k] = left[k] - 1;
+    }
+    c.expected =
+        evidence::fuelError(evidence::cellStatistics(axes.across, axes.down, samples.x, samples.y, left), kVisited).rms;
+}
+
+}  // namespace
+
+Result<TableCorrection> correctTable(const calibration::Calibration& calibration, calibration::Table table,
+                                     const evidence::MapSamples& samples, const std::vector<bool>& loaded,
+                                     const Caution& caution, const std::string& title, const Shaping& shape) {
+    TableCorrection out;
+    out.table = std::move(table);
+    out.cells = samples.cells();
+    out.now = evidence::fuelError(out.cells, kVisited);
+    out.fit = evidence::fitCells(samples);
+    auto factor = wantedFactors(out, loaded, caution);
+    if (shape) shape(out.fit, factor);
+    if (auto done = scale(out, calibration, factor, caution, title); !done) return tl::unexpected(done.error());
+    expect(out, samples);
+    return out;
 }
 
 }  // namespace brusk::proposals

@@ -3,10 +3,15 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
+#include <functional>
+
 #include "core/evidence/CellFit.h"
+#include "core/evidence/MapSamples.h"
 #include "core/proposals/Proposal.h"
 
 namespace brusk::proposals {
+
+enum class Method { CellFit, NearestCell };
 
 /// How far a correction dares to go.
 struct Caution {
@@ -14,6 +19,10 @@ struct Caution {
     double largestStep = 0.25;   ///< no cell moves by more than this share
     evidence::Enough enough;     ///< for a cell to count as seen
     double largestDoubt = 0.05;  ///< a cell less sure than this is not changed
+    Method method = Method::CellFit;
+    /// Under load less fuel is given only up to so much above what the cells say, beside their own doubt: what the
+    /// wideband itself may be off by.
+    double wideband = 0.01;
 };
 
 /// Why a cell changes or stays.
@@ -42,12 +51,37 @@ struct ScaledTable {
     size_t clamped = 0;
 };
 
+/// A table corrected by ratios that lie on its own axes.
+struct TableCorrection : ScaledTable {
+    std::vector<evidence::CellStat> cells;  ///< the ratios, nearest cell
+    evidence::FuelError now;                ///< by the cells that were visited
+    double expected = 0;                    ///< root mean square error over the same cells, were the change made
+    std::vector<float> errorNow;            ///< per sample, share; for the distribution
+    std::vector<float> errorExpected;
+};
+
+/// Cells under load, above this pressure in the manifold, are the ones in which lean and early hurt.
+inline constexpr double kLoaded_kPa = 100;
+inline constexpr uint32_t kVisited = 20;  ///< samples for a cell to count in the fuel error
+
+/// Which cells are under load: by an axis of pressure, else by the pressure at the samples in them.
+std::vector<bool> loadedCells(const evidence::MapSamples& samples, const evidence::Drives& drives);
+
 /// What the fit asks each cell to be multiplied by; 1 where it is less sure than `largestDoubt`, or where neither the
-/// cell nor one beside it was driven in.
-std::vector<double> knownFactors(const evidence::CellFit& fit, double largestDoubt);
+/// cell nor one beside it was driven in. Where `loaded`, less fuel is given only up to one standard deviation of the
+/// whole doubt, the wideband's included, and not at all to a cell without evidence of its own; `loaded` may be empty.
+std::vector<double> knownFactors(const evidence::CellFit& fit, const Caution& caution, const std::vector<bool>& loaded);
 
 /// `out` holds table and fit, one factor a cell; all else is filled in. `title` is that of the edit.
 [[nodiscard]] Done scale(ScaledTable& out, const calibration::Calibration& calibration,
                          const std::vector<double>& factor, const Caution& caution, const std::string& title);
+
+/// Fit, caution, limits, and what is expected to be left. `calibration` has the table as it is; `shape`, where there is
+/// one, has the last word on the factors.
+using Shaping = std::function<void(const evidence::CellFit& fit, std::vector<double>& factor)>;
+[[nodiscard]] Result<TableCorrection> correctTable(const calibration::Calibration& calibration,
+                                                   calibration::Table table, const evidence::MapSamples& samples,
+                                                   const std::vector<bool>& loaded, const Caution& caution,
+                                                   const std::string& title, const Shaping& shape = {});
 
 }  // namespace brusk::proposals

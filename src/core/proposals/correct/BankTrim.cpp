@@ -1,0 +1,82 @@
+// Fuel of each bank: what the two loops trim apart, put into the banks' own trims; what they have in common stays.
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include <algorithm>
+#include <cmath>
+
+#include "core/base/Say.h"
+#include "core/base/Text.h"
+#include "core/calibration/RoleUnits.h"
+#include "core/evidence/Steady.h"
+#include "core/proposals/correct/Kinds.h"
+
+namespace brusk::proposals::correct {
+
+Result<Correction> bankTrim(const CorrectionInput& in) {
+    constexpr size_t kFewest = 10, kUsual = 5;
+    constexpr double kSensors = 0.003;  // of two narrowbands against each other
+    Correction out;
+    out.kind = &in.kind;
+    const auto* parameter = in.calibration.definition().parameterWithRole("bank_trim");
+    const auto trims = in.calibration.read(*parameter);
+    if (!trims) return tl::unexpected(trims.error());
+    if (trims->values.size() != 2) return fail(ErrorCode::Mismatch, "The banks' trims are not two numbers.");
+    // A settled stretch of closed loop is one word of both banks.
+    std::vector<double> apart;
+    for (const auto& row : evidence::steadyRows(in.drives)) {
+        if (!row.closed || row.nearStop()) continue;
+        const double ln = std::log(row.trim2() / row.trim());
+        if (!std::isfinite(ln)) continue;
+        apart.push_back(ln);
+        out.points.push_back({say("correct.bank-point", "{0} rpm, {1} kPa",
+                                  {formatNumber(row.speed_rpm, 0), formatNumber(row.pressure_kPa, 0)}),
+                              ln * 100,
+                              0,
+                              {static_cast<uint32_t>(row.drive), row.from_s, row.to_s}});
+    }
+    if (apart.size() < kFewest) {
+        out.line = "for settled driving with both loops closed";
+        out.points.clear();
+        return out;
+    }
+    double mean = 0, squares = 0;
+    const auto n = static_cast<double>(apart.size());
+    for (const double one : apart)
+        mean += one / n;
+    for (const double one : apart)
+        squares += (one - mean) * (one - mean);
+    // Neighbouring stretches resemble each other: as many are independent as a few of them make one.
+    const double random = std::sqrt(squares / (n - 1)) / std::sqrt(std::max(1.0, n / kUsual));
+    const double doubt = std::hypot(random, kSensors), strength = in.setting("strength") / 100;
+    out.pointsUnit = "%";
+    for (SeenPoint& point : out.points)
+        point.expected = point.now - strength * mean * 100;
+    const auto units = calibration::roleUnits(in.calibration, *parameter);
+    if (!units) return tl::unexpected(units.error());
+    const auto stored = [&](double share) { return units->value.back((share - 1) * 100); };
+    const double first = 1 + units->value(trims->values[0]) / 100, second = 1 + units->value(trims->values[1]) / 100;
+    const double each = std::exp(strength * mean / 2);
+    calibration::Edit edit;
+    auto change = setTable(in.calibration, *parameter, {stored(first / each), stored(second * each)}, edit,
+                           "Fuel of each bank from evidence");
+    if (!change) return tl::unexpected(change.error());
+    const bool changes = change->changes();
+    if (changes) out.values.push_back(std::move(*change)), out.edits.push_back(std::move(edit));
+    out.promise = in.promise(std::abs(mean) * 100, std::abs(mean) * (1 - strength) * 100, doubt * 100);
+    out.formula = say("correct.bank-formula",
+                      "(1 + t2)/(1 + t1) new = old \u00d7 (1 + short2)(1 + long2) / [(1 + short1)(1 + long1)] = old "
+                      "\u00d7 {0}; the product of both stays",
+                      {formatNumber(std::exp(mean), 4)});
+    out.reason = say("correct.bank",
+                     "Over {0} settled stretches the second bank asks for {1} % more fuel than the first, \u00b1 {2}.",
+                     {std::to_string(apart.size()), formatNumber(mean * 100, 2), formatNumber(doubt * 100, 2)});
+    judge(out, std::abs(mean) > 2.33 * random, doubt < 0.01);
+    out.line = out.standing == Standing::Worth
+                   ? say("correct.bank-line", "{0} % apart", {formatNumber(std::abs(mean) * 100, 1)})
+               : out.standing == Standing::Right
+                   ? say("correct.bank-right", "{0} \u00b1 {1} % apart",
+                         {formatNumber(std::abs(mean) * 100, 1), formatNumber(doubt * 100, 1)})
+                   : std::string("for more settled driving with both loops closed");
+    return out;
+}
+
+}  // namespace brusk::proposals::correct

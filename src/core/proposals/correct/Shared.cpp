@@ -1,0 +1,93 @@
+// What several kinds do alike: caution from settings, a table's line and promise, a parameter set as a whole.
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include <algorithm>
+
+#include "core/base/Say.h"
+#include "core/base/Text.h"
+#include "core/proposals/correct/Kinds.h"
+
+namespace brusk::proposals::correct {
+namespace {
+
+std::string cellsText(size_t count) {
+    return std::to_string(count) + (count == 1 ? " cell" : " cells");
+}
+
+}  // namespace
+
+Caution cautionOf(const CorrectionInput& in) {
+    Caution out;
+    out.strength = in.setting("strength") / 100;
+    out.largestStep = in.setting("largest-step") / 100;
+    out.largestDoubt = in.setting("largest-doubt") / 100;
+    // Where the narrowband's loop has held it against lambda one, it is known better than by its maker's word.
+    if (!in.blame.parts.empty())
+        out.wideband = std::min(out.wideband, in.blame.of(evidence::Suspect::Id::Wideband).doubt);
+    out.method = in.setting("method") == 0 ? Method::CellFit : Method::NearestCell;
+    return out;
+}
+
+Correction ofTable(const CorrectionInput& in, TableCorrection table, std::string formula) {
+    Correction out;
+    out.kind = &in.kind;
+    const evidence::HeldOut& held = table.fit.heldOut;
+    // Told by visits that the fit has not seen, and made only in part where a part was asked for.
+    const double strength = in.setting("strength") / 100, off = table.now.rms * 100;
+    const double left = held.now > 0 ? std::max(0.0, 1 - strength * held.gain() / held.now) : 1;
+    out.promise = in.promise(off, off * left, std::isfinite(held.doubt()) ? held.doubt() * 100 : off);
+    out.formula = std::move(formula);
+    out.reason = say("correct.table",
+                     "{0} is off by {1} % in {2}, told by {3} samples; a visit that the fit has not seen is told to "
+                     "{4} %. {5} change, by at most {6} %.",
+                     {in.kind.title.data(), formatNumber(table.now.rms * 100, 2), cellsText(table.now.cells),
+                      std::to_string(table.errorNow.size()), formatNumber(held.then * 100, 2), cellsText(table.changed),
+                      formatNumber(table.largestStep * 100, 1)});
+    const bool enough = table.sure > 0;
+    if (table.changed > 0) out.edits.push_back(table.edit);
+    const size_t sure = table.sure;
+    if (table.unsure)
+        out.warnings.push_back(
+            say("correct.unsure", "Of {0} that change not enough is known yet to be sure.", {cellsText(table.unsure)}));
+    if (table.extended)
+        out.warnings.push_back(say("correct.extended", "Nobody drove in {0} that change: they follow their neighbours.",
+                                   {cellsText(table.extended)}));
+    if (table.clamped)
+        out.warnings.push_back(say("correct.clamped", "{0} held at a limit or at the largest step.",
+                                   {cellsText(table.clamped) + (table.clamped == 1 ? " is" : " are")}));
+    out.tables.push_back(std::move(table));
+    judge(out, held.passes(), enough);
+    switch (out.standing) {
+        case Standing::Worth:
+            out.line = say("correct.off", "off by {0} %, {1} sure", {formatNumber(off, 1), cellsText(sure)});
+            break;
+        case Standing::Right:
+            out.line =
+                say("correct.right", "{0} \u00b1 {1} % over {2}",
+                    {formatNumber(off, 1), formatNumber(100 * out.tables[0].fit.systematic, 1), cellsText(sure)});
+            break;
+        case Standing::Waits:
+            out.line = say("correct.too-little", "for more driving: no cell is sure yet");
+            break;
+    }
+    return out;
+}
+
+Result<Change> setTable(const calibration::Calibration& calibration, const definition::Parameter& parameter,
+                        const std::vector<double>& values, calibration::Edit& edit, const std::string& title) {
+    auto before = calibration.read(parameter);
+    if (!before) return tl::unexpected(before.error());
+    std::vector<calibration::CellValue> wanted;
+    wanted.reserve(values.size());
+    for (size_t i = 0; i < values.size(); ++i)
+        wanted.push_back({i, values[i]});
+    auto made = calibration.prepare(parameter, wanted, calibration::AtLimit::Clamp, title);
+    if (!made) return tl::unexpected(made.error());
+    edit = std::move(*made);
+    calibration::Calibration after = calibration;
+    if (auto done = after.apply(edit); !done) return tl::unexpected(done.error());
+    auto stored = after.read(parameter);
+    if (!stored) return tl::unexpected(stored.error());
+    return Change{std::move(*before), std::move(*stored), {}, false};
+}
+
+}  // namespace brusk::proposals::correct

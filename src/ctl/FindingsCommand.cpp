@@ -116,17 +116,7 @@ Done findings(Context& c, const Choice& o) {
 
 struct BlameChoice {
     Choice of;
-    double poured = std::nan(""), deadTime_ms = std::nan("");
-    std::string rail;
-    bool fuelTold = false, widebandCalibrated = false;
-    evidence::MixtureFacts facts() const {
-        evidence::MixtureFacts out;
-        if (!std::isnan(poured)) out.poured = poured;
-        if (!std::isnan(deadTime_ms)) out.deadTime_ms = deadTime_ms;
-        if (!rail.empty()) out.railFollows = rail == "yes";
-        out.fuelTold = fuelTold, out.widebandCalibrated = widebandCalibrated;
-        return out;
-    }
+    FactsChoice known;
 };
 
 Done blame(Context& c, const BlameChoice& o) {
@@ -134,7 +124,7 @@ Done blame(Context& c, const BlameChoice& o) {
     if (!subject) return tl::unexpected(subject.error());
     const auto drives = drivesOf(c, o.of, *subject);
     if (!drives) return tl::unexpected(drives.error());
-    const auto blame = evidence::whoIsToBlame(**drives, o.facts());
+    const auto blame = evidence::whoIsToBlame(**drives, o.known.facts());
     if (blame.parts.empty())
         return fail(ErrorCode::NotFound,
                     "Too little settled driving to tell: drive calmly at four pressures or more, warm.");
@@ -179,13 +169,7 @@ void addBlameCommand(Command app, Context& c) {
     auto sub = app.command("blame", "which part the mixture's error belongs to, and what can't be told apart");
     sub.option("REC", o->of.files, "recordings; with --car those of the round when none is named");
     (void)o->of.bytes.addTo(sub);
-    sub.option("--poured", o->poured, "fuel filled in over fuel reckoned as injected, as a ratio").range(0.5, 2.0);
-    sub.option("--dead-time", o->deadTime_ms, "of the injectors over what the bytes say, ms, from a bench")
-        .range(-2.0, 2.0);
-    sub.option("--rail-follows", o->rail, "whether a gauge saw the fuel pressure follow the manifold")
-        .oneOf({"yes", "no"});
-    sub.flag("--fuel-told", o->fuelTold, "the fuel was tested");
-    sub.flag("--wideband-calibrated", o->widebandCalibrated, "in free air");
+    o->known.addTo(sub);
     sub.run([o, &c] {
         if (auto done = blame(c, *o); !done) c.outcome.fail(done.error());
     });

@@ -74,16 +74,20 @@ Done Loop::makeBase(const proposals::BuildSheet& sheet, const proposals::Decisio
                                     job::reasonOf(plan_, sheet)));
 }
 
-Done Loop::correct(const proposals::AirCorrectionOptions& options) {
+Done Loop::correct(const proposals::CorrectionChoices& choices) {
     const auto drives = job::drivesOf(kit(), *folder_, round_.id);
     if (!drives) return tl::unexpected(drives.error());
     const auto calibration = job::calibrationOf(kit(), *folder_, round_.id);
     if (!calibration) return tl::unexpected(calibration.error());
-    const auto correction = proposals::correctAir(*calibration, **drives, options);
-    if (!correction) return tl::unexpected(correction.error());
+    auto with = choices;
+    auto account = job::accountOf(*folder_, round_.id);
+    if (!account) return tl::unexpected(account.error());
+    with.account = std::move(*account);
+    const auto made = job::correctRound(*calibration, **drives, with);
+    if (!made) return tl::unexpected(made.error());
     expectFirstPull();
-    return takeRound(job::makeRound(kit(), *folder_, round_.id, {correction->edit}, "Air model",
-                                    job::reasonOf(*correction, options, *(*drives)->mixture())));
+    return takeRound(job::makeRound(kit(), *folder_, round_.id, made->corrections.edits(), "Corrections",
+                                    job::reasonOf(made->corrections, choices)));
 }
 
 void Loop::expectFirstPull() {

@@ -36,7 +36,7 @@ class Loop {
     /// The same, with every group that the Heron's donor is suggested for.
     [[nodiscard]] Done baseWithDonor(const proposals::BuildSheet& sheet);
     const proposals::BasePlan& plan() const { return plan_; }
-    [[nodiscard]] Done correct(const proposals::AirCorrectionOptions& options);
+    [[nodiscard]] Done correct(const proposals::CorrectionChoices& choices);
     /// Flashes, pulls once with what the controller has learned as it is, and clears that.
     [[nodiscard]] Done flash();
     /// Idle and small hills.

@@ -21,7 +21,7 @@ std::string figure(const json& value, int decimals, const char* unit) {
 constexpr int kMostComparisonRounds = 8;
 
 /// One correction round: compute, flash, drive.
-Done turn(Loop& loop, const proposals::AirCorrectionOptions& options) {
+Done turn(Loop& loop, const proposals::CorrectionChoices& options) {
     if (auto done = loop.correct(options); !done) return done;
     if (auto done = loop.flash(); !done) return done;
     return loop.drive();
@@ -39,7 +39,7 @@ Done untilBase(Context& c, Loop& loop, const std::string& car) {
 
 /// Correction rounds after the base that a method needs until the error is good; kMost + 1 when it does not get there.
 Result<int> roundsToGood(Context& c, const std::string& car, const benchcar::Build& build, uint64_t seed,
-                         const std::string& route, const proposals::AirCorrectionOptions& options, json& errors) {
+                         const std::string& route, const proposals::CorrectionChoices& options, json& errors) {
     Loop loop(c, build, seed, route);
     if (auto done = untilBase(c, loop, car); !done) return tl::unexpected(done.error());
     errors = json::array({loop.error() * 100});
@@ -125,10 +125,12 @@ Done run(Context& c, const std::string& car, int rounds, const std::string& rout
         return {};
     }
     json fitErrors, nearestErrors;
-    proposals::AirCorrectionOptions nearest;
-    nearest.method = proposals::Method::NearestCell;
-    nearest.strength = 0.5;
-    const auto fit = roundsToGood(c, car, build, seed, route, {}, fitErrors);
+    proposals::CorrectionChoices nearest;
+    nearest.only = {"air"};
+    nearest.settings["air"] = {{"method", 1}, {"strength", 50}};
+    proposals::CorrectionChoices air;
+    air.only = {"air"};
+    const auto fit = roundsToGood(c, car, build, seed, route, air, fitErrors);
     if (!fit) return tl::unexpected(fit.error());
     const auto half = roundsToGood(c, car, build, seed, route, nearest, nearestErrors);
     if (!half) return tl::unexpected(half.error());

@@ -2,7 +2,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include <algorithm>
 #include <cmath>
-#include <set>
 
 #include "core/base/Text.h"
 #include "core/carfolder/Schema.h"
@@ -20,56 +19,50 @@ namespace {
 
 using nlohmann::json;
 
-constexpr std::string_view kKinds[] = {"air"};
-static_assert(std::all_of(std::begin(kKinds), std::end(kKinds),
-                          [](std::string_view kind) { return roles::needOf(roles::kKindNeeds, kind) != nullptr; }));
-
 struct Choice {
     std::vector<std::string> words, settings;
     BytesChoice bytes;
+    FactsChoice facts;
     std::vector<std::string> putBack;
     std::string out, title;
     bool force = false;
 };
 
 /// "air.strength=80" and the like.
-proposals::AirCorrectionOptions optionsOf(const Choice& o) {
-    proposals::AirCorrectionOptions out;
-    for (const std::string& text : o.settings) {
-        const size_t equals = text.find('=');
-        const std::string id = text.substr(0, equals);
-        const std::string said = equals == std::string::npos ? "" : text.substr(equals + 1);
-        if (id == "air.method") {
-            if (said != "cell-fit" && said != "nearest-cell")
-                throw WrongUse{"--setting air.method: cell-fit or nearest-cell."};
-            out.method = said == "cell-fit" ? proposals::Method::CellFit : proposals::Method::NearestCell;
-            continue;
+void takeSetting(const std::string& text, proposals::CorrectionChoices& out) {
+    const size_t equals = text.find('='), dot = text.find('.');
+    const std::string id = text.substr(0, equals);
+    const std::string said = equals == std::string::npos ? "" : text.substr(equals + 1);
+    const auto* kind = dot < equals ? proposals::correctionKind(text.substr(0, dot)) : nullptr;
+    if (!kind) throw WrongUse{"--setting: \"" + id + "\" does not begin with a kind and a dot."};
+    std::string all;
+    for (const proposals::Setting& setting : kind->settings) {
+        all.append(all.empty() ? "" : ", ").append(kind->id).append(".").append(setting.id);
+        if (id.substr(dot + 1) != setting.id) continue;
+        double& chosen = out.settings[std::string(kind->id)][std::string(setting.id)];
+        if (!setting.words.empty()) {
+            const auto at = std::find(setting.words.begin(), setting.words.end(), said);
+            if (at == setting.words.end()) throw WrongUse{"--setting " + id + ": that is none of its words."};
+            chosen = static_cast<double>(at - setting.words.begin());
+            return;
         }
-        struct Setting {
-            std::string_view id;
-            double least, most, scale;
-            double proposals::AirCorrectionOptions::*member;
-        };
-        constexpr Setting kSettings[] = {
-            {"air.strength", 1, 100, 0.01, &proposals::AirCorrectionOptions::strength},
-            {"air.largest-step", 0.1, 60, 0.01, &proposals::AirCorrectionOptions::largestStep},
-            {"air.largest-doubt", 0.1, 50, 0.01, &proposals::AirCorrectionOptions::largestDoubt}};
-        const auto* setting =
-            std::find_if(std::begin(kSettings), std::end(kSettings), [&](const Setting& one) { return one.id == id; });
-        if (setting == std::end(kSettings))
-            throw WrongUse{"--setting: there is no setting \"" + id +
-                           "\"; air.method, air.strength, air.largest-step, air.largest-doubt."};
         const auto value = parseNumber(said);
-        if (!value || *value < setting->least || *value > setting->most)
-            throw WrongUse{"--setting " + id + ": a number from " + exactNumber(setting->least) + " to " +
-                           exactNumber(setting->most) + "."};
-        out.*setting->member = *value * setting->scale;
+        if (!value || *value < setting.least || *value > setting.most)
+            throw WrongUse{"--setting " + id + ": a number from " + exactNumber(setting.least) + " to " +
+                           exactNumber(setting.most) + "."};
+        chosen = *value;
+        return;
     }
-    return out;
+    throw WrongUse{"--setting: there is no setting \"" + id + "\"" + (all.empty() ? "." : "; " + all + ".")};
 }
 
-json figure(double share) {
-    return {{"fuel_error_rms_pct", {{"value", share * 100}, {"unit", "%"}}}};
+json figure(std::string_view id, double value, std::optional<double> doubt) {
+    const auto unit = std::find_if(evidence::kFigures.begin(), evidence::kFigures.end(), [&](const auto& one) {
+                          return one.id == id;
+                      })->unit;
+    json out = {{"value", value}, {"unit", unit}};
+    if (doubt) out["doubt"] = *doubt;
+    return {{std::string(id), std::move(out)}};
 }
 
 json leftOut(const evidence::LeftOut& leftOut) {
@@ -96,76 +89,90 @@ json delayJson(const evidence::WidebandDelay& d) {
 }
 
 /// Every cell that was driven in.
-json cellsJson(const proposals::AirCorrection& air, const proposals::AirCorrectionOptions& options) {
+json cellsJson(const proposals::TableCorrection& table) {
+    const evidence::Enough enough;
     json out = json::array();
-    for (size_t i = 0; i < air.fit.visits.size(); ++i)
-        if (air.fit.visits[i])
-            out.push_back({{"row", i / air.fit.columns},
-                           {"column", i % air.fit.columns},
-                           {"factor", air.fit.factor[i]},
-                           {"doubt", air.fit.doubt[i]},
-                           {"resolution", air.fit.resolution[i]},
-                           {"visits", air.fit.visits[i]},
-                           {"samples", air.cells[i].count},
-                           {"sure", options.enough(air.fit, i)}});
+    for (size_t i = 0; i < table.fit.visits.size(); ++i)
+        if (table.fit.visits[i])
+            out.push_back({{"row", i / table.fit.columns},
+                           {"column", i % table.fit.columns},
+                           {"factor", table.fit.factor[i]},
+                           {"doubt", table.fit.doubt[i]},
+                           {"resolution", table.fit.resolution[i]},
+                           {"visits", table.fit.visits[i]},
+                           {"samples", table.cells[i].count},
+                           {"sure", enough(table.fit, i)}});
     return out;
 }
 
-json correctionJson(const proposals::AirCorrection& air, const evidence::Mixture& mixture,
-                    const proposals::AirCorrectionOptions& options, const std::string& reason,
-                    const std::vector<std::string>& warnings, const std::optional<evidence::FirstPull>& pull,
-                    const evidence::AxisCheck& axes) {
-    std::vector<std::string> lacked;
-    for (const roles::Role& role : axes.lacked)
-        lacked.emplace_back(role.id());
-    json out = {{"kind", "air"},
-                {"on", json::array()},
-                {"parameters",
-                 {{{"name", air.parameter},
-                   {"role", "ve_map"},
-                   {"cells", air.table.values.size()},
-                   {"cells_changed", air.changed},
-                   {"cells_sure", air.sure},
-                   {"largest_step", air.largestStep * 100},
-                   {"unit", "%"}}}},
-                {"now", figure(air.now.rms)},
-                {"expected", figure(air.expected)},
-                {"left_out", leftOut(mixture.leftOut)},
-                {"delay", delayJson(mixture.delay)},
-                {"systematic", air.fit.systematic},
-                {"seen", cellsJson(air, options)},
-                {"loosened", json::array()},
-                {"warnings", warnings},
-                {"axes", {{"looked", axes.looked}, {"lacked", lacked}}},
-                {"reason", reason}};
-    if (pull)
-        out["first_pull"] = {{"with_learned_pct", pull->withLearned_pct},
-                             {"cleared_pct", pull->cleared_pct},
-                             {"learned_trim_pct", pull->trim_pct}};
-    return out;
-}
-
-bool nobodyHas(const evidence::Drives& drives, roles::Role role) {
-    for (size_t i = 0; i < drives.size(); ++i)
-        if (drives.recording(i).findRole(role)) return false;
-    return true;
-}
-
-/// Roles that the air correction needs and no recording has.
-json lackingRoles(const evidence::Drives& drives) {
+json parametersJson(const proposals::Correction& one) {
     json out = json::array();
-    for (const roles::Role role : roles::needOf(roles::kKindNeeds, "air")->channels)
-        if (nobodyHas(drives, role))
-            out.push_back({{"role", role.id()},
-                           {"sentence", "No recording has " + std::string(role.title()) +
-                                            "; add it to the channel set and drive again."}});
+    for (const auto& table : one.tables)
+        out.push_back({{"name", table.parameter},
+                       {"role", table.table.parameter->role},
+                       {"cells", table.table.values.size()},
+                       {"cells_changed", table.changed},
+                       {"cells_sure", table.sure},
+                       {"largest_step", table.largestStep * 100},
+                       {"unit", "%"}});
+    for (const auto& value : one.values) {
+        double step = 0;
+        size_t changed = 0;
+        for (size_t i = 0; i < value.before.values.size(); ++i) {
+            const double by = value.after.values[i] - value.before.values[i];
+            if (std::abs(by) > std::abs(step)) step = by;
+            changed += value.before.raw[i] != value.after.raw[i] ? 1 : 0;
+        }
+        out.push_back({{"name", value.parameter().name},
+                       {"role", value.parameter().role},
+                       {"cells", value.before.values.size()},
+                       {"cells_changed", changed},
+                       {"largest_step", step},
+                       {"unit", value.before.unit},
+                       {"before", value.before.values},
+                       {"after", value.after.values}});
+    }
     return out;
 }
 
-Done keep(Context& c, const Choice& o, Subject& subject, const proposals::AirCorrection& air,
+json correctionJson(const proposals::Correction& one, const evidence::Drives& drives,
+                    const std::vector<std::string>& on) {
+    const auto& promise = *one.promise;
+    json out = {{"kind", one.kind->id},
+                {"on", on},
+                {"parameters", parametersJson(one)},
+                {"now", figure(promise.figure, promise.now, promise.doubt)},
+                {"expected", figure(promise.figure, promise.expected, promise.doubt)},
+                {"left_out", json::array()},
+                {"loosened", one.loosened},
+                {"warnings", one.warnings},
+                {"formula", one.formula},
+                {"reason", one.reason}};
+    if (const auto& mixture = drives.mixture()) {
+        out["left_out"] = leftOut(mixture->leftOut);
+        out["delay"] = delayJson(mixture->delay);
+    }
+    if (one.tables.empty()) return out;
+    out["systematic"] = one.tables[0].fit.systematic;
+    out["seen"] = cellsJson(one.tables[0]);
+    return out;
+}
+
+/// For what a kind waits.
+json waitingJson(const proposals::Correction& one) {
+    json out = json::array();
+    for (const roles::Role role : one.lacks)
+        out.push_back({{"role", role.id()},
+                       {"sentence", "No recording has " + std::string(role.title()) +
+                                        "; add it to the channel set and drive again."}});
+    if (out.empty()) out.push_back({{"sentence", "It waits " + one.line + "."}});
+    return out;
+}
+
+Done keep(Context& c, const Choice& o, Subject& subject, const std::vector<calibration::Edit>& edits,
           const job::RoundReason& reason) {
     if (!o.title.empty()) {
-        const auto made = job::makeRound(*subject.kit, *subject.folder, subject.round->id, {air.edit}, o.title, reason);
+        const auto made = job::makeRound(*subject.kit, *subject.folder, subject.round->id, edits, o.title, reason);
         if (!made) return tl::unexpected(made.error());
         c.outcome.json["round"] = made->number;
         c.outcome.json["image_sha256"] = made->imageSha256;
@@ -173,7 +180,8 @@ Done keep(Context& c, const Choice& o, Subject& subject, const proposals::AirCor
     }
     if (o.out.empty()) return {};
     calibration::Calibration after = *subject.calibration;
-    if (auto done = after.apply(air.edit); !done) return done;
+    for (const auto& edit : edits)
+        if (auto done = after.apply(edit); !done) return done;
     if (subject.kit) {
         std::vector<image::ChecksumArea> held;
         for (const auto& area : subject.kit->profile.checksums)
@@ -191,8 +199,12 @@ Done keep(Context& c, const Choice& o, Subject& subject, const proposals::AirCor
     return {};
 }
 
-Done propose(Context& c, const Choice& o, const std::vector<std::string>& files) {
-    const auto options = optionsOf(o);
+Done propose(Context& c, const Choice& o, const std::vector<std::string>& kinds,
+             const std::vector<std::string>& files) {
+    proposals::CorrectionChoices choices;
+    choices.only = kinds, choices.facts = o.facts.facts();
+    for (const std::string& text : o.settings)
+        takeSetting(text, choices);
     if (!o.out.empty()) {
         if (!image::formatOfName(o.out))
             throw WrongUse{"The ending of " + o.out + " names no format; use .hex, .s19, .srec or .bin."};
@@ -212,50 +224,78 @@ Done propose(Context& c, const Choice& o, const std::vector<std::string>& files)
                       {"out", nullptr}};
     for (const std::string& warning : drives.leftOut())
         c.outcome.text += warning + "\n";
-    const auto wait = [&](json why) {
-        for (const auto& one : why)
-            c.outcome.text += "Air waits: " + one["sentence"].get<std::string>() + "\n";
-        c.outcome.json["waiting"].push_back({{"kind", "air"}, {"for", std::move(why)}});
-        return Done{};
-    };
-    if (drives.empty()) return wait({{{"sentence", "No drive was recorded on these bytes yet."}}});
-    const auto& mixture = drives.mixture();
-    if (!mixture) {
-        auto lacks = lackingRoles(drives);
-        if (lacks.empty()) lacks.push_back({{"sentence", mixture.error().text()}});
-        return wait(std::move(lacks));
+    if (drives.empty()) {
+        const char* sentence = "No drive was recorded on these bytes yet.";
+        for (const auto& kind : proposals::correctionKinds())
+            if (kinds.empty() || std::find(kinds.begin(), kinds.end(), kind.id) != kinds.end())
+                c.outcome.json["waiting"].push_back({{"kind", kind.id}, {"for", {{{"sentence", sentence}}}}});
+        c.outcome.text += std::string(sentence) + "\n";
+        return {};
     }
-    const auto air = proposals::correctAir(*subject->calibration, drives, options);
-    if (!air) return tl::unexpected(air.error());
-    const auto reason = job::reasonOf(*air, options, *mixture);
-    c.outcome.text += reason.text + "\n";
-    const auto pull = evidence::firstPull(*subject->calibration, drives);
-    const auto axes = evidence::checkAxes(*subject->calibration, drives);
-    const auto warnings = job::airWarnings(*subject->calibration, drives, air->fit, axes);
-    for (const std::string& warning : warnings)
+    if (subject->folder) {
+        auto account = job::accountOf(*subject->folder, subject->round->id);
+        if (!account) return tl::unexpected(account.error());
+        choices.account = std::move(*account);
+    }
+    const auto made = job::correctRound(*subject->calibration, drives, choices);
+    if (!made) return tl::unexpected(made.error());
+    std::vector<std::string> on;
+    for (const proposals::Correction& one : made->corrections.all) {
+        const std::string title(one.kind->title);
+        switch (one.standing) {
+            case proposals::Standing::Worth:
+                if (one.changes()) c.outcome.json["corrections"].push_back(correctionJson(one, drives, on));
+                on.emplace_back(one.kind->id);
+                c.outcome.text += title + ": " + one.line + ". " + one.reason + "\n";
+                break;
+            case proposals::Standing::Right: {
+                json right = {{"kind", one.kind->id}, {"line", one.line}};
+                if (one.promise) right["now"] = figure(one.promise->figure, one.promise->now, one.promise->doubt);
+                c.outcome.json["right"].push_back(std::move(right));
+                c.outcome.text += title + " is right within its doubt: " + one.line + "\n";
+                break;
+            }
+            case proposals::Standing::Waits:
+                c.outcome.json["waiting"].push_back({{"kind", one.kind->id}, {"for", waitingJson(one)}});
+                c.outcome.text += title + " waits " + one.line + "\n";
+                break;
+        }
+    }
+    for (const std::string& warning : made->warnings)
         c.outcome.text += warning + "\n";
-    c.outcome.text += axes.sentence() + "\n";
-    if (air->changed == 0) {
-        c.outcome.json["right"].push_back({{"kind", "air"}, {"now", figure(air->now.rms)}});
+    c.outcome.text += made->axes.sentence() + "\n";
+    std::vector<std::string> lacked;
+    lacked.reserve(made->axes.lacked.size());
+    for (const roles::Role& role : made->axes.lacked)
+        lacked.emplace_back(role.id());
+    c.outcome.json["axes"] = {{"looked", made->axes.looked}, {"lacked", lacked}};
+    for (const std::string& warning : made->warnings)
+        c.outcome.json["warnings"].push_back(warning);
+    if (made->firstPull)
+        c.outcome.json["first_pull"] = {{"with_learned_pct", made->firstPull->withLearned_pct},
+                                        {"cleared_pct", made->firstPull->cleared_pct},
+                                        {"learned_trim_pct", made->firstPull->trim_pct}};
+    const auto edits = made->corrections.edits();
+    if (edits.empty()) {
         c.outcome.text += "Nothing to change.\n";
         return {};
     }
-    c.outcome.json["corrections"].push_back(correctionJson(*air, *mixture, options, reason.text, warnings, pull, axes));
-    c.outcome.text += std::to_string(air->changed) + " of " + std::to_string(air->table.values.size()) + " cells of " +
-                      air->parameter + " change, by at most " + formatNumber(air->largestStep * 100, 1) + " %.\n";
-    return keep(c, o, *subject, *air, reason);
+    const auto reason = job::reasonOf(made->corrections, choices);
+    c.outcome.text += reason.text + "\n";
+    return keep(c, o, *subject, edits, reason);
 }
 
 }  // namespace
 
 void addProposeCommand(Command app, Context& c) {
     auto o = std::make_shared<Choice>();
-    auto sub = app.command("propose", "what recordings say should be corrected: all, or kinds by name (air)");
+    auto sub = app.command("propose", "what recordings say should be corrected: all, or kinds by name");
     sub.option("KIND|REC", o->words,
                "kinds first, then MDF 4 recordings; with --car those of the round when none is named")
         .required();
     auto car = o->bytes.addTo(sub);
     sub.option("--setting", o->settings, "KIND.ID=V, may be given again");
+    o->facts.addTo(sub);
     std::vector<std::string> checks;
     for (const auto& check : evidence::allChecks())
         checks.emplace_back(check.id);
@@ -264,21 +304,28 @@ void addProposeCommand(Command app, Context& c) {
     sub.option("--make", o->title, "title of the round to make in the folder").needs(car).excludes(out);
     sub.flag("--force", o->force, "replace the file of --out");
     sub.run([o, &c] {
-        std::vector<std::string> files;
-        bool any = false;
+        std::vector<std::string> kinds, files;
+        bool all = false;
         for (const std::string& word : o->words) {
-            const bool kind =
-                word == "all" || std::find(std::begin(kKinds), std::end(kKinds), word) != std::end(kKinds);
-            if (kind && files.empty())
-                any = true;
+            const bool early = files.empty();
+            if (early && word == "all")
+                all = true;
+            else if (early && proposals::correctionKind(word))
+                kinds.push_back(word);
             else
                 files.push_back(word);
         }
-        if (!any) throw WrongUse{"propose: name a kind first; all or air."};
+        if (!all && kinds.empty()) {
+            std::string names;
+            for (const auto& kind : proposals::correctionKinds())
+                names.append(", ").append(kind.id);
+            throw WrongUse{"propose: name a kind first; all" + names + "."};
+        }
+        if (all) kinds.clear();
         if (o->bytes.car.empty() && (o->bytes.definition.empty() || o->bytes.image.empty()))
             throw WrongUse{"propose: give --car, or --definition and --image."};
         if (o->bytes.car.empty() && files.empty()) throw WrongUse{"propose: name the recordings to learn from."};
-        if (auto done = propose(c, *o, files); !done) c.outcome.fail(done.error());
+        if (auto done = propose(c, *o, kinds, files); !done) c.outcome.fail(done.error());
     });
 }
 

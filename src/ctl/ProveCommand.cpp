@@ -3,6 +3,7 @@
 #include <cstdio>
 
 #include "ctl/Commands.h"
+#include "ctl/ProveCorrect.h"
 #include "ctl/ProveFindings.h"
 #include "ctl/ProveTorque.h"
 
@@ -62,6 +63,32 @@ Done torque(Context& c, const TorqueOrders& orders) {
     return {};
 }
 
+Done corrections(Context& c, const CorrectOrders& orders) {
+    const auto proof = proveCorrect(BRUSK_DATA_DIR, orders, [&](const std::string& line) {
+        if (!c.quiet) std::fprintf(stderr, "%s\n", line.c_str());
+    });
+    if (!proof) return tl::unexpected(proof.error());
+    json list = json::array();
+    for (const auto& one : proof->cases) {
+        json runs = json::array();
+        for (const auto& each : one.runs)
+            runs.push_back({{"car", each.car},
+                            {"amount", each.amount},
+                            {"figure", each.figure},
+                            {"nearest", each.nearest},
+                            {"promised", each.promised},
+                            {"came", each.came},
+                            {"lean_s", each.leanest},
+                            {"rounds", each.rounds},
+                            {"said", each.said}});
+        list.push_back(
+            {{"kind", one.kind}, {"unit", one.unit}, {"target", one.target}, {"runs", runs}, {"harm", one.harm}});
+    }
+    c.outcome.json = {{"kinds", list}};
+    c.outcome.text = tableOf(*proof);
+    return {};
+}
+
 }  // namespace
 
 void addProveCommand(Command app, Context& c) {
@@ -74,6 +101,15 @@ void addProveCommand(Command app, Context& c) {
     sub.option("--only", o->only, "faults whose name contains it; no pairs");
     sub.run([o, &c] {
         if (auto done = findings(c, *o); !done) c.outcome.fail(done.error());
+    });
+    auto k = std::make_shared<CorrectOrders>();
+    auto correct = prove.command("correct", "kinds of correction on calibrations wrong in one part, over drawn cars");
+    correct.option("KIND", k->kinds, "kinds; all when none is named");
+    correct.option("--model", k->model, "heron or crane").oneOf({"heron", "crane"});
+    correct.option("--seeds", k->seeds).range(1, 1000);
+    correct.option("--rounds", k->rounds).range(1, 10);
+    correct.run([k, &c] {
+        if (auto done = corrections(c, *k); !done) c.outcome.fail(done.error());
     });
     auto t = std::make_shared<TorqueOrders>();
     auto road = prove.command("torque", "torque from the road over drawn cars");

@@ -18,6 +18,25 @@ Argument BytesChoice::addTo(Command sub) {
     return option;
 }
 
+void FactsChoice::addTo(Command sub) {
+    sub.option("--poured", poured, "fuel filled in over fuel reckoned as injected, as a ratio").range(0.5, 2.0);
+    sub.option("--dead-time", deadTime_ms, "of the injectors over what the bytes say, ms, from a bench")
+        .range(-2.0, 2.0);
+    sub.option("--rail-follows", rail, "whether a gauge saw the fuel pressure follow the manifold")
+        .oneOf({"yes", "no"});
+    sub.flag("--fuel-told", fuelTold, "the fuel was tested");
+    sub.flag("--wideband-calibrated", widebandCalibrated, "in free air");
+}
+
+evidence::MixtureFacts FactsChoice::facts() const {
+    evidence::MixtureFacts out;
+    if (!std::isnan(poured)) out.poured = poured;
+    if (!std::isnan(deadTime_ms)) out.deadTime_ms = deadTime_ms;
+    if (!rail.empty()) out.railFollows = rail == "yes";
+    out.fuelTold = fuelTold, out.widebandCalibrated = widebandCalibrated;
+    return out;
+}
+
 Result<Subject> subjectOf(Context& c, const BytesChoice& o) {
     Subject out;
     if (o.car.empty()) {

@@ -2,6 +2,9 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
+#include <cmath>
+
+#include "core/evidence/Suspects.h"
 #include "core/job/LoadDrives.h"
 #include "ctl/Links.h"
 
@@ -14,6 +17,15 @@ struct BytesChoice {
     /// The option --car, for others that need it.
     Argument addTo(Command sub);
     bool given() const { return !car.empty() || !definition.empty(); }
+};
+
+/// What is known of the car besides the drives, on the command line.
+struct FactsChoice {
+    double poured = std::nan(""), deadTime_ms = std::nan("");
+    std::string rail;
+    bool fuelTold = false, widebandCalibrated = false;
+    void addTo(Command sub);
+    evidence::MixtureFacts facts() const;
 };
 
 /// The bytes that are corrected, and where they came from.

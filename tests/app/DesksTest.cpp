@@ -6,6 +6,7 @@
 #include <QLineEdit>
 #include <QListWidget>
 #include <QPushButton>
+#include <QSlider>
 #include <semaphore>
 #include <thread>
 
@@ -17,6 +18,7 @@
 #include "app/desks/Messages.h"
 #include "app/desks/Places.h"
 #include "app/desks/Playback.h"
+#include "app/desks/RoundDesk.h"
 
 using namespace brusk;
 using namespace brusk::app;
@@ -31,7 +33,7 @@ class DesksTest : public QObject {
     void anAnswerToWhoIsGoneIsDropped();
     void whatThrowsInThePoolIsAnErrorOfTheWorkOrASentence();
     void aRoundChangedWhileItsEvidenceIsComputedShowsTheNewOne();
-    void twoQuickClicksMakeOneRound();
+    void twoQuickClicksAddOnceToTheDraft();
     void recordingsAskedForQuicklyEndAtTheLast();
     void aRecordingAskedForOnARoundThatIsLeftIsNotShown();
     void drivesAreLoadedOnceWhoeverAsks();
@@ -169,23 +171,43 @@ void DesksTest::aRoundChangedWhileItsEvidenceIsComputedShowsTheNewOne() {
     }
     auto* make = story.window().findChild<QPushButton*>("makeRound");
     QVERIFY(!make->isEnabled());
-    QTest::qWait(500);
-    QVERIFY(!make->isEnabled());  // nobody drove on the new round
+    // The draft has what its parent's drives ask for, whichever of both is looked at.
+    QTRY_COMPARE_WITH_TIMEOUT(make->text(), QString("In round 1 already"), 60000 * kSlower);
     story.select(driven);
-    QTRY_VERIFY_WITH_TIMEOUT(make->isEnabled(), 60000 * kSlower);
+    QTRY_COMPARE_WITH_TIMEOUT(make->text(), QString("In round 1 already"), 60000 * kSlower);
+    QVERIFY(!make->isEnabled());
     QVERIFY(!story.window().findChild<QLabel*>("axisCheck")->text().isEmpty());
 }
 
-void DesksTest::twoQuickClicksMakeOneRound() {
+void DesksTest::twoQuickClicksAddOnceToTheDraft() {
     Story& story = *story_;
     story.goTo("Correct");
     auto* make = story.find<QPushButton>("makeRound");
+    QTRY_COMPARE_WITH_TIMEOUT(make->text(), QString("In round 1 already"), 60000 * kSlower);
+    // Half of it is something else than what the draft has.
+    auto* strength = story.find<QSlider>("setting.strength");
+    strength->setFocus();
+    QTest::keyClick(strength, Qt::Key_PageDown);
     QTRY_VERIFY_WITH_TIMEOUT(make->isEnabled(), 60000 * kSlower);
+    QCOMPARE(make->text(), QString("Add to round 1"));
     const int64_t driven = story.selected()->id;
     const size_t before = story.rounds().size();
+    const auto draft = story.folder().rounds().byNumber(1);
+    EXPECT_OK(draft);
+    const auto was = *story.folder().rounds().image(draft->id);
     QTest::mouseClick(make, Qt::LeftButton);
     QTest::mouseClick(make, Qt::LeftButton);
-    QCOMPARE(story.rounds().size(), before + 1);
+    QCOMPARE(story.rounds().size(), before);
+    QVERIFY(story.selected()->id != driven);
+    // Taken back, and the draft is as it was.
+    QTRY_VERIFY_WITH_TIMEOUT(!make->isEnabled(), 60000 * kSlower);
+    auto& round = story.desks().round;
+    const auto added = round.calibration()->image();
+    while (round.history().canUndo())
+        round.undo();
+    QVERIFY(!(round.calibration()->image() == added));
+    const calibration::Calibration kept(round.calibration()->sharedDefinition(), *was);
+    QVERIFY(round.calibration()->read("ve_map")->raw == kept.read("ve_map")->raw);
     story.select(driven);
 }
 

@@ -59,19 +59,20 @@ void ForeignStoryTest::theSameDriveMakesTheSameRound() {
     const auto driven = bench::drive(car, {*ours, *theirs}, {"hills"});
     const auto mine = correctedThrough(BRUSK_DATA_DIR, driven.recordings[0]);
     const auto other = correctedThrough(foreign.path(), driven.recordings[1]);
-    // To one count, in every cell of every map.
+    // To one count, in every cell of everything that was changed.
     const calibration::Calibration a((*ours)->definition, *mine.image), b((*ours)->definition, *other.image);
-    const auto original = bench::calibrationOf(**ours, car);
-    QVERIFY(calibration::compare(a, original).size() == 1);
-    const auto ve = *a.read("ve_map"), again = *b.read("ve_map");
+    const auto changed = calibration::compare(a, bench::calibrationOf(**ours, car));
+    QVERIFY(
+        std::any_of(changed.begin(), changed.end(), [](const auto& one) { return one.parameter->name == "ve_map"; }));
     size_t differ = 0;
-    for (size_t i = 0; i < ve.raw.size(); ++i) {
-        QVERIFY2(std::abs(ve.raw[i] - again.raw[i]) <= 1, qPrintable(QString::number(i)));
-        differ += ve.raw[i] != again.raw[i];
+    for (const auto& difference : calibration::compare(a, b)) {
+        const auto one = *a.read(*difference.parameter), again = *b.read(*difference.parameter);
+        for (size_t i = 0; i < one.raw.size(); ++i) {
+            QVERIFY2(std::abs(one.raw[i] - again.raw[i]) <= 1, difference.parameter->name.c_str());
+            differ += one.raw[i] != again.raw[i];
+        }
     }
-    qInfo("%zu of %zu cells differ by a count", differ, ve.raw.size());
-    for (const auto& difference : calibration::compare(a, b))
-        QCOMPARE(difference.parameter->name, std::string("ve_map"));
+    QVERIFY2(differ <= 3, qPrintable(QString("%1 cells differ by a count").arg(differ)));
 }
 
 QTEST_MAIN(ForeignStoryTest)

@@ -226,7 +226,7 @@ void StoryTest::strengthAndLayersOfTheCorrection() {
     QTRY_VERIFY_WITH_TIMEOUT(button->isEnabled(), 20000 * kSlower);
     auto* grid = story.find<MapGrid>("correctionGrid");
     const auto full = grid->contents().values;
-    auto* strength = story.find<QSlider>("strength");
+    auto* strength = story.find<QSlider>("setting.strength");
     strength->setFocus();
     QTest::keyClick(strength, Qt::Key_Home);  // down to its least, 10 %
     QTRY_VERIFY(grid->contents().values != full);

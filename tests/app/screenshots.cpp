@@ -352,6 +352,24 @@ void shootFindings(Story& story, Shoot shoot) {
     shoot("review-torque");
 }
 
+/// Every kind of correction that this car can have, one after another.
+void shootCorrect(Story& story, const std::function<void(const char*)>& shoot) {
+    must(story.flash(), "flash");
+    must(story.drive(), "drive the base");
+    const auto routes = story.find<QComboBox>("route");
+    must(story.drive(std::max(0, routes->findText("Pulls in 3rd"))), "pulls");
+    story.goTo("Correct");
+    must(QTest::qWaitFor([&] { return story.find<QPushButton>("makeRound")->isEnabled(); }, 60000), "waiting");
+    auto* kinds = story.find<QListWidget>("kinds");
+    for (int i = 0; i < kinds->count(); ++i) {
+        const QString kind = kinds->item(i)->data(Qt::UserRole).toString();
+        if (kind.isEmpty()) continue;
+        kinds->setCurrentRow(i);
+        QTest::qWait(100);
+        shoot(qPrintable("correct-" + kind));
+    }
+}
+
 }  // namespace
 
 int main(int argc, char** argv) {
@@ -412,6 +430,10 @@ int main(int argc, char** argv) {
     }
     if (argc > 3 && QString(argv[3]) == "import") {
         shootImport(story, shoot);
+        return 0;
+    }
+    if (argc > 3 && QString(argv[3]) == "correct") {
+        shootCorrect(story, shoot);
         return 0;
     }
     must(story.flash(), "flash");

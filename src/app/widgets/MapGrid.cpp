@@ -419,8 +419,10 @@ void MapGrid::paintInk(const Geometry& g) {
         if (cell >= contents_.evidence.size() || !(contents_.evidence[cell] > 0)) return;
         const double radius = narrow ? 0.6 + 1.2 * contents_.evidence[cell] : 0.8 + 1.4 * contents_.evidence[cell];
         const float doubt = cell < contents_.doubt.size() ? contents_.doubt[cell] : 0.0f;
-        raster.stamp(marks.dot(radius, doubt), pixel(r.left() + (narrow ? 2.5 : 3.6) - Marks::kDot / 2.0),
-                     pixel(std::round(r.center().y()) - Marks::kDot / 2.0), faint);
+        // Where the number needs the whole width the dot stands above it.
+        const double middle = narrow && r.height() >= 20 ? r.top() + 4 : r.center().y();
+        raster.stamp(marks.dot(radius, doubt), pixel(r.left() + (narrow ? 3.0 : 3.6) - Marks::kDot / 2.0),
+                     pixel(std::round(middle) - Marks::kDot / 2.0), faint);
     });
     Letters& breakpoints = lettersOf(11, ratio);
     for (size_t c = static_cast<size_t>(firstColumn_); c < contents_.x.size(); ++c) {

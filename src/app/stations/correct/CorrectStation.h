@@ -1,64 +1,48 @@
-// Correct: from the evidence of a round's drives to the air model of the next, cell by cell.
+// Correct: from the evidence of a round's drives to the next round. What is worth correcting at the left, the work in
+// the middle, evidence, settings and reason at the right.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
-#include <QSlider>
-
 #include "app/stations/correct/CorrectPresenter.h"
-#include "app/widgets/MapGrid.h"
+#include "app/stations/correct/CorrectionView.h"
+#include "app/stations/correct/KindList.h"
+#include "app/stations/correct/SettingsPanel.h"
 #include "app/widgets/Panels.h"
-#include "core/proposals/AirCorrection.h"
 
 namespace brusk::app {
-
-/// Two distributions of the fuel error over each other: now, and as expected after.
-class Distribution : public QWidget {
-    Q_OBJECT
-  public:
-    explicit Distribution(QWidget* parent = nullptr);
-    void setErrors(const std::vector<float>& now, const std::vector<float>& after);
-    QSize sizeHint() const override { return {320, 54}; }
-
-  protected:
-    void paintEvent(QPaintEvent*) override;
-
-  private:
-    std::vector<int> now_, after_;
-    int most_ = 1;
-};
 
 class CorrectStation : public Station {
     Q_OBJECT
   public:
     CorrectStation(Desks& desks, QWidget* parent = nullptr);
-    QString hint() const override { return "1 to 4 switch the layer \u00b7 arrows look at cells"; }
+    QString hint() const override {
+        return tr(
+            "Space takes or leaves a kind \u00b7 1 to 4 the layer \u00b7 Enter its moments \u00b7 Ctrl Enter makes the "
+            "round");
+    }
     void shown() override { presenter_.look(); }
 
   protected:
     void keyPressEvent(QKeyEvent* event) override;
 
   private:
-    enum Layer { kOffBy, kHowSure, kChange, kResult, kLayers };
-    void makeThumbs();
+    void makeLeft(QHBoxLayout* row);
     void makeSide(QHBoxLayout* row);
-    void settle();
     void refresh();
-    void show(Layer layer);
-    GridContents contentsOf(Layer layer) const;
     void refreshSide();
-    void refreshCell();
-    proposals::AirCorrectionOptions options() const;
+    void refreshSamples();
+    void refreshPromises();
+    void showMoments();
 
     CorrectPresenter presenter_;
-    Layer layer_ = kChange;
-    QFrame* thumbs_[kLayers] = {};
-    MapGrid* small_[kLayers] = {};
-    MapGrid* grid_;
-    Distribution* distribution_;
-    QLabel *now_, *after_, *cell_, *empty_, *strengthText_, *doubtText_, *warning_;
+    KindList* kinds_;
+    QLabel *from_, *promisedTitle_;
+    QTreeWidget* promised_;
+    CorrectionView* view_;
+    SettingsPanel* settings_;
+    QLabel *empty_, *warning_, *mind_, *reason_, *formula_, *seenTitle_;
     QFrame* warningBox_;
     QWidget* content_;
-    QSlider *strength_, *doubt_;
     Facts *recordings_, *samples_, *delay_;
     QLabel* axes_;  ///< what the tables say at recorded inputs
 };

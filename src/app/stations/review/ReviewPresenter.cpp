@@ -14,7 +14,7 @@
 #include "app/desks/SheetDesk.h"
 #include "core/job/Correct.h"
 #include "core/job/Torque.h"
-#include "core/proposals/AirCorrection.h"
+#include "core/proposals/correct/Air.h"
 
 namespace brusk::app {
 

@@ -17,7 +17,7 @@
 #include "app/theme/Theme.h"
 #include "app/widgets/Times.h"
 #include "core/job/Drive.h"
-#include "core/proposals/AirCorrection.h"
+#include "core/proposals/correct/Air.h"
 
 namespace brusk::app {
 

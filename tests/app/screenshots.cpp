@@ -356,7 +356,8 @@ void shootFindings(Story& story, Shoot shoot) {
 void shootCorrect(Story& story, const std::function<void(const char*)>& shoot) {
     must(story.flash(), "flash");
     must(story.drive(), "drive the base");
-    const auto routes = story.find<QComboBox>("route");
+    story.goTo("Drive");
+    const auto* routes = story.find<QComboBox>("route");
     must(story.drive(std::max(0, routes->findText("Pulls in 3rd"))), "pulls");
     story.goTo("Correct");
     must(QTest::qWaitFor([&] { return story.find<QPushButton>("makeRound")->isEnabled(); }, 60000), "waiting");

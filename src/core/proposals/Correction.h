@@ -127,7 +127,8 @@ struct Corrections {
 [[nodiscard]] Result<Corrections> correctAll(const calibration::Calibration& inCar, const evidence::Drives& drives,
                                              const CorrectionChoices& choices, const std::function<bool()>& stop = {});
 
-/// Sets `standing` by the promise, the kind's floor and `enough`: whether as much is known as the kind asks for.
+/// Sets `standing` by the promise, the kind's floor and `enough`: whether as much is known as the kind asks for. Of
+/// what is not worth it nothing is changed.
 void judge(Correction& correction, bool passes, bool enough);
 
 }  // namespace brusk::proposals

@@ -89,7 +89,7 @@ void CorrectStation::makeSide(QHBoxLayout* row) {
     scroll->setFrameShape(QFrame::NoFrame);
     scroll->setWidgetResizable(true);
     scroll->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
-    scroll->setFixedWidth(246);
+    scroll->setFixedWidth(274);
     auto* side = new QFrame;
     auto* column = new QVBoxLayout(side);
     column->setContentsMargins(14, 6, 16, 10);

@@ -202,7 +202,7 @@ void CorrectionView::showValues() {
     for (const auto& point : shown_->points) {
         auto* item =
             new QTreeWidgetItem(points_, {QString::fromStdString(point.what), QString::number(point.now, 'f', 2),
-                                          QString::number(point.expected, 'f', 2)});
+                                          shown_->changes() ? QString::number(point.expected, 'f', 2) : QString("-")});
         for (int column : {1, 2}) {
             item->setTextAlignment(column, Qt::AlignRight | Qt::AlignVCenter);
             item->setFont(column, Theme::instance().numbers(12));

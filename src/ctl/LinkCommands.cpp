@@ -123,6 +123,7 @@ struct FlashChoice {
     int round = -1;
     std::string scope = "changed";
     std::string typedSerial;
+    bool clearLearned = false;
 };
 
 /// The sectors of a file to write. Without a ledger the controller itself is asked which ones differ.
@@ -184,8 +185,8 @@ Result<link::FlashReport> flashFromFolder(Context& c, LinkSession& session, carf
                                           const FlashChoice& choice, job::FlashScope scope) {
     const auto round = folder.rounds().byNumber(choice.round);
     if (!round) return tl::unexpected(round.error());
-    return job::flashRound(*session.uds, session.kit(), folder, round->id, {scope, choice.typedSerial},
-                           progressOnStandardError(c));
+    return job::flashRound(*session.uds, session.kit(), folder, round->id,
+                           {scope, choice.typedSerial, choice.clearLearned}, progressOnStandardError(c));
 }
 
 void flash(Context& c, const LinkOptions& options, const FlashChoice& choice) {
@@ -315,6 +316,9 @@ void addLinkCommands(Command app, Context& c) {
         sub.option("--scope", o->flash.scope, "changed (usual), calibration or everything");
         sub.option("--serial", o->flash.typedSerial,
                    "the controller's serial number, typed to override a mismatch; written in the ledger")
+            .needs(car);
+        sub.flag("--clear-learned", o->flash.clearLearned,
+                 "clear trouble codes and what the controller learned once the round is in")
             .needs(car);
         car.needs(round).excludes(file);
         sub.run([o = o, &c] {

@@ -5,6 +5,7 @@
 #include <utility>
 
 #include "JobBench.h"
+#include "benchcar/truth/Truth.h"
 #include "core/image/ImageFile.h"
 #include "core/job/Donors.h"
 #include "core/job/Drive.h"
@@ -453,9 +454,9 @@ void JobTest::theCorrectionTakesTheErrorAway() {
     const auto original = bench.read();
     auto client = bench.uds();
     const auto drive = [&] {
-        bench.car.startRoute(*benchcar::routeNamed("hills"));
+        bench.car.startRoute(*benchcar::routeNamed("survey"));
         DriveOptions options;
-        options.title = "Hills";
+        options.title = "Survey";
         options.ends = [&](double) { return bench.car.onRoute() ? std::nullopt : std::optional(Ended::Asked); };
         const auto outcome = recordDrive(client, *bench.kit, *bench.folder, *channelSet(*bench.kit, {}), options);
         bench.car.stopRoute();
@@ -485,7 +486,32 @@ void JobTest::theCorrectionTakesTheErrorAway() {
     for (size_t i = 0; i < correction->change.size(); ++i)
         QVERIFY(std::abs(correction->change[i]) <= 0.251);
     const auto two = makeRound(*bench.kit, *bench.folder, one->id, made->edits(), "air", reasonOf(*made, onlyAir));
-    EXPECT_OK(bench.flash(two->id));
+    // What was learned on the old map would act on the new one: it is said, and cleared where somebody wants it.
+    auto asking = bench.uds();
+    const auto identity = link::identify(asking);
+    EXPECT_OK(identity);
+    const auto learned = [&](const FlashOptions& options) -> std::optional<Gate> {
+        const auto plan = planFlash(*bench.kit, *bench.folder, two->id, &*identity, options);
+        if (!plan) return std::nullopt;
+        const auto at = std::find_if(plan->gates.begin(), plan->gates.end(),
+                                     [](const Gate& gate) { return gate.name == "Learned"; });
+        return at == plan->gates.end() ? std::nullopt : std::optional(*at);
+    };
+    FlashOptions clears;
+    clears.clearLearned = true;
+    const auto warns = learned({}), settled = learned(clears);
+    QVERIFY(warns && warns->verdict == Gate::Verdict::Warns && warns->remedy == Gate::Remedy::ClearLearned);
+    QVERIFY2(warns->sentence.find("the first pull will be") != std::string::npos, warns->sentence.c_str());
+    QVERIFY(settled && settled->verdict == Gate::Verdict::Passed);
+    const auto trims = [&] {
+        double most = 0;
+        for (const auto& value : benchcar::learnedNow(bench.car))
+            if (value.name.starts_with("learned_")) most = std::max(most, std::abs(value.value));
+        return most;
+    };
+    QVERIFY2(trims() > 0.5, qPrintable(QString::number(trims())));
+    EXPECT_OK(bench.flash(two->id, {}, clears));
+    QVERIFY2(trims() < 0.1, qPrintable(QString::number(trims())));
     QVERIFY(drive());
     const auto after = measureFuelError(*bench.kit, *bench.folder, two->id);
     EXPECT_OK(after);

@@ -181,8 +181,9 @@ Result<FlashPlan> wholePlan(const Kit& kit, carfolder::CarFolder& folder, int64_
             plan.changes = calibration::compare(*before, calibration::Calibration(kit.definition, *image));
         }
     }
-    plan.gates = gatesOf({kit, folder, plan.round, *image, plan.mended, why, identity, options.typedSerial,
-                          before ? &*before : nullptr});
+    plan.gates =
+        gatesOf({kit, folder, plan.round, *image, plan.mended, why, identity, options.typedSerial,
+                 before ? &*before : nullptr, plan.comparedWith ? plan.comparedWith->id : -1, options.clearLearned});
     plan.imageSha256 = carfolder::imageFingerprint(*image);
     plan.image = std::move(image);
     return plan;
@@ -243,6 +244,15 @@ Result<link::FlashReport> flashRound(link::Uds& uds, const Kit& kit, carfolder::
     if (auto done = folder.memory().flashEnded(*flash, "done"); !done) return tl::unexpected(done.error());
     if (auto done = folder.memory().note("Round " + std::to_string(plan->round.number) + " is in the car"); !done)
         return tl::unexpected(done.error());
+    if (options.clearLearned) {
+        if (auto done = uds.clearTroubleCodes(); !done)
+            return failBecause(
+                "The round is in the car, but what was learned on the old bytes could not be cleared; clear "
+                "the trouble codes on the Car station before you drive.",
+                done.error());
+        if (auto done = folder.memory().note("What was learned was cleared"); !done)
+            return tl::unexpected(done.error());
+    }
     return report;
 }
 

@@ -9,7 +9,8 @@ namespace brusk::job {
 
 struct FlashOptions {
     FlashScope scope = FlashScope::Changed;
-    std::string typedSerial;  ///< overrides a mismatch of software or hardware; written into the ledger
+    std::string typedSerial;    ///< overrides a mismatch of software or hardware; written into the ledger
+    bool clearLearned = false;  ///< trouble codes and what was learned go once the round is in
 };
 
 struct FlashPlan {

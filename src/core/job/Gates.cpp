@@ -8,6 +8,7 @@
 #include "core/base/Say.h"
 #include "core/base/Text.h"
 #include "core/calibration/Compare.h"
+#include "core/evidence/Learned.h"
 #include "core/evidence/MapSamples.h"
 #include "core/job/Deliver.h"
 #include "core/job/Keeping.h"
@@ -203,6 +204,43 @@ Gate evidence(const GateInput& in, const calibration::Calibration& before, const
             Remedy::ShowParameter, first.parameter->name};
 }
 
+/// What was driven on a round, in its order.
+evidence::Drives drivesOn(const carfolder::CarFolder& folder, int64_t round) {
+    evidence::Drives::Recordings out;
+    if (const auto entries = folder.recordings().of(round))
+        for (const auto& entry : *entries)
+            if (auto recording = loadRecording(folder, entry)) out.push_back(std::move(*recording));
+    return evidence::Drives(std::move(out));
+}
+
+/// What the controller learned on other bytes stays when these are written, and acts on them.
+std::optional<Gate> learned(const GateInput& in, const calibration::Calibration& before,
+                            const calibration::Calibration& now) {
+    constexpr double kNothing_pct = 0.5;
+    constexpr roles::Role kFuel[] = {"ve_map",           "meter_curve",  "injector_flow",        "injector_dead_time",
+                                     "filling_altitude", "charge_blend", "stoichiometric_ratio", "displacement"};
+    const char* name = "Learned";
+    const bool fuel = std::any_of(std::begin(kFuel), std::end(kFuel), [&](roles::Role role) {
+        const auto* parameter = before.definition().parameterWithRole(role);
+        if (!parameter) return false;
+        const auto a = before.read(*parameter), b = now.read(*parameter);
+        return a && b && a->raw != b->raw;
+    });
+    if (!fuel) return std::nullopt;
+    const auto pull = evidence::firstPull(before, drivesOn(in.folder, in.beforeRound));
+    if (!pull || std::abs(pull->withLearned_pct) < kNothing_pct) return std::nullopt;
+    if (in.clearLearned)
+        return passed(
+            name, say("gate.learned-cleared", "{0} % was learned where pulls are driven; it is cleared with the flash.",
+                      {formatNumber(pull->trim_pct, 1)}));
+    return Gate{
+        name, Verdict::Warns,
+        say("gate.learned", "{0} % was learned where pulls are driven. Left as it is the first pull will be {1} % {2}.",
+            {formatNumber(pull->trim_pct, 1), formatNumber(std::abs(pull->withLearned_pct), 1),
+             pull->withLearned_pct > 0 ? "lean" : "rich"}),
+        Remedy::ClearLearned};
+}
+
 Gate originalKept(const GateInput& in) {
     const auto original = in.folder.rounds().original();
     if (original && *original)
@@ -237,6 +275,7 @@ std::vector<Gate> gatesOf(const GateInput& in) {
         const calibration::Calibration now(in.kit.definition, in.image);
         out.push_back(limits(*in.before, now));
         out.push_back(evidence(in, *in.before, now));
+        if (auto gate = learned(in, *in.before, now)) out.push_back(std::move(*gate));
     }
     return out;
 }

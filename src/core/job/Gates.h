@@ -19,6 +19,7 @@ struct Gate {
         AskAgain,       ///< after charging, stopping the engine: ask the controller once more
         TypeSerial,     ///< somebody types the controller's serial number and takes the responsibility
         ShowParameter,  ///< `parameter` is to be looked at
+        ClearLearned,   ///< what the controller learned is to be cleared with the flash
         NewRound        ///< the round's bytes can't be mended as they are: make a new one from it
     };
     std::string name;
@@ -46,6 +47,8 @@ struct GateInput {
     std::string typedSerial;          ///< what somebody typed to override a mismatch
     /// What is in the car now, or what the round was made from; nothing for an original.
     const calibration::Calibration* before = nullptr;
+    int64_t beforeRound = -1;   ///< whose they are
+    bool clearLearned = false;  ///< somebody wants what was learned cleared with the flash
 };
 std::vector<Gate> gatesOf(const GateInput& input);
 

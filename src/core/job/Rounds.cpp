@@ -40,7 +40,7 @@ RoundReason reasonOf(const proposals::Corrections& corrections, const proposals:
         const std::string id(one->kind->id);
         if (const auto chosen = choices.settings.find(id); chosen != choices.settings.end())
             for (const auto& [setting, value] : chosen->second)
-                out.settings[id + "." + setting] = value;
+                out.settings[std::string(id).append(".").append(setting)] = value;
         out.cells += one->changed();
         out.text += (out.text.empty() ? "" : " ") + one->reason;
         const auto& promise = *one->promise;

@@ -118,7 +118,7 @@ void FlashStation::makeConfirm() {
         confirm_->hide();
         desks_.flash.flash(options_);
         // What was typed was for this flash.
-        options_.typedSerial.clear();
+        options_.typedSerial.clear(), options_.clearLearned = false;
     });
     connect(no, &QPushButton::clicked, confirm_, &QWidget::hide);
 }
@@ -182,6 +182,10 @@ void FlashStation::settle(job::Gate::Remedy remedy, const QString& parameter) {
             break;
         case job::Gate::Remedy::ShowParameter:
             desks_.places.go({.station = "Maps", .parameter = parameter});
+            break;
+        case job::Gate::Remedy::ClearLearned:
+            options_.clearLearned = true;
+            plan();
             break;
         default:
             break;

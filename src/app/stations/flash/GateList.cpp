@@ -25,6 +25,8 @@ const char* buttonText(Remedy remedy) {
             return "Ask again";
         case Remedy::ShowParameter:
             return "Show";
+        case Remedy::ClearLearned:
+            return "Clear it with the flash";
         default:
             return nullptr;
     }

@@ -177,9 +177,10 @@ Done Loop::drive() {
 Done Loop::record(const std::string& route) {
     link::Uds uds(bus_, kit().profile);
     std::vector<std::string> names;
-    constexpr roles::Role kWatched[] = {"knock_retard",  "boost_target_now", "idle_active",       "idle_target",
-                                        "vehicle_speed", "engine_state",     "limp_mode",         "meter_airflow",
-                                        "idle_integral", "idle_learned",     "pressure_deviation"};
+    constexpr roles::Role kWatched[] = {"knock_retard",   "boost_target_now", "idle_active",        "idle_target",
+                                        "vehicle_speed",  "engine_state",     "limp_mode",          "meter_airflow",
+                                        "idle_integral",  "idle_learned",     "pressure_deviation", "meter_frequency",
+                                        "air_by_density", "air_by_meter",     "air_source"};
     for (const roles::Role role : kWatched)
         if (const auto* m = kit().definition->measurementWithRole(role)) names.push_back(m->name);
     const auto channels = job::channelSet(kit(), names);

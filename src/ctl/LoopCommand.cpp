@@ -126,10 +126,11 @@ Done run(Context& c, const std::string& car, int rounds, const std::string& rout
     }
     json fitErrors, nearestErrors;
     proposals::CorrectionChoices nearest;
-    nearest.only = {"air"};
-    nearest.settings["air"] = {{"method", 1}, {"strength", 50}};
+    nearest.only = {"meter", "air"};
+    for (const std::string& kind : nearest.only)
+        nearest.settings[kind] = {{"method", 1}, {"strength", 50}};
     proposals::CorrectionChoices air;
-    air.only = {"air"};
+    air.only = {"meter", "air"};
     const auto fit = roundsToGood(c, car, build, seed, route, air, fitErrors);
     if (!fit) return tl::unexpected(fit.error());
     const auto half = roundsToGood(c, car, build, seed, route, nearest, nearestErrors);

@@ -6,6 +6,7 @@
 #include <cmath>
 #include <mutex>
 
+#include "benchcar/plant/Noise.h"
 #include "core/base/Text.h"
 #include "core/calibration/RoleUnits.h"
 #include "core/evidence/Learned.h"
@@ -132,7 +133,7 @@ double deadTimeOff(const Car& car, BenchCar&, const Calibration& inCar, const To
     return std::abs(sum / n);
 }
 
-/// Of the flow, and of the fuel that is burnt with it: what is reckoned as injected over what is, per cent.
+/// Of the flow, per cent.
 double flowOff(const Car& car, BenchCar&, const Calibration& inCar, const Told&, const Told&) {
     const auto flow = calibration::readRole(inCar, "injector_flow");
     const double is = car.build.parts.injectors.flow_cm3min * (1 + car.build.drawn.injectorFlow);
@@ -333,13 +334,19 @@ double leanSeconds(const Told& told, const Calibration& inCar) {
     return out;
 }
 
-proposals::CorrectionChoices choicesOf(const Case& one, const Car& car, const Calibration& inCar, bool nearest) {
+proposals::CorrectionChoices choicesOf(const Case& one, const Car& car, const Calibration& inCar, int round,
+                                       bool nearest) {
     proposals::CorrectionChoices out;
     out.only = one.only;
     if (one.wrong == "injector-flow") {
-        // Litres at the pump over litres reckoned, as exactly as a pump tells them.
+        // Litres at the pump over litres reckoned. A pump tells to half a per cent, and no tank is full to the drop:
+        // one per cent either way, drawn for each filling.
+        constexpr double kFilling = 0.01;
+        benchcar::Noise noise(car.seed * 31 + static_cast<uint64_t>(round));
+        const double drawn = 2 * static_cast<double>(noise.next() >> 11) * 0x1p-53 - 1;
         const auto flow = calibration::readRole(inCar, "injector_flow");
-        out.facts.poured = car.build.parts.injectors.flow_cm3min * (1 + car.build.drawn.injectorFlow) / flow->values[0];
+        out.facts.poured = (1 + kFilling * drawn) * car.build.parts.injectors.flow_cm3min *
+                           (1 + car.build.drawn.injectorFlow) / flow->values[0];
     }
     if (nearest)
         for (const char* kind : {"air", "meter"})
@@ -370,7 +377,7 @@ CorrectRun run(const Case& one, const Car& car, double amount, int rounds, bool 
         if (out.rounds < 0 && out.figure.back() <= one.target) out.rounds = round;
         const auto drives = drivesOf(told, inCar);
         const auto looked = job::lookedAt(std::make_shared<const Drives>(*drives), inCar, {});
-        const auto made = proposals::correctAll(inCar, *looked, choicesOf(one, car, inCar, nearest));
+        const auto made = proposals::correctAll(inCar, *looked, choicesOf(one, car, inCar, round, nearest));
         if (!made) {
             out.said.push_back(made.error().text());
             break;
@@ -418,8 +425,7 @@ Result<CorrectProof> proveCorrect(const std::string& dataFolder, const CorrectOr
                              one.target,
                              std::string(one.what),
                              {},
-                             {},
-                             0});
+                             {}});
         for (const std::string& model : one.models)
             for (int seed = 1; seed <= orders.seeds && (orders.model.empty() || orders.model == model); ++seed) {
                 // Where no other weather is asked for the air is that of the sea: what altitude does is a kind of its

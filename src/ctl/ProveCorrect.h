@@ -38,7 +38,6 @@ struct CorrectCase {
     std::vector<CorrectRun> runs;
     /// Right calibrations of the same cars: the figure before and after.
     std::vector<std::pair<double, double>> harm;
-    double worstCell_pct = 0;  ///< on those, the most that a cell became worse by
 };
 
 struct CorrectProof {

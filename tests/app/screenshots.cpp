@@ -358,7 +358,7 @@ void shootCorrect(Story& story, const std::function<void(const char*)>& shoot) {
     must(story.drive(), "drive the base");
     story.goTo("Drive");
     const auto* routes = story.find<QComboBox>("route");
-    must(story.drive(std::max(0, routes->findText("Pulls in 3rd"))), "pulls");
+    must(story.drive(routes->findText("Pulls in 3rd", Qt::MatchStartsWith)), "pulls");
     story.goTo("Correct");
     must(QTest::qWaitFor([&] { return story.find<QPushButton>("makeRound")->isEnabled(); }, 60000), "waiting");
     auto* kinds = story.find<QListWidget>("kinds");

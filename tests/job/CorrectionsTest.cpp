@@ -103,7 +103,7 @@ class CorrectionsTest : public QObject {
     Q_OBJECT
   private slots:
     void everyKindSaysWhatItNeedsAndHowItIsSet();
-    void nothingIsProposedOnACalibrationThatIsRight();
+    void aRightCalibrationIsHardlyTouched();
     void theSameBytesReplayedSayTheSame();
     void aReplayedMapCountsOnlyWhereItsModelIsUsed();
     void aReplayedDeadTimeCountsByTheOpenTime();
@@ -111,6 +111,7 @@ class CorrectionsTest : public QObject {
     void flowNeedsASecondWitness();
     void aMeterIsPutRightAndItsCurveStaysRising();
     void underLoadLessFuelIsGivenOnlyUpToTheDoubt();
+    void whatBecomesLeanerUnderLoadIsSaid();
     void weatherGoesIntoItsOwnParameters_data();
     void weatherGoesIntoItsOwnParameters();
     void oneWeatherIsNotEnoughToTellIt();
@@ -138,18 +139,19 @@ void CorrectionsTest::everyKindSaysWhatItNeedsAndHowItIsSet() {
     QVERIFY(!proposals::correctionKind("nonsense"));
 }
 
-void CorrectionsTest::nothingIsProposedOnACalibrationThatIsRight() {
+void CorrectionsTest::aRightCalibrationIsHardlyTouched() {
     const auto made = rightHeron().correct();
-    for (const auto* one : made.made)
-        QVERIFY2(one->promise->now < 1,
-                 qPrintable(QString::fromStdString(std::string(one->kind->id) + ": " + one->line)));
-    // What is made all the same is small.
+    for (const char* id : {"injector", "charge-temperature", "altitude", "changeover"})
+        QVERIFY2(made.of(id)->edits.empty(), qPrintable(QString::fromStdString(made.of(id)->line)));
+    // What is made of the map all the same is small.
     calibration::Calibration after = *rightHeron().inCar;
     for (const auto& edit : made.edits())
         EXPECT_OK(after.apply(edit));
     const auto before = *rightHeron().inCar->read("ve_map"), then = *after.read("ve_map");
+    double most = 0;
     for (size_t i = 0; i < before.values.size(); ++i)
-        QVERIFY2(std::abs(then.values[i] / before.values[i] - 1) < 0.03, qPrintable(QString::number(i)));
+        most = std::max(most, std::abs(then.values[i] / before.values[i] - 1));
+    QVERIFY2(most < 0.015, qPrintable(QString::number(most)));
 }
 
 void CorrectionsTest::theSameBytesReplayedSayTheSame() {
@@ -217,6 +219,7 @@ void CorrectionsTest::flowNeedsASecondWitness() {
     const auto blind = heron.correct(only("injector"));
     for (const auto& value : blind.of("injector")->values)
         QVERIFY(value.parameter().name != "injector_flow");
+    QCOMPARE(blind.of("injector")->changes(), blind.of("injector")->promise->gain() > 0);
     QVERIFY(blind.of("injector")->reason.find("can't be told from air") != std::string::npos);
     auto told = only("injector");
     told.facts.poured = 1 / 1.08;  // less was used than was reckoned
@@ -259,6 +262,14 @@ void CorrectionsTest::underLoadLessFuelIsGivenOnlyUpToTheDoubt() {
     QVERIFY(std::abs(factor[1] - 0.95 * std::exp(0.005)) < 1e-12);  // hypot(0.003, 0.004) less lean
     QCOMPARE(factor[2], 1.05);                                      // richer at once
     QCOMPARE(factor[3], 1.0);                                       // and never leaner where nobody was
+}
+
+void CorrectionsTest::whatBecomesLeanerUnderLoadIsSaid() {
+    const Wrong rich("heron", "air", 8, {"survey", "pulls-3"}), lean("heron", "air", -8, {"survey", "pulls-3"});
+    const auto said = [](const Wrong& car) { return car.correct(only("air")).of("air")->loosened; };
+    QCOMPARE(said(rich).size(), size_t{1});
+    QVERIFY2(said(rich)[0].starts_with("Under load"), said(rich)[0].c_str());
+    QVERIFY(said(lean).empty());
 }
 
 void CorrectionsTest::weatherGoesIntoItsOwnParameters_data() {
@@ -322,7 +333,8 @@ void CorrectionsTest::theBanksShareWhatTheirLoopsTrimApart() {
                  second = change.after.values[1] - change.before.values[1];
     QVERIFY2(first < -0.8 && second > 0.8, qPrintable(QString("%1 %2").arg(first).arg(second)));
     QVERIFY(std::abs(first + second) < 0.25);
-    QVERIFY(!one->points.empty() && one->points[0].moment.to_s > one->points[0].moment.from_s);
+    QVERIFY(!one->points.empty() && one->points[0].moment);
+    QVERIFY(one->points[0].moment->to_s > one->points[0].moment->from_s);
     // One bank has nothing to balance.
     QVERIFY(!rightHeron().correct(only("bank-trim")).of("bank-trim"));
 }

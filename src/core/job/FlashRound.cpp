@@ -250,7 +250,7 @@ Result<link::FlashReport> flashRound(link::Uds& uds, const Kit& kit, carfolder::
                 "The round is in the car, but what was learned on the old bytes could not be cleared; clear "
                 "the trouble codes on the Car station before you drive.",
                 done.error());
-        if (auto done = folder.memory().note("What was learned was cleared"); !done)
+        if (auto done = folder.memory().note("What was learned was cleared, and the trouble codes"); !done)
             return tl::unexpected(done.error());
     }
     return report;

@@ -231,7 +231,8 @@ std::optional<Gate> learned(const GateInput& in, const calibration::Calibration&
     if (!pull || std::abs(pull->withLearned_pct) < kNothing_pct) return std::nullopt;
     if (in.clearLearned)
         return passed(
-            name, say("gate.learned-cleared", "{0} % was learned where pulls are driven; it is cleared with the flash.",
+            name, say("gate.learned-cleared",
+                      "{0} % was learned where pulls are driven; it is cleared with the flash, and trouble codes are.",
                       {formatNumber(pull->trim_pct, 1)}));
     return Gate{
         name, Verdict::Warns,

@@ -24,16 +24,15 @@ constexpr Setting kBankSettings[] = {{"strength", "Strength", "%", 10, 100, 100}
 constexpr Setting kFullLoadSettings[] = {{"wanted", "Asked for after the pedal", "s", 0.1, 2, 0.4}};
 
 constexpr CorrectionKind kKinds[] = {
-    {"adaptations", "Learned values", Picture::Values, {}, "fuel_error_rms_pct", 0.5, correct::adaptations},
-    {"injector", "Injector", Picture::Values, kInjectorSettings, "fuel_error_rms_pct", 0.15, correct::injector},
-    {"meter", "Airflow meter", Picture::Curve, kTableSettings, "fuel_error_rms_pct", 0.15, correct::meter},
-    {"charge-temperature", "Charge temperature", Picture::Curve, kPartSettings, "fuel_error_rms_pct", 0.1,
-     correct::chargeTemperature},
-    {"altitude", "Altitude", Picture::Curve, kPartSettings, "fuel_error_rms_pct", 0.1, correct::altitude},
-    {"air", "Air", Picture::Grid, kTableSettings, "fuel_error_rms_pct", 0.15, correct::air},
-    {"changeover", "Changeover", Picture::Curve, kPartSettings, "changeover_step_pct", 0.5, correct::changeover},
-    {"bank-trim", "Banks", Picture::Values, kBankSettings, "banks_apart_pct", 0.3, correct::bankTrim},
-    {"full-load", "Full load", Picture::Values, kFullLoadSettings, "full_load_late_s", 0.1, correct::fullLoad},
+    {"adaptations", "Learned values", {}, "fuel_error_rms_pct", 0.5, correct::adaptations},
+    {"injector", "Injector", kInjectorSettings, "fuel_error_rms_pct", 0.15, correct::injector},
+    {"meter", "Airflow meter", kTableSettings, "fuel_error_rms_pct", 0.15, correct::meter},
+    {"charge-temperature", "Charge temperature", kPartSettings, "fuel_error_rms_pct", 0.1, correct::chargeTemperature},
+    {"altitude", "Altitude", kPartSettings, "fuel_error_rms_pct", 0.1, correct::altitude},
+    {"air", "Air", kTableSettings, "fuel_error_rms_pct", 0.15, correct::air},
+    {"changeover", "Changeover", kPartSettings, "changeover_step_pct", 0.5, correct::changeover},
+    {"bank-trim", "Banks", kBankSettings, "banks_apart_pct", 0.3, correct::bankTrim},
+    {"full-load", "Full load", kFullLoadSettings, "full_load_late_s", 0.1, correct::fullLoad},
 };
 
 bool nobodyHas(const evidence::Drives& drives, roles::Role role) {
@@ -121,7 +120,7 @@ void judge(Correction& c, bool passes, bool enough) {
     const bool worth =
         c.promise && passes && c.changes() && c.promise->surely() > 0 && c.promise->gain() > c.kind->floor;
     c.standing = worth ? Standing::Worth : enough ? Standing::Right : Standing::Waits;
-    if (!worth) c.edits.clear(), c.values.clear();
+    if (!worth) c.edits.clear(), c.values.clear(), c.loosened.clear();
 }
 
 Result<Corrections> correctAll(const calibration::Calibration& inCar, const evidence::Drives& drives,

@@ -24,13 +24,6 @@ struct Setting {
 /// By id; what is missing is as usual.
 using Settings = std::map<std::string, double, std::less<>>;
 
-/// How a kind is looked at.
-enum class Picture {
-    Grid,   ///< cells of a map in layers
-    Curve,  ///< before and after with what was seen
-    Values  ///< one line a value, with what speaks for it
-};
-
 /// A figure as it is and as it should be with the change; all in the figure's unit.
 struct Promise {
     std::string_view figure;  ///< id of evidence::kFigures
@@ -66,7 +59,7 @@ enum class Standing {
 struct SeenPoint {
     std::string what;  ///< "pull 2, drive 1"
     double now = 0, expected = 0;
-    evidence::Moment moment;
+    std::optional<evidence::Moment> moment;  ///< nothing where many speak together
 };
 
 struct Correction {
@@ -90,7 +83,6 @@ struct Correction {
 struct CorrectionKind {
     std::string_view id;     ///< of roles::kKindNeeds
     std::string_view title;  ///< "Air"
-    Picture picture;
     std::span<const Setting> settings;
     std::string_view figure;  ///< by which it is promised
     double floor = 0;         ///< of the gain, below which nobody would notice; in the figure's unit

@@ -141,6 +141,7 @@ Result<TableCorrection> correctTable(const calibration::Calibration& calibration
                                      const Caution& caution, const std::string& title, const Shaping& shape) {
     TableCorrection out;
     out.table = std::move(table);
+    out.loaded = loaded;
     out.cells = samples.cells();
     out.now = evidence::fuelError(out.cells, kVisited);
     out.fit = evidence::fitCells(samples);

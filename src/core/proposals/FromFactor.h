@@ -54,6 +54,7 @@ struct ScaledTable {
 /// A table corrected by ratios that lie on its own axes.
 struct TableCorrection : ScaledTable {
     std::vector<evidence::CellStat> cells;  ///< the ratios, nearest cell
+    std::vector<bool> loaded;               ///< which cells are under load; empty: not asked
     evidence::FuelError now;                ///< by the cells that were visited
     double expected = 0;                    ///< root mean square error over the same cells, were the change made
     std::vector<float> errorNow;            ///< per sample, share; for the distribution

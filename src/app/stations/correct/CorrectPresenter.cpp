@@ -12,12 +12,20 @@
 #include "app/desks/Places.h"
 #include "app/desks/Playback.h"
 #include "app/desks/RoundDesk.h"
+#include "app/stations/correct/CoreText.h"
 
 namespace brusk::app {
 
 CorrectPresenter::CorrectPresenter(Desks& desks, QObject* parent) : RoundPresenter(desks, parent) {
     connect(&desks.evidence, &EvidenceDesk::changed, this, &CorrectPresenter::takeEvidence);
     connect(&desks.evidence, &EvidenceDesk::couldNotLoad, this, &CorrectPresenter::changed);
+    connect(&desks.round, &RoundDesk::calibrationChanged, this, &CorrectPresenter::draftChanged);
+    // What was chosen for one car is not meant for another.
+    connect(&desks.car, &CarInHand::changed, this, [this] {
+        choices_ = {}, opened_.clear();
+        result_.reset();
+        emit changed();
+    });
 }
 
 const carfolder::Round* CorrectPresenter::driven() const {
@@ -85,11 +93,11 @@ QString CorrectPresenter::fromWhat() const {
                   : tr("from %1 drives on round %2").arg(n).arg(round->number);
 }
 
-QString CorrectPresenter::makes() const {
+QString CorrectPresenter::makes(bool may) const {
     const auto* into = draft();
     if (!into) return tr("Make round %1").arg(desks_.car.nextNumber());
-    return mayMake() || !result_ || result_->corrections.made.empty() ? tr("Add to round %1").arg(into->number)
-                                                                      : tr("In round %1 already").arg(into->number);
+    return may || !result_ || result_->corrections.made.empty() ? tr("Add to round %1").arg(into->number)
+                                                                : tr("In round %1 already").arg(into->number);
 }
 
 bool CorrectPresenter::draftLacks() const {
@@ -196,9 +204,8 @@ void CorrectPresenter::makeRound() {
         desks_.messages.say(tr("Added to round %1. Flash it next.").arg(number));
         return emit changed();
     }
-    const QString title = made.made.size() == 1
-                              ? tr("%1 from drives").arg(QString::fromUtf8(made.made[0]->kind->title.data()))
-                              : tr("%1 corrections from drives").arg(made.made.size());
+    const QString title = made.made.size() == 1 ? tr("%1 from drives").arg(textOf(made.made[0]->kind->title))
+                                                : tr("%1 corrections from drives").arg(made.made.size());
     if (const auto* on = driven(); on && on->id != desks_.places.round()) desks_.round.select(on->id);
     const auto round = desks_.round.makeRound(made.edits(), title.toStdString(), job::reasonOf(made, made_));
     if (!round) return desks_.messages.failed(round.error());
@@ -212,6 +219,10 @@ void CorrectPresenter::showMoment(const evidence::Moment& moment) {
     desks_.playback.lookAt(recording, QString::fromStdString(recording->title));
     desks_.playback.setMoment(moment.from_s);
     desks_.places.go({.station = "Review"});
+}
+
+void CorrectPresenter::sayNoMoment() {
+    desks_.messages.say(tr("Many moments speak of this together."));
 }
 
 void CorrectPresenter::showCell(size_t cell) {

@@ -26,6 +26,7 @@ class CorrectPresenter : public RoundPresenter {
     void makeRound();
     /// Shows a moment of the drives in Review.
     void showMoment(const evidence::Moment& moment);
+    void sayNoMoment();
     /// Shows when the engine was longest in a cell of the opened kind's table; says where it never was.
     void showCell(size_t cell);
 
@@ -40,14 +41,17 @@ class CorrectPresenter : public RoundPresenter {
     double setting(const proposals::Setting& setting) const;
     /// Why there is no correction, a sentence; empty when there is one.
     QString waitsFor() const;
-    /// "Make round 3", "Add to round 4": what the filled button does.
-    QString makes() const;
+    /// Whether there is anything to make that the draft, where there is one, has not got.
     bool mayMake() const;
+    /// "Make round 3", "Add to round 4": what the filled button does.
+    QString makes(bool may) const;
     /// "from two drives on round 3".
     QString fromWhat() const;
 
   signals:
     void changed();
+    /// The bytes of the round that is shown are others: the draft may lack what it had.
+    void draftChanged();
 
   private:
     void takeEvidence();

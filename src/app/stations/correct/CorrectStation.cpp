@@ -7,18 +7,11 @@
 #include <QScrollArea>
 #include <cmath>
 
+#include "app/stations/correct/CoreText.h"
 #include "app/theme/Theme.h"
 #include "app/widgets/Times.h"
 
 namespace brusk::app {
-namespace {
-
-QString textOf(std::string_view text) {
-    return QString::fromUtf8(text.data(), static_cast<qsizetype>(text.size()));
-}
-
-}  // namespace
-
 CorrectStation::CorrectStation(Desks& desks, QWidget* parent) : Station("Correct", parent), presenter_(desks) {
     primary()->setObjectName("makeRound");
     body()->setContentsMargins(0, 0, 0, 0);
@@ -48,6 +41,9 @@ CorrectStation::CorrectStation(Desks& desks, QWidget* parent) : Station("Correct
     connect(view_, &CorrectionView::momentWanted, &presenter_, &CorrectPresenter::showMoment);
     connect(&presenter_, &CorrectPresenter::changed, this, &CorrectStation::refresh);
     connect(&presenter_, &CorrectPresenter::unitsChanged, this, &CorrectStation::refresh);
+    connect(&presenter_, &CorrectPresenter::draftChanged, this, [this] {
+        if (isVisible()) refreshPrimary();
+    });
     connect(&presenter_, &CorrectPresenter::roundShown, this, [this] {
         if (isVisible()) presenter_.look();
     });
@@ -156,13 +152,18 @@ void CorrectStation::refresh() {
         seenTitle_->setText(QString::fromStdString(one->tables[0].table.parameter->title()) + ", " +
                             QString::fromStdString(one->tables[0].table.unit));
     seenTitle_->setVisible(one && !one->tables.empty());
-    primary()->setText(presenter_.makes());
-    primary()->setEnabled(presenter_.mayMake());
+    refreshPrimary();
     settings_->show(one ? one->kind : nullptr,
                     [this](const proposals::Setting& setting) { return presenter_.setting(setting); });
     refreshSide();
     refreshSamples();
     refreshPromises();
+}
+
+void CorrectStation::refreshPrimary() {
+    const bool may = presenter_.mayMake();
+    primary()->setText(presenter_.makes(may));
+    primary()->setEnabled(may);
 }
 
 void CorrectStation::refreshSide() {
@@ -247,7 +248,9 @@ void CorrectStation::showMoments() {
     const auto* one = presenter_.opened();
     if (!one) return;
     if (!one->tables.empty()) return presenter_.showCell(view_->currentCell());
-    if (!one->points.empty()) presenter_.showMoment(one->points[view_->currentPoint()].moment);
+    if (one->points.empty()) return;
+    const auto& moment = one->points[view_->currentPoint()].moment;
+    moment ? presenter_.showMoment(*moment) : presenter_.sayNoMoment();
 }
 
 void CorrectStation::keyPressEvent(QKeyEvent* event) {

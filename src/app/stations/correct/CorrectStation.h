@@ -29,6 +29,7 @@ class CorrectStation : public Station {
     void makeLeft(QHBoxLayout* row);
     void makeSide(QHBoxLayout* row);
     void refresh();
+    void refreshPrimary();
     void refreshSide();
     void refreshSamples();
     void refreshPromises();

@@ -8,6 +8,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "app/stations/correct/CoreText.h"
 #include "app/theme/Theme.h"
 #include "app/widgets/Panels.h"
 
@@ -136,7 +137,8 @@ QWidget* CorrectionView::makeValuesPage() {
     column->addStretch();
     connect(points_, &QTreeWidget::itemActivated, this, [this](QTreeWidgetItem* item) {
         const auto at = static_cast<size_t>(points_->indexOfTopLevelItem(item));
-        if (shown_ && at < shown_->points.size()) emit momentWanted(shown_->points[at].moment);
+        if (shown_ && at < shown_->points.size() && shown_->points[at].moment)
+            emit momentWanted(*shown_->points[at].moment);
     });
     return page;
 }
@@ -218,10 +220,8 @@ void CorrectionView::showFigures() {
     distribution_->setVisible(table);
     if (table) distribution_->setErrors(shown_->tables[0].errorNow, shown_->tables[0].errorExpected);
     const auto* figure = promise ? figureNamed(promise->figure) : nullptr;
-    const auto text = [&](double v) {
-        return QString("%1 %2").arg(v, 0, 'f', 2).arg(QString::fromUtf8(figure->unit.data()));
-    };
-    nowTitle_->setText(figure ? QString::fromUtf8(figure->title.data()) + tr(", now") : QString());
+    const auto text = [&](double v) { return QString("%1 %2").arg(v, 0, 'f', 2).arg(textOf(figure->unit)); };
+    nowTitle_->setText(figure ? textOf(figure->title) + tr(", now") : QString());
     now_->setText(figure ? text(promise->now) : QString());
     after_->setText(!figure             ? tr("-")
                     : shown_->changes() ? text(promise->expected) + QString(" \u00b1 %1").arg(promise->doubt, 0, 'f', 2)

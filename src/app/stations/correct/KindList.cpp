@@ -7,6 +7,7 @@
 #include <QStyledItemDelegate>
 #include <algorithm>
 
+#include "app/stations/correct/CoreText.h"
 #include "app/theme/Theme.h"
 
 namespace brusk::app {
@@ -14,10 +15,6 @@ namespace {
 
 constexpr int kKind = Qt::UserRole, kLine = Qt::UserRole + 1, kWorth = Qt::UserRole + 2;
 constexpr int kWorthHigh = 46, kLineHigh = 24, kHeadingHigh = 30, kBox = 14;
-
-QString textOf(std::string_view text) {
-    return QString::fromUtf8(text.data(), static_cast<qsizetype>(text.size()));
-}
 
 /// What is surely gained, whatever its unit: as a share of what it is now.
 double shareOf(const proposals::Correction& one) {

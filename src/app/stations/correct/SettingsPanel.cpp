@@ -8,6 +8,7 @@
 #include <QVBoxLayout>
 #include <cmath>
 
+#include "app/stations/correct/CoreText.h"
 #include "app/widgets/Panels.h"
 #include "core/base/Text.h"
 
@@ -15,10 +16,6 @@ namespace brusk::app {
 namespace {
 
 constexpr int kSteps = 200;
-
-QString textOf(std::string_view text) {
-    return QString::fromUtf8(text.data(), static_cast<qsizetype>(text.size()));
-}
 
 }  // namespace
 

@@ -225,7 +225,8 @@ void FlashStation::refresh() {
         return;
     }
     subtitle()->setText(tr("round %1, %2").arg(round->number).arg(QString::fromStdString(round->title)));
-    if (plan_ && plan_->round.id != round->id) plan_.reset();
+    // What was asked for was for the round that was shown then.
+    if (plan_ && plan_->round.id != round->id) plan_.reset(), options_.clearLearned = false;
     refreshPrimary();
     refreshJournal();
     plan();

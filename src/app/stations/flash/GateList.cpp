@@ -26,7 +26,7 @@ const char* buttonText(Remedy remedy) {
         case Remedy::ShowParameter:
             return "Show";
         case Remedy::ClearLearned:
-            return "Clear it with the flash";
+            return "Clear it too";
         default:
             return nullptr;
     }

@@ -17,10 +17,8 @@ Result<Correction> adaptations(const CorrectionInput& in) {
     out.kind = &in.kind;
     out.pointsUnit = "%";
     std::vector<evidence::LearnedValue> newest;
-    size_t drive = 0;
     for (size_t d = 0; d < in.drives.size(); ++d)
-        if (auto learned = evidence::learnedOf(in.drives.recording(d)); !learned.empty())
-            newest = std::move(learned), drive = d;
+        if (auto learned = evidence::learnedOf(in.drives.recording(d)); !learned.empty()) newest = std::move(learned);
     if (newest.empty()) {
         out.line = "for a recording that keeps what was learned";
         return out;
@@ -30,7 +28,7 @@ Result<Correction> adaptations(const CorrectionInput& in) {
         const double is = std::isfinite(value.to) ? value.to : value.from;
         if (!std::isfinite(is) || value.role.unit() != "%") continue;
         if (value.role == roles::Role("octane_factor")) continue;
-        out.points.push_back({std::string(value.role.title()), is, 0, {static_cast<uint32_t>(drive), 0, 0}});
+        out.points.push_back({std::string(value.role.title()), is, 0, {}});
         if (value.role != roles::Role("idle_learned")) most = std::max(most, std::abs(is));
     }
     out.standing = Standing::Right;

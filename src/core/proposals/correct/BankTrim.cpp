@@ -29,9 +29,7 @@ Result<Correction> bankTrim(const CorrectionInput& in) {
         apart.push_back(ln);
         out.points.push_back({say("correct.bank-point", "{0} rpm, {1} kPa",
                                   {formatNumber(row.speed_rpm, 0), formatNumber(row.pressure_kPa, 0)}),
-                              ln * 100,
-                              0,
-                              {static_cast<uint32_t>(row.drive), row.from_s, row.to_s}});
+                              ln * 100, 0, evidence::Moment{static_cast<uint32_t>(row.drive), row.from_s, row.to_s}});
     }
     if (apart.size() < kFewest) {
         out.line = "for settled driving with both loops closed";

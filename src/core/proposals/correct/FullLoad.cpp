@@ -119,9 +119,7 @@ Result<Correction> fullLoad(const CorrectionInput& in) {
         richer.push_back(std::max(0.0, pull.before - pull.target));
         out.points.push_back({say("correct.pull", "drive {0}, pull at {1} s",
                                   {std::to_string(pull.drive + 1), formatNumber(pull.from_s, 0)}),
-                              late.back(),
-                              0,
-                              {pull.drive, pull.from_s, pull.to_s}});
+                              late.back(), 0, evidence::Moment{pull.drive, pull.from_s, pull.to_s}});
     }
     const double airOff = off.empty() ? 0 : evidence::medianOf(off);
     if (std::abs(airOff) > kAir)

@@ -55,27 +55,32 @@ Result<Correction> injector(const CorrectionInput& in) {
     const bool witness = in.facts.poured.has_value();
     const double now = shows(blame, off_us) * 100, left = shows(blame, doubt_us) * 100;
     const double flowOff = witness ? flow.off * 100 : 0, flowDoubt = witness ? flow.doubt * 100 : 0;
-    const double before = std::hypot(now, flowOff), after = std::hypot((1 - strength) * now, (1 - strength) * flowOff);
-    out.promise = in.promise(before, after, std::hypot(left, flowDoubt));
     out.formula =
         say("correct.injector-formula",
             "1/r = (kappa/A)(1 - delta/o); delta = {0} \u00b1 {1} us over {2} cells, o = pulse less dead time",
             {formatNumber(off_us, 0), formatNumber(doubt_us, 0), std::to_string(blame.cells.size())});
 
+    const bool known = alone && doubt_us <= in.setting("largest-doubt");
+    const bool passes = known && std::abs(off_us) > kSure * doubt_us;
+    const bool flowPasses = witness && std::abs(flow.off) > kSure * flow.doubt;
+    // What is not made stays off.
+    const double deadLeft = passes ? (1 - strength) * now : now,
+                 flowLeft = flowPasses ? (1 - strength) * flowOff : flowOff;
+    out.promise = in.promise(std::hypot(now, flowOff), std::hypot(deadLeft, flowLeft), std::hypot(left, flowDoubt));
+    auto cells = blame.cells;
+    std::sort(cells.begin(), cells.end(), [](const auto& a, const auto& b) { return a.open_ms < b.open_ms; });
     out.pointsUnit = "%";
-    for (const auto& cell : blame.cells) {
+    for (const auto& cell : cells) {
         const double ln = std::isfinite(cell.density) ? cell.density : cell.meter;
+        const double taken =
+            (passes ? strength * off_us / 1000 / cell.open_ms : 0) + (flowPasses ? strength * flow.off : 0);
         out.points.push_back(
             {say("correct.injector-point", "{0} ms open, {1} kPa, {2} rpm",
                  {formatNumber(cell.open_ms, 1), formatNumber(cell.pressure_kPa, 0), formatNumber(cell.speed_rpm, 0)}),
              ln * 100,
-             (ln - strength * off_us / 1000 / cell.open_ms) * 100,
+             (ln - taken) * 100,
              {}});
     }
-    std::sort(out.points.begin(), out.points.end(),
-              [](const SeenPoint& a, const SeenPoint& b) { return a.what < b.what; });
-    const bool known = alone && doubt_us <= in.setting("largest-doubt");
-    const bool passes = known && std::abs(off_us) > kSure * doubt_us;
     if (passes) {
         std::vector<double> wanted = table->values;
         const double perUs = curveUnits->value.change(1);
@@ -86,7 +91,6 @@ Result<Correction> injector(const CorrectionInput& in) {
         if (!change) return tl::unexpected(change.error());
         if (change->changes()) out.values.push_back(std::move(*change)), out.edits.push_back(std::move(edit));
     }
-    const bool flowPasses = witness && std::abs(flow.off) > kSure * flow.doubt;
     if (flowPasses) {
         // Of less fuel than was reckoned more was asked for: the injectors give less.
         calibration::Edit edit;

@@ -39,7 +39,7 @@ Correction ofTable(const CorrectionInput& in, TableCorrection table, std::string
     out.reason = say("correct.table",
                      "{0} is off by {1} % in {2}, told by {3} samples; a visit that the fit has not seen is told to "
                      "{4} %. {5} change, by at most {6} %.",
-                     {in.kind.title.data(), formatNumber(table.now.rms * 100, 2), cellsText(table.now.cells),
+                     {in.kind.title, formatNumber(table.now.rms * 100, 2), cellsText(table.now.cells),
                       std::to_string(table.errorNow.size()), formatNumber(held.then * 100, 2), cellsText(table.changed),
                       formatNumber(table.largestStep * 100, 1)});
     const bool enough = table.sure > 0;
@@ -54,6 +54,13 @@ Correction ofTable(const CorrectionInput& in, TableCorrection table, std::string
     if (table.clamped)
         out.warnings.push_back(say("correct.clamped", "{0} held at a limit or at the largest step.",
                                    {cellsText(table.clamped) + (table.clamped == 1 ? " is" : " are")}));
+    size_t leaner = 0;
+    double most = 0;
+    for (size_t i = 0; i < table.loaded.size(); ++i)
+        if (table.loaded[i] && table.change[i] < 0) ++leaner, most = std::max(most, -table.change[i]);
+    if (leaner)
+        out.loosened.push_back(say("correct.leaner", "Under load {0} get less fuel, by at most {1} %.",
+                                   {cellsText(leaner), formatNumber(most * 100, 1)}));
     out.tables.push_back(std::move(table));
     judge(out, held.passes(), enough);
     switch (out.standing) {

@@ -101,7 +101,6 @@ struct WeatherFit {
     std::vector<double> altitude;  ///< ln of the factor
     double now = 0, then = 0;      ///< RMS of what each adds to ln r, and what the doubt leaves of it
     double nowAltitude = 0, thenAltitude = 0;
-    size_t bins = 0;
     double coldest_C = INFINITY, warmest_C = -INFINITY, lowest_kPa = INFINITY, highest_kPa = -INFINITY;
 };
 
@@ -116,7 +115,6 @@ Result<WeatherFit> weatherFit(const CorrectionInput& in, const Curve* blend, con
     const evidence::MapAxes map(in.calibration.definition(), *table);
     const std::vector<Bin> bins = binsOf(in, map, blend, altitude);
     WeatherFit out;
-    out.bins = bins.size();
     const auto cells = static_cast<Index>(map.rows() * map.columns());
     const auto blends = static_cast<Index>(blend ? blend->size() : 0);
     const auto alts = static_cast<Index>(altitude ? altitude->size() : 0);

@@ -2,6 +2,7 @@
 #include "Story.h"
 
 #include <QComboBox>
+#include <QListWidget>
 #include <QSettings>
 
 #include "Expect.h"
@@ -226,6 +227,18 @@ bool Story::correct() {
     if (!button || !QTest::qWaitFor([&] { return button->isEnabled(); }, 60000 * kSlower)) return false;
     const size_t before = desks_->car.rounds.size();
     return click("makeRound") && desks_->car.rounds.size() == before + 1;
+}
+
+bool Story::openKind(const char* kind) {
+    auto* kinds = find<QListWidget>("kinds");
+    if (!kinds || !QTest::qWaitFor([&] { return kinds->count() > 0; }, 60000 * kSlower)) return false;
+    for (int row = 0; row < kinds->count(); ++row) {
+        if (kinds->item(row)->data(Qt::UserRole).toString() != kind) continue;
+        const QPoint on = kinds->visualItemRect(kinds->item(row)).center() + QPoint(30, 0);
+        QTest::mouseClick(kinds->viewport(), Qt::LeftButton, {}, on);
+        return true;
+    }
+    return false;
 }
 
 }  // namespace brusk::app

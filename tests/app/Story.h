@@ -79,6 +79,8 @@ class Story {
     bool flash();
     bool drive(int routeIndex = 0);
     bool correct();
+    /// A kind of correction, by a click on its line in the list; false where the list has none.
+    bool openKind(const char* kind);
 
     /// As fast as it can, so that a test does not wait for the simulated car.
     void hurry();

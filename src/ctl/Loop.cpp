@@ -7,7 +7,7 @@
 #include <algorithm>
 #include <cmath>
 
-#include "core/evidence/Learned.h"
+#include "core/evidence/FirstPull.h"
 #include "core/job/Keeping.h"
 #include "core/job/TroubleCodes.h"
 
@@ -69,7 +69,7 @@ Done Loop::makeBase(const proposals::BuildSheet& sheet, const proposals::Decisio
     auto plan = proposals::planBase(*calibration, sheet, decisions, proposals::Stage::FullLoad, donor);
     if (!plan) return tl::unexpected(plan.error());
     plan_ = std::move(*plan);
-    expectFirstPull();
+    expectFirstPull(plan_.edits());
     return takeRound(job::makeRound(kit(), *folder_, round_.id, plan_.edits(), "Base for the new parts",
                                     job::reasonOf(plan_, sheet)));
 }
@@ -85,24 +85,29 @@ Done Loop::correct(const proposals::CorrectionChoices& choices) {
     with.account = std::move(*account);
     const auto made = job::correctRound(*calibration, **drives, with);
     if (!made) return tl::unexpected(made.error());
-    expectFirstPull();
+    expectFirstPull(made->corrections.edits());
     return takeRound(job::makeRound(kit(), *folder_, round_.id, made->corrections.edits(), "Corrections",
                                     job::reasonOf(made->corrections, choices)));
 }
 
-void Loop::expectFirstPull() {
+void Loop::expectFirstPull(const std::vector<calibration::Edit>& edits) {
     firstPullExpected_pct_.reset();
     const auto drives = job::drivesOf(kit(), *folder_, round_.id);
     const auto inCar = job::calibrationOf(kit(), *folder_, round_.id);
     if (!drives || !inCar) return;
-    if (const auto pull = evidence::firstPull(*inCar, **drives)) firstPullExpected_pct_ = pull->withLearned_pct;
+    auto next = *inCar;
+    for (const auto& edit : edits)
+        if (!next.apply(edit)) return;
+    if (const auto pull = evidence::firstPull(*inCar, **drives, next)) firstPullExpected_pct_ = pull->withLearned_pct;
 }
 
 Done Loop::pullOnce() {
-    constexpr double kFoot = 0.9, kSettled_s = 0.5, kLeast_s = 1;
+    constexpr double kFoot = 0.9, kSettled_s = 0.5, kLeast_s = 1, kStands_s = 0.4, kStands = 0.015;
     firstPull_pct_.reset();
+    // Whoever has flashed takes a while to start; meanwhile the controller reads the weather.
+    if (auto done = stand(); !done) return done;
     car_.startRoute(*benchcar::routeNamed("pulls-3"));
-    double pulled_s = 0, sum = 0, n = 0;
+    double pulled_s = 0, sum = 0, n = 0, asked = 0, stands_s = 0;
     bool over = false;
     // The route goes on to its end, so that the next drive finds the car standing, as ever.
     while (car_.onRoute()) {
@@ -114,11 +119,19 @@ Done Loop::pullOnce() {
         if (over) continue;
         pulled_s = pulls ? pulled_s + 0.01 : 0;
         if (!pulls) sum = n = 0;
-        if (pulled_s > kSettled_s) sum += car.lambda / (controller.lambda_4 / 10000.0), n += 1;
+        // While what is asked for still moves, walls and charge are on their way there.
+        const double asks = controller.lambda_4 / 10000.0;
+        stands_s = std::abs(asks - asked) <= kStands * asks ? stands_s + 0.01 : 0;
+        if (stands_s == 0) asked = asks;
+        if (pulled_s > kSettled_s && stands_s > kStands_s) sum += car.lambda / asks, n += 1;
     }
     car_.stopRoute();
     if (n > 0) firstPull_pct_ = (sum / n - 1) * 100;
     // The engine runs down before anybody asks the controller for more.
+    return stand();
+}
+
+Done Loop::stand() {
     for (const int64_t down = bus_.now_us() + 8000000; bus_.now_us() < down;)
         if (auto frame = bus_.receive(down); !frame) return tl::unexpected(frame.error());
     return {};
@@ -177,10 +190,10 @@ Done Loop::drive() {
 Done Loop::record(const std::string& route) {
     link::Uds uds(bus_, kit().profile);
     std::vector<std::string> names;
-    constexpr roles::Role kWatched[] = {"knock_retard",   "boost_target_now", "idle_active",        "idle_target",
-                                        "vehicle_speed",  "engine_state",     "limp_mode",          "meter_airflow",
-                                        "idle_integral",  "idle_learned",     "pressure_deviation", "meter_frequency",
-                                        "air_by_density", "air_by_meter",     "air_source"};
+    constexpr roles::Role kWatched[] = {
+        "knock_retard",   "boost_target_now", "idle_active",   "idle_target",  "vehicle_speed",      "engine_state",
+        "limp_mode",      "meter_airflow",    "idle_integral", "idle_learned", "pressure_deviation", "meter_frequency",
+        "air_by_density", "air_by_meter",     "air_source",    "pedal",        "barometric_pressure"};
     for (const roles::Role role : kWatched)
         if (const auto* m = kit().definition->measurementWithRole(role)) names.push_back(m->name);
     const auto channels = job::channelSet(kit(), names);

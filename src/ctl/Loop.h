@@ -67,8 +67,10 @@ class Loop {
     Done record(const std::string& route);
     /// To the end of the first pull of its route; the true mixture of that.
     Done pullOnce();
+    /// Engine off, for some seconds.
+    Done stand();
     /// What the drives on the round before let expect of it.
-    void expectFirstPull();
+    void expectFirstPull(const std::vector<calibration::Edit>& edits);
     Done makeBase(const proposals::BuildSheet& sheet, const proposals::Decisions& decisions,
                   const proposals::Donor* donor);
     Done takeRound(Result<carfolder::Round> made);

@@ -6,7 +6,6 @@
 #include "core/base/Text.h"
 #include "core/carfolder/Schema.h"
 #include "core/evidence/Finding.h"
-#include "core/evidence/Learned.h"
 #include "core/job/Correct.h"
 #include "core/job/ObdDrive.h"
 #include "core/roles/Needs.h"

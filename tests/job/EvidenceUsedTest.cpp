@@ -2,6 +2,7 @@
 // the controller had learned at both ends of each.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "JobBench.h"
+#include "core/evidence/FirstPull.h"
 #include "core/evidence/Learned.h"
 #include "core/job/Drive.h"
 #include "core/job/Keeping.h"
@@ -55,6 +56,7 @@ class EvidenceUsedTest : public QObject {
     void evidenceOfAnotherFuelIsNotUsedAndSaid();
     void whatTheControllerLearnedIsKeptAtBothEnds();
     void aNewMapOverLearnedValuesIsSaidToBeOffByThem();
+    void theFirstPullOnOtherBytesIsToldByPullsReplayed();
 };
 
 void EvidenceUsedTest::whatWasDrivenOnTheRoundIsUsed() {
@@ -181,9 +183,67 @@ void EvidenceUsedTest::aNewMapOverLearnedValuesIsSaidToBeOffByThem() {
     QVERIFY(pull);
     QCOMPARE(pull->trim_pct, -8.0);
     QVERIFY(std::abs(pull->withLearned_pct - 8.696) < 0.01);
-    QVERIFY2(qs(pull->sentence()).contains("8.7 % lean; clear what was learned"), pull->sentence().c_str());
+    QVERIFY2(qs(pull->sentence()).contains("8.7 % lean, with it cleared right; clear what was learned"),
+             pull->sentence().c_str());
     recording->groups.pop_back();
     QVERIFY(!evidence::firstPull(inCar, evidence::Drives({recording})));
+}
+
+void EvidenceUsedTest::theFirstPullOnOtherBytesIsToldByPullsReplayed() {
+    // Eight seconds at full pedal through 2000 to 5000 rpm, 4 % lean with a trim of 2 % that was at work; the drive
+    // leaves one of 5 %.
+    constexpr int kRows = 1200;
+    constexpr float kAsked = 0.85F, kMeasured = 0.85F * 1.04F, kTrim = 2;
+    auto recording = std::make_shared<recording::Recording>();
+    recording->groups.resize(2);
+    auto &engine = recording->groups[0], &learned = recording->groups[1];
+    const auto add = [&](const char* role, const char* unit, const std::function<double(double t, bool foot)>& value) {
+        std::vector<float> values;
+        for (int i = 0; i < kRows; ++i)
+            values.push_back(static_cast<float>(value(i * 0.01, i >= 200 && i < 1000)));
+        engine.channels.push_back({role, unit, "", role, std::move(values)});
+    };
+    for (int i = 0; i < kRows; ++i)
+        engine.time_s.push_back(i * 0.01);
+    add("engine_speed", "rpm", [](double t, bool) { return 2000 + 300 * std::clamp(t - 2, 0.0, 10.0); });
+    add("manifold_pressure", "kPa", [](double, bool foot) { return foot ? 98 : 40; });
+    add("throttle", "%", [](double, bool foot) { return foot ? 100 : 12; });
+    add("pedal", "%", [](double, bool foot) { return foot ? 100 : 12; });
+    add("coolant", "\u00b0C", [](double, bool) { return 88; });
+    add("lambda_asked", "lambda", [](double, bool foot) { return foot ? kAsked : 1; });
+    add("lambda_measured", "lambda", [](double, bool foot) { return foot ? kMeasured : 1; });
+    add("short_trim", "%", [](double, bool) { return 0; });
+    add("long_trim", "%", [](double, bool) { return kTrim; });
+    add("airflow", "kg/h", [](double t, bool foot) { return foot ? 150 + 30 * t : 30; });
+    add("fuel_cut", "", [](double, bool) { return 0; });
+    learned.name = evidence::kLearnedGroup;
+    learned.time_s = {0, 1};
+    learned.channels = {{"d", "%", "", "learned_trim_3", {0, 5}}};
+    const Bench bench;
+    namespace map = benchcar::map;
+    image::Image image;
+    EXPECT_OK(image.add(map::kFlash, bench.car.memory().at(map::kFlash, map::kFlashSize)));
+    const calibration::Calibration inCar(bench.kit->definition, image);
+    const evidence::Drives drives({recording});
+    EXPECT_OK(drives.mixture());
+    const double r = 1.04 * 1.02;
+    // On the same bytes: what was measured, without the trim, and with the one that the drive left.
+    const auto same = evidence::firstPull(inCar, drives, inCar);
+    QVERIFY(same);
+    QVERIFY2(std::abs(same->cleared_pct - (r - 1) * 100) < 0.01, qPrintable(QString::number(same->cleared_pct)));
+    QVERIFY(std::abs(same->withLearned_pct - (r / 1.05 - 1) * 100) < 0.01);
+    QVERIFY(!same->betterCleared());
+    // With injectors said to give less by r the pull is right, and what was learned makes it rich.
+    auto next = inCar;
+    const auto* flow = next.definition().parameterWithRole("injector_flow");
+    const auto edit = next.prepare(*flow, {{0, next.read(*flow)->values[0] / r}}, calibration::AtLimit::Clamp, "flow");
+    EXPECT_OK(edit);
+    EXPECT_OK(next.apply(*edit));
+    const auto right = evidence::firstPull(inCar, drives, next);
+    QVERIFY(right);
+    QVERIFY2(std::abs(right->cleared_pct) < 0.2, qPrintable(QString::number(right->cleared_pct)));
+    QVERIFY(std::abs(right->withLearned_pct + 100 - 100 / 1.05) < 0.2);
+    QVERIFY(right->betterCleared());
 }
 
 QTEST_GUILESS_MAIN(EvidenceUsedTest)

@@ -29,7 +29,7 @@ Result<evidence::MapSamples> samplesOf(const Kit& kit, const carfolder::CarFolde
 }
 
 std::vector<std::string> warningsOf(const evidence::Drives& drives, const RoundCorrections& about) {
-    constexpr double kApart = 0.02, kNothing_pct = 0.5;
+    constexpr double kApart = 0.02;
     std::vector<std::string> out;
     for (const auto& mismatch : about.axes.found)
         out.push_back(mismatch.sentence());
@@ -37,8 +37,7 @@ std::vector<std::string> warningsOf(const evidence::Drives& drives, const RoundC
     if (const auto& found = drives.findings())
         for (const evidence::Finding& one : found->found)
             if (one.seriousness >= evidence::Seriousness::Warn) out.push_back("Found in these drives: " + one.seen);
-    if (about.firstPull && std::abs(about.firstPull->withLearned_pct) >= kNothing_pct)
-        out.push_back(about.firstPull->sentence());
+    if (about.firstPull && about.firstPull->betterCleared()) out.push_back(about.firstPull->sentence());
     const auto& mixture = drives.mixture();
     if (mixture) out.insert(out.end(), mixture->without.begin(), mixture->without.end());
     if (mixture && !mixture->forms.agree())
@@ -61,8 +60,11 @@ Result<RoundCorrections> correctRound(const calibration::Calibration& inCar, con
                                       const proposals::CorrectionChoices& choices, const std::function<bool()>& stop) {
     auto corrections = proposals::correctAll(inCar, drives, choices, stop);
     if (!corrections) return tl::unexpected(corrections.error());
+    calibration::Calibration next = inCar;
+    for (const auto& edit : corrections->edits())
+        if (auto done = next.apply(edit); !done) return tl::unexpected(done.error());
     RoundCorrections out{
-        std::move(*corrections), evidence::checkAxes(inCar, drives), evidence::firstPull(inCar, drives), {}};
+        std::move(*corrections), evidence::checkAxes(inCar, drives), evidence::firstPull(inCar, drives, next), {}};
     out.warnings = warningsOf(drives, out);
     return out;
 }

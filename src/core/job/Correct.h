@@ -2,7 +2,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
-#include "core/evidence/Learned.h"
+#include "core/evidence/FirstPull.h"
 #include "core/evidence/Replay.h"
 #include "core/job/LoadDrives.h"
 #include "core/job/Rounds.h"

@@ -8,7 +8,7 @@
 #include "core/base/Say.h"
 #include "core/base/Text.h"
 #include "core/calibration/Compare.h"
-#include "core/evidence/Learned.h"
+#include "core/evidence/FirstPull.h"
 #include "core/evidence/MapSamples.h"
 #include "core/job/Deliver.h"
 #include "core/job/Keeping.h"
@@ -216,7 +216,6 @@ evidence::Drives drivesOn(const carfolder::CarFolder& folder, int64_t round) {
 /// What the controller learned on other bytes stays when these are written, and acts on them.
 std::optional<Gate> learned(const GateInput& in, const calibration::Calibration& before,
                             const calibration::Calibration& now) {
-    constexpr double kNothing_pct = 0.5;
     constexpr roles::Role kFuel[] = {"ve_map",           "meter_curve",  "injector_flow",        "injector_dead_time",
                                      "filling_altitude", "charge_blend", "stoichiometric_ratio", "displacement"};
     const char* name = "Learned";
@@ -227,8 +226,8 @@ std::optional<Gate> learned(const GateInput& in, const calibration::Calibration&
         return a && b && a->raw != b->raw;
     });
     if (!fuel) return std::nullopt;
-    const auto pull = evidence::firstPull(before, drivesOn(in.folder, in.beforeRound));
-    if (!pull || std::abs(pull->withLearned_pct) < kNothing_pct) return std::nullopt;
+    const auto pull = evidence::firstPull(before, drivesOn(in.folder, in.beforeRound), now);
+    if (!pull || !pull->betterCleared()) return std::nullopt;
     if (in.clearLearned)
         return passed(
             name, say("gate.learned-cleared",
@@ -236,9 +235,9 @@ std::optional<Gate> learned(const GateInput& in, const calibration::Calibration&
                       {formatNumber(pull->trim_pct, 1)}));
     return Gate{
         name, Verdict::Warns,
-        say("gate.learned", "{0} % was learned where pulls are driven. Left as it is the first pull will be {1} % {2}.",
-            {formatNumber(pull->trim_pct, 1), formatNumber(std::abs(pull->withLearned_pct), 1),
-             pull->withLearned_pct > 0 ? "lean" : "rich"}),
+        say("gate.learned",
+            "{0} % was learned where pulls are driven. Left as it is the first pull will be {1}, cleared {2}.",
+            {formatNumber(pull->trim_pct, 1), pull->offText(pull->withLearned_pct), pull->offText(pull->cleared_pct)}),
         Remedy::ClearLearned};
 }
 

@@ -6,6 +6,7 @@
 
 #include "core/base/Say.h"
 #include "core/base/Text.h"
+#include "core/evidence/FirstPull.h"
 #include "core/evidence/Learned.h"
 #include "core/proposals/correct/Kinds.h"
 

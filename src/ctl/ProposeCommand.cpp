@@ -147,6 +147,9 @@ json correctionJson(const proposals::Correction& one, const evidence::Drives& dr
                 {"warnings", one.warnings},
                 {"formula", one.formula},
                 {"reason", one.reason}};
+    for (const proposals::Estimate& estimate : one.estimates)
+        out["estimates"].push_back(
+            {{"what", estimate.what}, {"value", estimate.off}, {"doubt", estimate.doubt}, {"unit", estimate.unit}});
     if (const auto& mixture = drives.mixture()) {
         out["left_out"] = leftOut(mixture->leftOut);
         out["delay"] = delayJson(mixture->delay);

@@ -68,7 +68,10 @@ Done corrections(Context& c, const CorrectOrders& orders) {
         if (!c.quiet) std::fprintf(stderr, "%s\n", line.c_str());
     });
     if (!proof) return tl::unexpected(proof.error());
-    json list = json::array();
+    const auto harm = [](const std::optional<CorrectHarm>& one) {
+        return one ? json{{"before", one->before}, {"after", one->after}, {"cell", one->cell}} : json();
+    };
+    json list = json::array(), pulls = json::array(), mountains = json::array(), together = json::array();
     for (const auto& one : proof->cases) {
         json runs = json::array();
         for (const auto& each : one.runs)
@@ -78,13 +81,39 @@ Done corrections(Context& c, const CorrectOrders& orders) {
                             {"nearest", each.nearest},
                             {"promised", each.promised},
                             {"came", each.came},
+                            {"doubt", each.doubt},
+                            {"misses", each.misses},
                             {"lean_s", each.leanest},
                             {"rounds", each.rounds},
+                            {"harm", harm(each.harm)},
                             {"said", each.said}});
-        list.push_back(
-            {{"kind", one.kind}, {"unit", one.unit}, {"target", one.target}, {"runs", runs}, {"harm", one.harm}});
+        list.push_back({{"kind", one.kind}, {"unit", one.unit}, {"target", one.target}, {"runs", runs}});
     }
-    c.outcome.json = {{"kinds", list}};
+    for (const auto& one : proof->firstPulls)
+        pulls.push_back({{"car", one.car},
+                         {"learned_trim_pct", one.trim},
+                         {"left", {{"expected_pct", one.expectedLeft}, {"came_pct", one.cameLeft}}},
+                         {"cleared", {{"expected_pct", one.expectedCleared}, {"came_pct", one.cameCleared}}}});
+    for (const auto& one : proof->harms)
+        mountains.push_back({{"car", one.car},
+                             {"density", harm(one.density)},
+                             {"meter", harm(one.metered)},
+                             {"in_use", harm(one.used)},
+                             {"made", one.made}});
+    for (const auto& one : proof->together) {
+        json stages = json::array();
+        for (const auto& stage : one.stages)
+            stages.push_back({{"stage", stage.what},
+                              {"dead_time_us", stage.dead_us},
+                              {"flow_pct", stage.flow},
+                              {"meter_pct", stage.meter},
+                              {"air_pct", stage.air},
+                              {"in_use_pct", stage.used},
+                              {"said", stage.said},
+                              {"not_apart", stage.notApart}});
+        together.push_back({{"car", one.car}, {"stages", stages}});
+    }
+    c.outcome.json = {{"kinds", list}, {"first_pulls", pulls}, {"mountains", mountains}, {"together", together}};
     c.outcome.text = tableOf(*proof);
     return {};
 }
@@ -104,7 +133,7 @@ void addProveCommand(Command app, Context& c) {
     });
     auto k = std::make_shared<CorrectOrders>();
     auto correct = prove.command("correct", "kinds of correction on calibrations wrong in one part, over drawn cars");
-    correct.option("KIND", k->kinds, "kinds; all when none is named");
+    correct.option("KIND", k->kinds, "kinds, first-pull, harm, together; all when none is named");
     correct.option("--model", k->model, "heron or crane").oneOf({"heron", "crane"});
     correct.option("--seeds", k->seeds).range(1, 1000);
     correct.option("--rounds", k->rounds).range(1, 10);

@@ -62,6 +62,12 @@ struct SeenPoint {
     std::optional<evidence::Moment> moment;  ///< nothing where many speak together
 };
 
+/// A number about the car that a correction stands on: what the bytes are off by, with a standard deviation.
+struct Estimate {
+    std::string_view what, unit;
+    double off = 0, doubt = 0;
+};
+
 struct Correction {
     const CorrectionKind* kind = nullptr;
     Standing standing = Standing::Waits;
@@ -73,6 +79,7 @@ struct Correction {
     std::vector<SeenPoint> points;
     std::vector<calibration::Edit> edits;  ///< in their order, on the calibration it was computed on; empty: none
     std::optional<Promise> promise;
+    std::vector<Estimate> estimates;
     std::string reason, formula;        ///< a sentence or two; the formula with its numbers
     std::vector<std::string> warnings;  ///< a sentence each
     std::vector<std::string> loosened;  ///< what becomes leaner, later or wider, a sentence each

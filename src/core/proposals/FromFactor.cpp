@@ -43,13 +43,22 @@ std::vector<bool> loadedCells(const evidence::MapSamples& samples, const evidenc
     return out;
 }
 
+double leftAlike(const evidence::CellFit& fit, const Caution& caution) {
+    double sum = 0, n = 0;
+    for (size_t i = 0; i < fit.factor.size(); ++i)
+        if (fit.visits[i] > 0 && fit.doubt[i] <= caution.largestDoubt) sum += std::log(fit.factor[i]), ++n;
+    const double drives = static_cast<double>(std::max<size_t>(1, fit.drives.size()));
+    return n > 0 && std::abs(sum / n) < caution.alike / std::sqrt(drives) ? sum / n : 0;
+}
+
 std::vector<double> knownFactors(const evidence::CellFit& fit, const Caution& caution,
                                  const std::vector<bool>& loaded) {
     std::vector<double> out(fit.factor.size(), 1.0);
+    const double alike = std::exp(leftAlike(fit, caution));
     for (size_t i = 0; i < out.size(); ++i) {
         // The fit has weighed its own doubt already.
         if (!nearEvidence(fit, i) || fit.doubt[i] > caution.largestDoubt) continue;
-        out[i] = fit.factor[i];
+        out[i] = fit.factor[i] / alike;
         if (loaded.empty() || !loaded[i] || out[i] >= 1) continue;
         const double whole = std::hypot(fit.doubt[i], caution.wideband);
         out[i] = fit.visits[i] > 0 ? std::min(1.0, out[i] * std::exp(whole)) : 1.0;
@@ -146,6 +155,7 @@ Result<TableCorrection> correctTable(const calibration::Calibration& calibration
     out.now = evidence::fuelError(out.cells, kVisited);
     out.fit = evidence::fitCells(samples);
     auto factor = wantedFactors(out, loaded, caution);
+    if (caution.method == Method::CellFit) out.leftAlike = std::expm1(leftAlike(out.fit, caution));
     if (shape) shape(out.fit, factor);
     if (auto done = scale(out, calibration, factor, caution, title); !done) return tl::unexpected(done.error());
     expect(out, samples);

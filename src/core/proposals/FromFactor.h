@@ -23,6 +23,9 @@ struct Caution {
     /// Under load less fuel is given only up to so much above what the cells say, beside their own doubt: what the
     /// wideband itself may be off by.
     double wideband = 0.01;
+    /// How far one drive may be off from another everywhere, by its fuel, weather or height: what all cells say alike
+    /// and is no more than that, over the root of the drives, is left.
+    double alike = 0.01;
 };
 
 /// Why a cell changes or stays.
@@ -56,6 +59,7 @@ struct TableCorrection : ScaledTable {
     std::vector<evidence::CellStat> cells;  ///< the ratios, nearest cell
     std::vector<bool> loaded;               ///< which cells are under load; empty: not asked
     evidence::FuelError now;                ///< by the cells that were visited
+    double leftAlike = 0;                   ///< share that all cells are off by alike and that is left; nil: none
     double expected = 0;                    ///< root mean square error over the same cells, were the change made
     std::vector<float> errorNow;            ///< per sample, share; for the distribution
     std::vector<float> errorExpected;
@@ -68,9 +72,14 @@ inline constexpr uint32_t kVisited = 20;  ///< samples for a cell to count in th
 /// Which cells are under load: by an axis of pressure, else by the pressure at the samples in them.
 std::vector<bool> loadedCells(const evidence::MapSamples& samples, const evidence::Drives& drives);
 
-/// What the fit asks each cell to be multiplied by; 1 where it is less sure than `largestDoubt`, or where neither the
-/// cell nor one beside it was driven in. Where `loaded`, less fuel is given only up to one standard deviation of the
-/// whole doubt, the wideband's included, and not at all to a cell without evidence of its own; `loaded` may be empty.
+/// What the driven cells say alike, a mean of ln, where that is no more than the drives may be off from others; else
+/// nil.
+double leftAlike(const evidence::CellFit& fit, const Caution& caution);
+
+/// What the fit asks each cell to be multiplied by, beside what is left of it as alike; 1 where it is less sure than
+/// `largestDoubt`, or where neither the cell nor one beside it was driven in. Where `loaded`, less fuel is given only
+/// up to one standard deviation of the whole doubt, the wideband's included, and not at all to a cell without evidence
+/// of its own; `loaded` may be empty.
 std::vector<double> knownFactors(const evidence::CellFit& fit, const Caution& caution, const std::vector<bool>& loaded);
 
 /// `out` holds table and fit, one factor a cell; all else is filled in. `title` is that of the edit.

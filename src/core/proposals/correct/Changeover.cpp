@@ -59,6 +59,7 @@ Result<Correction> changeover(const CorrectionInput& in) {
         return out;
     }
     Caution caution;
+    caution.alike = 0;  // of one model against the other: of a drive both are off alike
     caution.strength = in.setting("strength") / 100, caution.largestStep = in.setting("largest-step") / 100;
     auto made = correctTable(in.calibration, std::move(*table), samples, {}, caution, "Changeover from evidence");
     if (!made) return tl::unexpected(made.error());

@@ -174,8 +174,11 @@ Result<Correction> fullLoad(const CorrectionInput& in) {
     double spread = 0;
     for (const double one : late)
         spread += (one - now) * (one - now) / static_cast<double>(late.size());
-    const double doubt = late.size() > 1 ? std::sqrt(spread / static_cast<double>(late.size())) : 0.1;
-    out.promise = in.promise(now, expected, std::max(0.02, doubt));
+    // Where conditions are met and left again on the way no two drives are alike.
+    constexpr double kAgain_s = 0.15;
+    const double doubt =
+        std::hypot(std::sqrt(spread / static_cast<double>(std::max<size_t>(1, late.size()))), kAgain_s);
+    out.promise = in.promise(now, expected, doubt);
     out.formula =
         say("correct.full-load-formula",
             "late = t(asked reaches its target) - t(pedal, pressure and speed are met); wait new = wait old - "

@@ -48,9 +48,11 @@ Result<Correction> injector(const CorrectionInput& in) {
     if (!size) return tl::unexpected(size.error());
     // If nothing else is broken: then its error is the only one whose share grows with one over the open time. The
     // doubt supposes cars of which nothing is known; over drawn cars it is wider than the error by this much.
-    constexpr double kProved = 0.65, kBelieved = 0.3, kSure = 2.33;
-    const double off_us = dead.alone * 1000, doubt_us = kProved * dead.aloneDoubt * 1000;
+    constexpr double kProved = 0.5, kBelieved = 0.3, kSure = 2.33;
     const bool alone = blame.chanceOfNothing + dead.chance > kBelieved;
+    // Where more is broken the fit of everything at once tells, as far as it can.
+    const double off_us = (alone ? dead.alone : dead.off) * 1000,
+                 doubt_us = (alone ? kProved * dead.aloneDoubt : dead.doubt) * 1000;
     // Flow: only where somebody told how much was filled in; the fuel that was asked for then is the flow's.
     const bool witness = in.facts.poured.has_value();
     const double now = shows(blame, off_us) * 100, left = shows(blame, doubt_us) * 100;
@@ -60,7 +62,9 @@ Result<Correction> injector(const CorrectionInput& in) {
             "1/r = (kappa/A)(1 - delta/o); delta = {0} \u00b1 {1} us over {2} cells, o = pulse less dead time",
             {formatNumber(off_us, 0), formatNumber(doubt_us, 0), std::to_string(blame.cells.size())});
 
-    const bool known = alone && doubt_us <= in.setting("largest-doubt");
+    const bool known = doubt_us <= in.setting("largest-doubt");
+    out.estimates.push_back({"dead time", "us", off_us, doubt_us});
+    if (witness) out.estimates.push_back({"flow", "%", -100 * flow.off, 100 * flow.doubt});
     const bool passes = known && std::abs(off_us) > kSure * doubt_us;
     const bool flowPasses = witness && std::abs(flow.off) > kSure * flow.doubt;
     // What is not made stays off.

@@ -1,6 +1,7 @@
 // What several kinds do alike: caution from settings, a table's line and promise, a parameter set as a whole.
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include <algorithm>
+#include <cmath>
 
 #include "core/base/Say.h"
 #include "core/base/Text.h"
@@ -34,7 +35,10 @@ Correction ofTable(const CorrectionInput& in, TableCorrection table, std::string
     // Told by visits that the fit has not seen, and made only in part where a part was asked for.
     const double strength = in.setting("strength") / 100, off = table.now.rms * 100;
     const double left = held.now > 0 ? std::max(0.0, 1 - strength * held.gain() / held.now) : 1;
-    out.promise = in.promise(off, off * left, std::isfinite(held.doubt()) ? held.doubt() * 100 : off);
+    // What caution does not make stays off; and no two drives tell the same of the same bytes closer than this.
+    constexpr double kAgain_pct = 0.1;
+    out.promise = in.promise(off, std::max(off * left, table.expected * 100),
+                             std::isfinite(held.doubt()) ? std::hypot(held.doubt() * 100, kAgain_pct) : off);
     out.formula = std::move(formula);
     out.reason = say("correct.table",
                      "{0} is off by {1} % in {2}, told by {3} samples; a visit that the fit has not seen is told to "
@@ -54,6 +58,13 @@ Correction ofTable(const CorrectionInput& in, TableCorrection table, std::string
     if (table.clamped)
         out.warnings.push_back(say("correct.clamped", "{0} held at a limit or at the largest step.",
                                    {cellsText(table.clamped) + (table.clamped == 1 ? " is" : " are")}));
+    constexpr double kShown = 0.002;
+    if (std::abs(table.leftAlike) > kShown)
+        out.warnings.push_back(
+            say("correct.alike",
+                "Of that all cells are off by {0} % alike, which is no more than one drive may be off from another by "
+                "its fuel, the weather or the height: it stays until more drives say so.",
+                {formatNumber(table.leftAlike * 100, 1)}));
     size_t leaner = 0;
     double most = 0;
     for (size_t i = 0; i < table.loaded.size(); ++i)

@@ -2,6 +2,7 @@
 #include "Story.h"
 
 #include <QComboBox>
+#include <QDoubleSpinBox>
 #include <QListWidget>
 #include <QSettings>
 
@@ -164,8 +165,11 @@ void Story::hurry() {
     if (auto* lapse = window_->findChild<QComboBox*>("timeLapse")) lapse->setCurrentIndex(lapse->count() - 1);
 }
 
-bool Story::connectBenchCar() {
+bool Story::connectBenchCar(const char* link) {
     goTo("Car");
+    auto* choice = find<QComboBox>("linkChoice");
+    if (!choice || choice->findData(link) < 0) return false;
+    choice->setCurrentIndex(choice->findData(link));
     if (!click("carPrimary") || !settle()) return false;
     return desks_->link.state() == LinkState::Open;
 }
@@ -176,9 +180,9 @@ bool Story::read() {
     return click(rounds().empty() ? "carPrimary" : "readAgain") && settle() && desks_->round.selected();
 }
 
-bool Story::begin() {
+bool Story::begin(const char* link) {
     hurry();
-    return connectBenchCar() && read();
+    return connectBenchCar(link) && read();
 }
 
 MapGrid* Story::openParameter(const char* words) {
@@ -190,9 +194,13 @@ MapGrid* Story::openParameter(const char* words) {
     return find<MapGrid>("mapGrid");
 }
 
+bool Story::driveAnything() {
+    // The limits of the first drives have a test of their own.
+    return desks_->car.folder->settings().set("stage", "Full load").has_value();
+}
+
 bool Story::makeBase() {
-    // Stories drive as they like; the limits of the first drives have a test of their own.
-    if (!desks_->car.folder->settings().set("stage", "Full load")) return false;
+    if (!driveAnything()) return false;
     goTo("Base");
     auto* make = find<QPushButton>("makeBaseRound");
     if (!make || !QTest::qWaitFor([&] { return make->isEnabled(); }, 5000 * kSlower)) return false;
@@ -219,6 +227,23 @@ bool Story::drive(int routeIndex) {
     for (int i = 0; i < routeIndex; ++i)
         QTest::keyClick(route, Qt::Key_Down);
     return click("record") && settle(300000);
+}
+
+bool Story::driveRoute(const char* title, std::optional<double> air_C, std::optional<double> pressure_kPa) {
+    goTo("Drive");
+    for (const auto& [name, value] :
+         {std::pair("weatherTemperature", air_C), std::pair("weatherPressure", pressure_kPa)}) {
+        auto* box = find<QDoubleSpinBox>(name);
+        if (!value) continue;
+        if (!box) return false;
+        box->setFocus();
+        box->selectAll();
+        QTest::keyClicks(box, QString::number(*value));
+        QTest::keyClick(box, Qt::Key_Return);
+    }
+    const auto* route = find<QComboBox>("route");
+    const int at = route ? route->findText(title, Qt::MatchStartsWith) : -1;
+    return at >= 0 && drive(at);
 }
 
 bool Story::correct() {

@@ -69,15 +69,20 @@ class Story {
     QString message();
 
     // The chapters.
-    bool connectBenchCar();
+    /// `link`: as the choice of links knows it.
+    bool connectBenchCar(const char* link = "bench");
     bool read();
     /// As fast as it can: connects and reads, so that there is something to work on.
-    bool begin();
+    bool begin(const char* link = "bench");
     /// Finds a parameter on the Maps station by typing, and opens it with Enter.
     MapGrid* openParameter(const char* words);
     bool makeBase();
     bool flash();
     bool drive(int routeIndex = 0);
+    /// By the beginning of the route's title, in another weather where one is given.
+    bool driveRoute(const char* title, std::optional<double> air_C = {}, std::optional<double> pressure_kPa = {});
+    /// What is driven is not held back by stages.
+    bool driveAnything();
     bool correct();
     /// A kind of correction, by a click on its line in the list; false where the list has none.
     bool openKind(const char* kind);

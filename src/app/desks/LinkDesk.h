@@ -43,7 +43,7 @@ class LinkDesk : public QObject {
     /// Writes all frames of this link as a candump log.
     void saveTraffic(const storage::Path& path);
 
-    /// "bench", "unix:PATH" or "socketcan:INTERFACE".
+    /// "bench", "bench:crane", "unix:PATH" or "socketcan:INTERFACE".
     void connectTo(const QString& choice, const std::vector<std::shared_ptr<const job::Kit>>& kits,
                    const std::string& usual);
     /// Stops what runs and waits for it: the program ends.

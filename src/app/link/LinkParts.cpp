@@ -14,6 +14,7 @@
 namespace brusk::app {
 
 struct LinkParts::Bench {
+    explicit Bench(const benchcar::Build& build) : car(build) {}
     benchcar::BenchCar car;
     benchcar::VirtualBus bus{car};
     benchcar::PacedBus paced{bus, 0};
@@ -27,6 +28,7 @@ struct LinkParts::Bench {
         int resets;
     };
     // As they were obeyed last.
+    benchcar::Weather weather;
     bool ignition = true;
     int resets = 0;
     std::mutex mutex;  // guards orders
@@ -67,13 +69,24 @@ const std::vector<BenchChoice>& widebandChoices() {
     return choices;
 }
 
+namespace {
+
+/// The car of "bench" or "bench:CAR"; null for what is no bench car.
+const benchcar::Build* benchBuild(const std::string& choice) {
+    const std::string bench = "bench", named = bench + ":";
+    if (choice == bench) return &benchcar::kHeronFitted;
+    return choice.starts_with(named) ? benchcar::buildNamed(choice.substr(named.size())) : nullptr;
+}
+
+}  // namespace
+
 LinkParts::LinkParts() = default;
 LinkParts::~LinkParts() = default;
 
 Result<std::unique_ptr<LinkParts>> LinkParts::open(const std::string& choice, ByteSpan flash) {
     std::unique_ptr<LinkParts> out(new LinkParts);
-    if (choice == "bench") {
-        out->bench_ = std::make_unique<Bench>();
+    if (const auto* build = benchBuild(choice)) {
+        out->bench_ = std::make_unique<Bench>(*build);
         const auto memory = out->bench_->car.memory().flash();
         if (flash.size() == memory.size()) {
             std::copy(flash.begin(), flash.end(), memory.begin());
@@ -122,9 +135,13 @@ Done LinkParts::order(const BenchOrders& wanted) {
 
 void LinkParts::obeyOrders() {
     if (!bench_) return;
+    // Between drives another weather is another day: while the engine stands the controller reads it.
+    constexpr int64_t kReads_us = 20000000;
     const std::lock_guard lock(bench_->mutex);
     if (!bench_->orders) return;
-    bench_->car.plant().setWeather(bench_->orders->weather);
+    const benchcar::Weather weather = bench_->orders->weather, before = std::exchange(bench_->weather, weather);
+    bench_->car.plant().setWeather(weather);
+    if (weather.pressure_kPa != before.pressure_kPa && !onRoute()) stand(kReads_us);
     bench_->car.plant().setFuel(bench_->orders->fuel);
     bench_->car.faults() = bench_->orders->faults;
     bench_->car.fit(bench_->orders->wideband);
@@ -167,8 +184,12 @@ void LinkParts::stopRoute() {
     if (!std::exchange(bench_->ignition, true)) bench_->car.setKey(true);
     bench_->car.stopRoute();
     setTimeLapse(0);
-    for (const int64_t until = port().now_us() + kRunsDown_us; port().now_us() < until;)
-        if (!port().receive(until)) break;
+    stand(kRunsDown_us);
+}
+
+void LinkParts::stand(int64_t time_us) {
+    for (const int64_t until = bench_->bus.now_us() + time_us; bench_->bus.now_us() < until;)
+        if (!bench_->bus.receive(until)) break;
 }
 
 Bytes LinkParts::flash() const {

@@ -41,8 +41,8 @@ struct BenchNode {
 /// An open link. Touched by the link thread only, but for what says otherwise.
 class LinkParts {
   public:
-    /// "bench", "unix:PATH" or "socketcan:INTERFACE". `flash`: what the bench car's memory held when it was last in
-    /// use; empty for a car as it left the factory.
+    /// "bench", "bench:crane", "unix:PATH" or "socketcan:INTERFACE". `flash`: what the bench car's memory held when it
+    /// was last in use; empty for a car as it left the factory.
     [[nodiscard]] static Result<std::unique_ptr<LinkParts>> open(const std::string& choice, ByteSpan flash);
     ~LinkParts();
 
@@ -65,6 +65,7 @@ class LinkParts {
     Bytes flash() const;
 
   private:
+    void stand(int64_t time_us);
     struct Bench;
     LinkParts();
 

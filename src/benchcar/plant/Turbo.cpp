@@ -49,8 +49,10 @@ void Turbo::compress(TrueState& s) {
     const double inlet_m2 = std::numbers::pi * t.compressorRadius_m * t.compressorRadius_m;
     const double head = half > 1 ? turbo::kAirHeat_JkgK * ambient_K * rise / half : 9;
     const double coefficient = head < turbo::kHead ? std::sqrt((turbo::kHead - head) / turbo::kHeadFall) : 0;
-    // At rest the engine draws its air through the standing wheel.
-    const double drawn = std::max(0.0, (s.ambient_kPa - s.boost_kPa)) * 0.035;
+    // At rest the engine draws its air through the standing wheel; an engine that stands lets it back out.
+    constexpr double kStands_rpm = 1;
+    const double outside = s.ambient_kPa - s.boost_kPa;
+    const double drawn = (s.speed_rpm < kStands_rpm ? outside : std::max(0.0, outside)) * 0.035;
     const double wanted = density * inlet_m2 * tip_ms * coefficient + drawn;
     flow_kgs_ += (wanted - flow_kgs_) * kStep_s / turbo::kDuct_s;
 
@@ -58,12 +60,12 @@ void Turbo::compress(TrueState& s) {
     const double off = phi - turbo::kBestFlow;
     const double efficiency =
         std::max(turbo::kLeastCompressor, turbo::kBestCompressor - turbo::kCompressorFall * off * off);
-    compressorPower_W_ = flow_kgs_ * turbo::kAirHeat_JkgK * ambient_K * rise / efficiency;
+    compressorPower_W_ = std::max(0.0, flow_kgs_) * turbo::kAirHeat_JkgK * ambient_K * rise / efficiency;
 
     // The intercooler's metal takes the heat and gives it to the outside air; standing, it soaks.
     const double hot_C = s.ambient_C + ambient_K * rise / efficiency;
     const double cooled_C = hot_C - build_.parts.intercooler * (hot_C - metal_C_);
-    const double given_W = flow_kgs_ * turbo::kAirHeat_JkgK * (hot_C - cooled_C);
+    const double given_W = std::max(0.0, flow_kgs_) * turbo::kAirHeat_JkgK * (hot_C - cooled_C);
     const double standing_C = s.ambient_C + 9 * std::exp(-s.vehicle_kmh / 22);
     metal_C_ += kStep_s * (given_W - (25 + turbo::kSoakAir_WK * s.vehicle_kmh / 3.6) * (metal_C_ - standing_C)) /
                 turbo::kSoak_JK;

@@ -16,7 +16,7 @@ namespace {
 
 /// Whose air was used, and what the map of speed-density said itself: where a meter is believed, the map can learn all
 /// the same, and must not learn the meter's error.
-constexpr roles::Role kAirModels[] = {"air_per_cylinder", "air_by_density", "air_source"};
+constexpr roles::Role kAirModels[] = {"air_per_cylinder", "air_by_density", "air_by_meter", "air_source"};
 
 /// What the corrections of fuel need of the controller.
 std::vector<const definition::Measurement*> fuelChannels(const definition::Definition& definition) {
@@ -37,6 +37,7 @@ constexpr roles::Role kUsualRoles[] = {"pedal",
                                        "battery",
                                        "barometric_pressure",
                                        "meter_airflow",
+                                       "meter_frequency",
                                        "air_per_cylinder",
                                        "injector_pulse",
                                        "injector_duty",

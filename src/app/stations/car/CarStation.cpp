@@ -40,6 +40,7 @@ void LinkChoice::list() {
     const QSignalBlocker quiet(this);
     clear();
     addItem("Bench car", "bench");
+    addItem("Bench car: Crane", "bench:crane");
     for (const auto& found : link::canInterfaces())
         addItem(QString::fromStdString(found.text()), "socketcan:" + QString::fromStdString(found.name));
     addItem("Bus on a socket", kSocket);

@@ -61,7 +61,8 @@ Result<Correction> bankTrim(const CorrectionInput& in) {
     if (changes) out.values.push_back(std::move(*change)), out.edits.push_back(std::move(edit));
     // The sensors' own difference stays the same on the next drive: it is in no promise.
     out.estimates.push_back({"banks apart", "%", mean * 100, random * 100});
-    out.promise = in.promise(std::abs(mean) * 100, std::abs(mean) * (1 - strength) * 100, random * 100);
+    out.promise =
+        in.promise(std::abs(mean) * 100, std::hypot(std::abs(mean) * (1 - strength), random) * 100, random * 100);
     out.formula = say("correct.bank-formula",
                       "(1 + t2)/(1 + t1) new = old \u00d7 (1 + short2)(1 + long2) / [(1 + short1)(1 + long1)] = old "
                       "\u00d7 {0}; the product of both stays",

@@ -70,7 +70,9 @@ Result<Correction> injector(const CorrectionInput& in) {
     // What is not made stays off.
     const double deadLeft = passes ? (1 - strength) * now : now,
                  flowLeft = flowPasses ? (1 - strength) * flowOff : flowOff;
-    out.promise = in.promise(std::hypot(now, flowOff), std::hypot(deadLeft, flowLeft), std::hypot(left, flowDoubt));
+    // Nothing is left but what isn't known.
+    out.promise = in.promise(std::hypot(now, flowOff), std::hypot(deadLeft, flowLeft, std::hypot(left, flowDoubt)),
+                             std::hypot(left, flowDoubt));
     auto cells = blame.cells;
     std::sort(cells.begin(), cells.end(), [](const auto& a, const auto& b) { return a.open_ms < b.open_ms; });
     out.pointsUnit = "%";

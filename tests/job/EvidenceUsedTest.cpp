@@ -54,6 +54,7 @@ class EvidenceUsedTest : public QObject {
     void evidenceFromOtherBytesIsNotUsedAndSaid();
     void evidenceOfOtherPartsIsNotUsedAndSaid();
     void evidenceOfAnotherFuelIsNotUsedAndSaid();
+    void aPromiseWhoseBytesWereTakenBackIsNotHeldAgainstTheDrives();
     void whatTheControllerLearnedIsKeptAtBothEnds();
     void aNewMapOverLearnedValuesIsSaidToBeOffByThem();
     void theFirstPullOnOtherBytesIsToldByPullsReplayed();
@@ -129,6 +130,36 @@ void EvidenceUsedTest::evidenceOfAnotherFuelIsNotUsedAndSaid() {
     QVERIFY(drives->leftOut().size() == 1);
     const QString said = qs(drives->leftOut()[0]);
     QVERIFY2(said.contains("another fuel (98 RON, 10 % ethanol") && said.contains("85 % ethanol"), qPrintable(said));
+}
+
+void EvidenceUsedTest::aPromiseWhoseBytesWereTakenBackIsNotHeldAgainstTheDrives() {
+    Bench bench;
+    const auto original = bench.read();
+    auto client = bench.uds();
+    bench.car.startRoute(*benchcar::routeNamed("survey"));
+    DriveOptions options;
+    options.ends = [](double t) { return t < 240 ? std::nullopt : std::optional(Ended::Asked); };
+    EXPECT_OK(recordDrive(client, *bench.kit, *bench.folder,
+                          *channelSet(*bench.kit, usualChannels(*bench.kit->definition)), options));
+    const auto drives = drivesOf(*bench.kit, *bench.folder, original.id);
+    EXPECT_OK(drives);
+    const auto inCar = calibrationOf(*bench.kit, *bench.folder, original.id);
+    EXPECT_OK(inCar);
+    // Air and meter were promised; the meter's edit was undone before the flash.
+    const auto* map = inCar->definition().parameterWithRole("ve_map");
+    const auto edit =
+        inCar->prepare(*map, {{0, inCar->read(*map)->values[0] * 1.1}}, calibration::AtLimit::Clamp, "air");
+    EXPECT_OK(edit);
+    RoundReason reason;
+    reason.promised = {{"air", "fuel_error_rms_pct", 5, 1, 0.3}, {"meter", "fuel_error_rms_pct", 4, 1, 0.3}};
+    const auto round = makeRound(*bench.kit, *bench.folder, original.id, {*edit}, "both", reason);
+    EXPECT_OK(round);
+    EXPECT_OK(keepAccount(*bench.kit, *bench.folder, round->id, **drives));
+    const auto account = accountOf(*bench.folder, round->id);
+    EXPECT_OK(account);
+    QCOMPARE(account->size(), size_t{2});
+    QVERIFY(account->at(0).kind == "air" && account->at(0).came);
+    QVERIFY(account->at(1).kind == "meter" && !account->at(1).came);
 }
 
 void EvidenceUsedTest::whatTheControllerLearnedIsKeptAtBothEnds() {

@@ -52,6 +52,19 @@ std::vector<std::string> warningsOf(const evidence::Drives& drives, const RoundC
     return out;
 }
 
+/// Whether what a kind corrects differs between two rounds.
+bool changes(std::string_view kind, const calibration::Calibration& one, const calibration::Calibration& other) {
+    const auto* known = proposals::correctionKind(kind);
+    if (!known) return false;
+    const auto& roles = known->need().parameters;
+    return std::any_of(roles.begin(), roles.end(), [&](roles::Role role) {
+        const auto* parameter = one.definition().parameterWithRole(role);
+        if (!parameter) return false;
+        const auto a = one.read(*parameter), b = other.read(*parameter);
+        return a && b && a->raw != b->raw;
+    });
+}
+
 constexpr double kLeastRoad_rpm = 1000, kMostRoad_rpm = 5200, kLeastRoad_kPa = 25, kMostRoad_kPa = 160;
 
 }  // namespace
@@ -99,9 +112,13 @@ Done keepAccount(const Kit& kit, carfolder::CarFolder& folder, int64_t round, co
     if (reason->promised.empty()) return {};
     const auto inCar = calibrationOf(kit, folder, round);
     if (!inCar) return tl::unexpected(inCar.error());
+    // What was added to a draft and taken back again is no promise of these bytes.
+    const auto before = one->parent ? calibrationOf(kit, folder, *one->parent) : inCar;
+    if (!before) return tl::unexpected(before.error());
     proposals::CorrectionChoices choices;
     for (const Promised& promise : reason->promised)
-        choices.only.push_back(promise.kind);
+        if (changes(promise.kind, *before, *inCar)) choices.only.push_back(promise.kind);
+    if (choices.only.empty()) return {};
     // Each is measured on these very bytes: none stands on another.
     choices.left = choices.only;
     const auto measured = proposals::correctAll(*inCar, drives, choices);

@@ -109,6 +109,7 @@ class CorrectionsTest : public QObject {
     void aReplayedDeadTimeCountsByTheOpenTime();
     void deadTimeIsFoundToTwentyMicroseconds();
     void flowNeedsASecondWitness();
+    void whatIsWrongTogetherIsSaidAndSeparatedByFacts();
     void aMeterIsPutRightAndItsCurveStaysRising();
     void underLoadLessFuelIsGivenOnlyUpToTheDoubt();
     void whatBecomesLeanerUnderLoadIsSaid();
@@ -231,6 +232,50 @@ void CorrectionsTest::flowNeedsASecondWitness() {
     QVERIFY(flow != one->values.end());
     QVERIFY2(std::abs(flow->after.values[0] / flow->before.values[0] * 1.08 - 1) < 0.007,
              qPrintable(QString::number(flow->after.values[0] / flow->before.values[0])));
+}
+
+void CorrectionsTest::whatIsWrongTogetherIsSaidAndSeparatedByFacts() {
+    // Dead time, flow, meter and filling wrong at once, and a fuel pressure that does not follow the manifold.
+    constexpr double kDead_us = 110, kFlow_pct = 8;
+    const auto kit = kitOf("crane");
+    benchcar::BenchCar car(*benchcar::buildNamed("crane"), 7);
+    for (const auto& [part, amount] : {std::pair("injector", kDead_us), std::pair("injector-flow", kFlow_pct),
+                                       std::pair("meter", -6.0), std::pair("air", 7.0)})
+        benchcar::makeWrong(car.memory(), *benchcar::wrongPartNamed(part), amount);
+    car.powerCycle();
+    const auto inCar = bench::calibrationOf(*kit, car);
+    const auto correct = [&](const evidence::MixtureFacts& facts) {
+        const auto driven = bench::drive(car, {kit}, {"survey"});
+        const evidence::Drives drives({driven.recordings[0]}, job::evidenceOptions(inCar));
+        auto choices = only("injector");
+        choices.facts = facts;
+        auto made = proposals::correctAll(inCar, drives, choices);
+        if (!made) qFatal("%s", made.error().text().c_str());
+        return std::move(*made);
+    };
+    // Of the drive alone nothing is made, and what would tell is named.
+    car.faults().regulatorUnreferenced = 1;
+    const auto blind = correct({});
+    QVERIFY(blind.edits().empty());
+    QVERIFY2(blind.of("injector")->standing == Standing::Waits, blind.of("injector")->line.c_str());
+    QVERIFY(!blind.blame.notApart.empty());
+    const auto names = [&](const char* what) {
+        return std::any_of(blind.blame.notApart.begin(), blind.blame.notApart.end(), [&](const auto& pair) {
+            return evidence::sentenceOf(pair).find(what) != std::string::npos;
+        });
+    };
+    QVERIFY(names("can't be told apart") && names("tell the litres"));
+    // The gauge has found the hose; the pump and the injectors' bench have spoken.
+    car.faults().regulatorUnreferenced = 0;
+    evidence::MixtureFacts facts;
+    facts.railFollows = true, facts.poured = 1 / (1 + kFlow_pct / 100), facts.deadTime_ms = -kDead_us / 1000;
+    const auto made = correct(facts);
+    const auto* one = made.of("injector");
+    QVERIFY2(one->standing == Standing::Worth, one->line.c_str());
+    QCOMPARE(one->estimates.size(), size_t{2});
+    QVERIFY2(std::abs(one->estimates[0].off + kDead_us) < 20, qPrintable(QString::number(one->estimates[0].off)));
+    QVERIFY2(std::abs(one->estimates[1].off - 100 * std::log(*facts.poured)) < 1,
+             qPrintable(QString::number(one->estimates[1].off)));
 }
 
 void CorrectionsTest::aMeterIsPutRightAndItsCurveStaysRising() {

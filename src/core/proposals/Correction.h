@@ -3,6 +3,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
+#include <cmath>
 #include <deque>
 #include <functional>
 #include <map>
@@ -60,6 +61,7 @@ struct SeenPoint {
     std::string what;  ///< "pull 2, drive 1"
     double now = 0, expected = 0;
     std::optional<evidence::Moment> moment;  ///< nothing where many speak together
+    double at = std::nan("");                ///< where it lies along what tells it; NaN: nowhere
 };
 
 /// A number about the car that a correction stands on: what the bytes are off by, with a standard deviation.
@@ -75,7 +77,7 @@ struct Correction {
     std::string line;                     ///< a few words: what is off, or for what it waits
     std::vector<TableCorrection> tables;  ///< those with evidence in their cells
     std::vector<Change> values;           ///< and those without
-    std::string pointsUnit;
+    std::string pointsUnit, pointsAlong;  ///< of what lies along, with its unit; empty: nothing does
     std::vector<SeenPoint> points;
     std::vector<calibration::Edit> edits;  ///< in their order, on the calibration it was computed on; empty: none
     std::optional<Promise> promise;

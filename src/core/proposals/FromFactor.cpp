@@ -5,6 +5,8 @@
 #include <algorithm>
 #include <cmath>
 
+#include "core/evidence/Median.h"
+
 namespace brusk::proposals {
 namespace {
 
@@ -44,11 +46,18 @@ std::vector<bool> loadedCells(const evidence::MapSamples& samples, const evidenc
 }
 
 double leftAlike(const evidence::CellFit& fit, const Caution& caution) {
-    double sum = 0, n = 0;
+    std::vector<double> told;
     for (size_t i = 0; i < fit.factor.size(); ++i)
-        if (fit.visits[i] > 0 && fit.doubt[i] <= caution.largestDoubt) sum += std::log(fit.factor[i]), ++n;
-    const double drives = static_cast<double>(std::max<size_t>(1, fit.drives.size()));
-    return n > 0 && std::abs(sum / n) < caution.alike / std::sqrt(drives) ? sum / n : 0;
+        if (fit.visits[i] > 0 && fit.doubt[i] <= caution.largestDoubt) told.push_back(std::log(fit.factor[i]));
+    if (told.empty()) return 0;
+    const auto drives = static_cast<double>(std::max<size_t>(1, fit.drives.size()));
+    const double middle = evidence::medianOf(told), most = caution.alike / std::sqrt(drives);
+    if (std::abs(middle) >= most) return 0;
+    // Cells that are off by far more, each in its own way, share nothing by which a drive could be off.
+    double squares = 0;
+    for (const double one : told)
+        squares += (one - middle) * (one - middle) / static_cast<double>(told.size());
+    return middle * most * most / (most * most + squares);
 }
 
 std::vector<double> knownFactors(const evidence::CellFit& fit, const Caution& caution,

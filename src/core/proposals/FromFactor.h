@@ -72,8 +72,8 @@ inline constexpr uint32_t kVisited = 20;  ///< samples for a cell to count in th
 /// Which cells are under load: by an axis of pressure, else by the pressure at the samples in them.
 std::vector<bool> loadedCells(const evidence::MapSamples& samples, const evidence::Drives& drives);
 
-/// What the driven cells say alike, a mean of ln, where that is no more than the drives may be off from others; else
-/// nil.
+/// What the driven cells say alike, their median of ln, where that is no more than the drives may be off from others;
+/// less of it where cells differ by more than that; else nil.
 double leftAlike(const evidence::CellFit& fit, const Caution& caution);
 
 /// What the fit asks each cell to be multiplied by, beside what is left of it as alike; 1 where it is less sure than

@@ -4,9 +4,11 @@
 
 #include <QHeaderView>
 #include <QLabel>
+#include <QScrollArea>
 #include <QVBoxLayout>
 #include <algorithm>
 #include <cmath>
+#include <utility>
 
 #include "app/stations/correct/CoreText.h"
 #include "app/theme/Theme.h"
@@ -109,13 +111,25 @@ QWidget* CorrectionView::makeTablePage() {
     curve_ = new ProfileView;
     curve_->setObjectName("correctionCurve");
     column->addWidget(curve_, 2);
+    along_ = new EvidencePlot;
+    along_->setObjectName("correctionAlong");
+    column->addWidget(along_, 2);
     grid_ = new MapGrid;
     grid_->setObjectName("correctionGrid");
-    column->addWidget(grid_, 3);
+    room_ = new QScrollArea;
+    room_->setFrameShape(QFrame::NoFrame);
+    room_->setWidgetResizable(true);
+    room_->setFocusPolicy(Qt::NoFocus);
+    room_->setVerticalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+    room_->setWidget(grid_);
+    column->addWidget(room_, 3);
     cell_ = label({}, "faint");
     cell_->setWordWrap(true);
     column->addWidget(cell_);
     connect(grid_, &MapGrid::selectionMoved, this, &CorrectionView::showCell);
+    connect(along_, &EvidencePlot::chosen, this, [this](size_t point) {
+        if (point < plotted_.size()) grid_->select(0, static_cast<int>(plotted_[point]));
+    });
     return page;
 }
 
@@ -127,6 +141,9 @@ QWidget* CorrectionView::makeValuesPage() {
     values_ = new QVBoxLayout;
     values_->setSpacing(10);
     column->addLayout(values_);
+    scatter_ = new EvidencePlot;
+    scatter_->setObjectName("scatter");
+    column->addWidget(scatter_, 1);
     points_ = new QTreeWidget;
     points_->setObjectName("points");
     points_->setAccessibleName(tr("What speaks for it"));
@@ -135,6 +152,13 @@ QWidget* CorrectionView::makeValuesPage() {
     points_->setUniformRowHeights(true);
     column->addWidget(points_, 1);
     column->addStretch();
+    connect(scatter_, &EvidencePlot::chosen, this, [this](size_t point) {
+        if (point < plotted_.size()) points_->setCurrentItem(points_->topLevelItem(static_cast<int>(plotted_[point])));
+    });
+    connect(points_, &QTreeWidget::currentItemChanged, this, [this] {
+        const auto at = std::find(plotted_.begin(), plotted_.end(), currentPoint());
+        scatter_->setCurrent(static_cast<size_t>(at - plotted_.begin()));
+    });
     connect(points_, &QTreeWidget::itemActivated, this, [this](QTreeWidgetItem* item) {
         const auto at = static_cast<size_t>(points_->indexOfTopLevelItem(item));
         if (shown_ && at < shown_->points.size() && shown_->points[at].moment)
@@ -148,28 +172,65 @@ size_t CorrectionView::currentPoint() const {
 }
 
 void CorrectionView::show(const proposals::Correction* correction, const units::Preferences& units) {
+    const auto* before = std::exchange(kind_, correction ? correction->kind : nullptr);
     shown_ = correction, units_ = units;
     setVisible(correction);
     if (!correction) return;
     if (correction->tables.empty())
         showValues();
     else
-        showTable();
+        showTable(kind_ != before);
     showFigures();
 }
 
-void CorrectionView::showTable() {
+void CorrectionView::showTable(bool fresh) {
     pages_->setCurrentIndex(0);
+    constexpr int kColumn_px = 46, kStrip_px = 66;
     const bool map = shown_->tables[0].table.rows > 1;
-    curve_->setVisible(!map);
     for (int i = 0; i < kLayers; ++i) {
         small_[i]->setVisible(map);
         if (map) small_[i]->setContents(contentsOf(static_cast<Layer>(i)));
     }
     const auto& table = shown_->tables[0];
     if (!map) curve_->setLine(lineOf(table.table, table.result, units_));
-    grid_->setMaximumHeight(map ? QWIDGETSIZE_MAX : 64);
+    grid_->setMinimumWidth(map ? 0 : kColumn_px * static_cast<int>(table.table.columns));
+    room_->setMaximumHeight(map ? QWIDGETSIZE_MAX : kStrip_px + 12);
     showLayer(layer_);
+    // It begins where most is known.
+    const auto& evidence = table.fit.evidence;
+    const auto most = static_cast<size_t>(std::max_element(evidence.begin(), evidence.end()) - evidence.begin());
+    const auto columns = static_cast<int>(table.table.columns);
+    if (fresh) grid_->select(static_cast<int>(most) / columns, static_cast<int>(most) % columns);
+}
+
+/// Every breakpoint that was driven at: what was seen, what is left, and the change as a line.
+void CorrectionView::showAlong() {
+    const auto& c = shown_->tables[0];
+    const ShownAxis x(c.table.x, units_);
+    EvidencePlot::Picture picture{QString::fromStdString(c.table.x.label) + ", " + x.unit(), "%", {}, {}};
+    plotted_.clear();
+    for (size_t i = 0; i < c.table.values.size(); ++i) {
+        picture.change.emplace_back(x.values[i], c.change[i] * 100);
+        if (c.cells[i].count < proposals::kVisited) continue;
+        const double seen = (c.cells[i].mean - 1) * 100;
+        picture.points.push_back({x.values[i], seen, seen - c.change[i] * 100, c.fit.doubt[i] * 100});
+        plotted_.push_back(i);
+    }
+    along_->show(std::move(picture));
+}
+
+void CorrectionView::showScatter() {
+    EvidencePlot::Picture picture{
+        QString::fromStdString(shown_->pointsAlong), QString::fromStdString(shown_->pointsUnit), {}, {}};
+    plotted_.clear();
+    for (size_t i = 0; i < shown_->points.size(); ++i) {
+        const auto& point = shown_->points[i];
+        if (!std::isfinite(point.at)) continue;
+        picture.points.push_back({point.at, point.now, shown_->changes() ? point.expected : std::nan("")});
+        plotted_.push_back(i);
+    }
+    scatter_->setVisible(!plotted_.empty());
+    scatter_->show(std::move(picture));
 }
 
 void CorrectionView::showValues() {
@@ -212,6 +273,7 @@ void CorrectionView::showValues() {
     }
     points_->header()->setStretchLastSection(false);
     points_->header()->setSectionResizeMode(0, QHeaderView::Stretch);
+    showScatter();
 }
 
 void CorrectionView::showFigures() {
@@ -276,6 +338,10 @@ void CorrectionView::showLayer(Layer layer) {
         thumbs_[i]->setStyleSheet(
             i == layer ? tr("QFrame#layer%1 { border: 2px solid %2; }").arg(i).arg(tokens().accent.name()) : QString());
     if (!shown_ || shown_->tables.empty()) return;
+    const bool map = shown_->tables[0].table.rows > 1;
+    curve_->setVisible(!map && layer == kResult);
+    along_->setVisible(!map && layer != kResult);
+    if (!map) showAlong();
     grid_->setContents(contentsOf(layer));
     showCell();
 }
@@ -283,6 +349,10 @@ void CorrectionView::showLayer(Layer layer) {
 void CorrectionView::showCell() {
     if (!shown_ || shown_->tables.empty()) return cell_->clear();
     const auto& c = shown_->tables[0];
+    const QPoint centre = grid_->cellCentre(0, static_cast<int>(grid_->currentCell() % c.table.columns));
+    if (c.table.rows == 1) room_->ensureVisible(centre.x(), centre.y());
+    const auto drawn = std::find(plotted_.begin(), plotted_.end(), grid_->currentCell());
+    along_->setCurrent(static_cast<size_t>(drawn - plotted_.begin()));
     const size_t i = std::min(grid_->currentCell(), c.table.values.size() - 1);
     static const char* const states[] = {"stays as it is", "changed from its own evidence", "changed, not sure yet",
                                          "follows its neighbours", "held at the largest step"};

@@ -9,11 +9,13 @@
 #include <QTreeWidget>
 
 #include "app/stations/correct/Distribution.h"
+#include "app/stations/correct/EvidencePlot.h"
 #include "app/widgets/MapGrid.h"
 #include "app/widgets/ProfileView.h"
 #include "core/proposals/Correction.h"
 
 class QLabel;
+class QScrollArea;
 class QVBoxLayout;
 
 namespace brusk::app {
@@ -37,19 +39,26 @@ class CorrectionView : public QWidget {
     QWidget* makeTablePage();
     QWidget* makeValuesPage();
     GridContents contentsOf(Layer layer) const;
-    void showTable();
+    /// `fresh`: another kind than before.
+    void showTable(bool fresh);
+    void showAlong();
+    void showScatter();
     void showValues();
     void showFigures();
     void showCell();
 
     const proposals::Correction* shown_ = nullptr;
+    const proposals::CorrectionKind* kind_ = nullptr;
     units::Preferences units_;
     Layer layer_ = kChange;
     QStackedWidget* pages_;
     QFrame* thumbs_[kLayers] = {};
     MapGrid* small_[kLayers] = {};
     MapGrid* grid_;
+    QScrollArea* room_;  ///< of the grid: a curve may have more breakpoints than fit
     ProfileView* curve_;
+    EvidencePlot *along_, *scatter_;  ///< of a curve, and of values
+    std::vector<size_t> plotted_;     ///< the cells, or points, that are shown there
     QLabel* cell_;
     QVBoxLayout* values_;
     QTreeWidget* points_;

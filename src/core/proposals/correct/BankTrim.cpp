@@ -29,7 +29,8 @@ Result<Correction> bankTrim(const CorrectionInput& in) {
         apart.push_back(ln);
         out.points.push_back({say("correct.bank-point", "{0} rpm, {1} kPa",
                                   {formatNumber(row.speed_rpm, 0), formatNumber(row.pressure_kPa, 0)}),
-                              ln * 100, 0, evidence::Moment{static_cast<uint32_t>(row.drive), row.from_s, row.to_s}});
+                              ln * 100, 0, evidence::Moment{static_cast<uint32_t>(row.drive), row.from_s, row.to_s},
+                              row.airflow_kgh});
     }
     if (apart.size() < kFewest) {
         out.line = "for settled driving with both loops closed";
@@ -45,7 +46,7 @@ Result<Correction> bankTrim(const CorrectionInput& in) {
     // Neighbouring stretches resemble each other: as many are independent as a few of them make one.
     const double random = std::sqrt(squares / (n - 1)) / std::sqrt(std::max(1.0, n / kUsual));
     const double doubt = std::hypot(random, kSensors), strength = in.setting("strength") / 100;
-    out.pointsUnit = "%";
+    out.pointsUnit = "%", out.pointsAlong = "airflow, kg/h";
     for (SeenPoint& point : out.points)
         point.expected = point.now - strength * mean * 100;
     const auto units = calibration::roleUnits(in.calibration, *parameter);

@@ -75,7 +75,7 @@ Result<Correction> injector(const CorrectionInput& in) {
                              std::hypot(left, flowDoubt));
     auto cells = blame.cells;
     std::sort(cells.begin(), cells.end(), [](const auto& a, const auto& b) { return a.open_ms < b.open_ms; });
-    out.pointsUnit = "%";
+    out.pointsUnit = "%", out.pointsAlong = "injector open, ms";
     for (const auto& cell : cells) {
         const double ln = std::isfinite(cell.density) ? cell.density : cell.meter;
         const double taken =
@@ -85,7 +85,8 @@ Result<Correction> injector(const CorrectionInput& in) {
                  {formatNumber(cell.open_ms, 1), formatNumber(cell.pressure_kPa, 0), formatNumber(cell.speed_rpm, 0)}),
              ln * 100,
              (ln - taken) * 100,
-             {}});
+             {},
+             cell.open_ms});
     }
     if (passes) {
         std::vector<double> wanted = table->values;
@@ -108,13 +109,20 @@ Result<Correction> injector(const CorrectionInput& in) {
     out.warnings = blame.notApartFrom({Id::Flow, Id::DeadTime});
     judge(out, passes || flowPasses, known);
     const std::string dead_ = formatNumber(off_us, 0) + " \u00b1 " + formatNumber(doubt_us, 0) + " us";
-    out.reason = say("correct.injector", "The injectors need {0} us more to open than the bytes say, \u00b1 {1}. {2}",
-                     {formatNumber(off_us, 0), formatNumber(doubt_us, 0),
-                      witness ? say("correct.injector-flow", "By the litres they give {0} % of what is reckoned.",
-                                    {formatNumber(100 * std::exp(-flow.off), 1)})
-                              : say("correct.injector-no-witness",
-                                    "Their flow can't be told from air by the mixture: fill up twice and tell the "
-                                    "litres, or set it by the maker's sheet.")});
+    const std::string size_ = formatNumber(std::abs(off_us), 0), within = formatNumber(doubt_us, 0);
+    const std::string flowSaid =
+        witness
+            ? say("correct.injector-flow", "By the litres they give {0} % of what is reckoned.",
+                  {formatNumber(100 * std::exp(-flow.off), 1)})
+            : say("correct.injector-no-witness",
+                  "Their flow can't be told from air by the mixture: fill up twice and tell the litres, or set it by "
+                  "the maker's sheet.");
+    out.reason = off_us < 0 ? say("correct.injector-quicker",
+                                  "The injectors need {0} us less to open than the bytes say, \u00b1 {1}. {2}",
+                                  {size_, within, flowSaid})
+                            : say("correct.injector-slower",
+                                  "The injectors need {0} us more to open than the bytes say, \u00b1 {1}. {2}",
+                                  {size_, within, flowSaid});
     const std::string flow_ = formatNumber(100 * (std::exp(-flow.off) - 1), 1) + " %";
     switch (out.standing) {
         case Standing::Worth:

@@ -5,6 +5,7 @@
 #include <QComboBox>
 #include <QLineEdit>
 #include <QListWidget>
+#include <QPainter>
 #include <QScrollArea>
 #include <QScrollBar>
 #include <QTemporaryDir>
@@ -352,23 +353,50 @@ void shootFindings(Story& story, Shoot shoot) {
     shoot("review-torque");
 }
 
-/// Every kind of correction that this car can have, one after another.
-void shootCorrect(Story& story, const std::function<void(const char*)>& shoot) {
+/// Every kind of correction that this car can have, one after another; what is promised beside what came; and a sheet
+/// of the most telling ones, in both themes in turn.
+void shootCorrect(Story& story, const QString& out, const std::function<void(const char*)>& shoot) {
+    const auto pulls = [&] {
+        story.goTo("Drive");
+        const auto* routes = story.find<QComboBox>("route");
+        must(story.drive(routes->findText("Pulls in 3rd", Qt::MatchStartsWith)), "pulls");
+        story.goTo("Correct");
+    };
+    const bool dark = tokens().dark;
     must(story.flash(), "flash");
     must(story.drive(), "drive the base");
-    story.goTo("Drive");
-    const auto* routes = story.find<QComboBox>("route");
-    must(story.drive(routes->findText("Pulls in 3rd", Qt::MatchStartsWith)), "pulls");
-    story.goTo("Correct");
+    pulls();
     must(QTest::qWaitFor([&] { return story.find<QPushButton>("makeRound")->isEnabled(); }, 60000), "waiting");
     auto* kinds = story.find<QListWidget>("kinds");
+    bool turn = false;
+    QList<QImage> tiles;
     for (int i = 0; i < kinds->count(); ++i) {
         const QString kind = kinds->item(i)->data(Qt::UserRole).toString();
         if (kind.isEmpty()) continue;
         kinds->setCurrentRow(i);
         QTest::qWait(100);
         shoot(qPrintable("correct-" + kind));
+        if (kind != "meter" && kind != "injector" && kind != "full-load") continue;
+        Theme::instance().setDark(turn = !turn);
+        QTest::qWait(100);
+        tiles << story.window().grab().toImage();
+        Theme::instance().setDark(dark);
     }
+    must(story.correct() && story.flash() && story.drive(), "correct, flash and drive");
+    pulls();
+    must(QTest::qWaitFor([&] { return story.find<QTreeWidget>("promised"); }, 60000), "what came");
+    must(story.openKind("air"), "the air's line");
+    QTest::qWait(3000);
+    shoot("correct-promised");
+    tiles << story.window().grab().toImage();
+    constexpr int kWide = 960, kHigh = 600;
+    QImage sheet(2 * kWide, 2 * kHigh, QImage::Format_RGB32);
+    QPainter painter(&sheet);
+    painter.setRenderHint(QPainter::SmoothPixmapTransform);
+    for (int i = 0; i < std::min(4, static_cast<int>(tiles.size())); ++i)
+        painter.drawImage(QRect(i % 2 * kWide, i / 2 * kHigh, kWide, kHigh), tiles[i]);
+    painter.end();
+    sheet.save(out + "/correct-kinds.png");
 }
 
 }  // namespace
@@ -434,7 +462,7 @@ int main(int argc, char** argv) {
         return 0;
     }
     if (argc > 3 && QString(argv[3]) == "correct") {
-        shootCorrect(story, shoot);
+        shootCorrect(story, out, shoot);
         return 0;
     }
     must(story.flash(), "flash");

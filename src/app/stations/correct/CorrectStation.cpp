@@ -52,7 +52,7 @@ CorrectStation::CorrectStation(Desks& desks, QWidget* parent) : Station("Correct
 
 void CorrectStation::makeLeft(QHBoxLayout* row) {
     auto* left = new QWidget;
-    left->setFixedWidth(226);
+    left->setFixedWidth(246);
     auto* column = new QVBoxLayout(left);
     column->setContentsMargins(14, 4, 6, 8);
     column->setSpacing(2);
@@ -70,6 +70,10 @@ void CorrectStation::makeLeft(QHBoxLayout* row) {
     promised_->setFrameShape(QFrame::NoFrame);
     promised_->setSelectionMode(QAbstractItemView::NoSelection);
     promised_->setHeaderLabels({QString(), tr("promised"), tr("came"), tr("doubt")});
+    promised_->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+    promised_->header()->setMinimumSectionSize(20);
+    promised_->header()->setFont(Theme::instance().text(10));
+    promised_->setFont(Theme::instance().text(11));
     promised_->setStyleSheet("QTreeWidget { background: transparent; border: 0; }");
     column->addWidget(promised_);
     row->addWidget(left);
@@ -202,19 +206,23 @@ void CorrectStation::refreshPromises() {
             promised_,
             {QString("%1 %2").arg(one->round).arg(kind ? textOf(kind->title) : QString::fromStdString(one->kind)),
              number(one->promised), one->came ? number(*one->came) : QString("-"), number(one->doubt)});
-        for (int column = 1; column < 4; ++column) {
+        item->setToolTip(0, item->text(0));
+        for (int column = 1; column < promised_->columnCount(); ++column) {
             item->setTextAlignment(column, Qt::AlignRight | Qt::AlignVCenter);
-            item->setFont(column, Theme::instance().numbers(12));
+            item->setFont(column, Theme::instance().numbers(11));
         }
     }
     const int lines = promised_->topLevelItemCount();
     promised_->setVisible(lines > 0);
     promisedTitle_->setVisible(lines > 0);
-    constexpr int kMostLines = 7, kLine = 24;
-    promised_->setFixedHeight((std::min(lines, kMostLines) + 1) * kLine + 6);
+    constexpr int kMostLines = 7, kNumber_px = 48, kPromised_px = 68;
+    const int line = lines ? promised_->sizeHintForRow(0) : 0;
+    promised_->setFixedHeight(promised_->header()->sizeHint().height() + std::min(lines, kMostLines) * line + 4);
     promised_->header()->setStretchLastSection(false);
-    promised_->header()->setSectionResizeMode(QHeaderView::ResizeToContents);
+    promised_->header()->setSectionResizeMode(QHeaderView::Fixed);
     promised_->header()->setSectionResizeMode(0, QHeaderView::Stretch);
+    for (int column = 1; column < promised_->columnCount(); ++column)
+        promised_->header()->resizeSection(column, column == 1 ? kPromised_px : kNumber_px);
 }
 
 void CorrectStation::refreshSamples() {

@@ -193,7 +193,7 @@ void CorrectionView::showTable(bool fresh) {
     }
     const auto& table = shown_->tables[0];
     if (!map) curve_->setLine(lineOf(table.table, table.result, units_));
-    grid_->setMinimumWidth(map ? 0 : kColumn_px * static_cast<int>(table.table.columns));
+    grid_->setMinimumWidth(map ? 1 : kColumn_px * static_cast<int>(table.table.columns));
     room_->setMaximumHeight(map ? QWIDGETSIZE_MAX : kStrip_px + 12);
     showLayer(layer_);
     // It begins where most is known.

@@ -69,6 +69,7 @@ evidence::MapSamples trueSamples(const Car& car, const Calibration& inCar, const
     const auto read = inCar.read(*inCar.definition().parameterWithRole(cells.table));
     evidence::MapSamples samples(inCar.definition(), *read, drives, cells.measure);
     std::vector<evidence::EngineColumns> columns;
+    columns.reserve(drives.size());
     for (size_t d = 0; d < drives.size(); ++d)
         columns.push_back(*evidence::engineColumns(drives[d]));
     for (size_t k = 0; k < samples.size(); ++k) {

@@ -189,6 +189,7 @@ std::string togethers(const std::vector<TogetherRun>& runs) {
     for (size_t stage = 0; stage < runs[0].stages.size(); ++stage) {
         const auto of = [&](double TogetherStage::*part) {
             std::vector<double> all;
+            all.reserve(runs.size());
             for (const TogetherRun& one : runs)
                 all.push_back(std::abs(one.stages[stage].*part));
             return median(all) + " (" + number(most(all)) + ")";

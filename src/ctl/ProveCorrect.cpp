@@ -279,7 +279,7 @@ std::vector<Car> carsOf(const CorrectOrders& orders, const std::vector<std::stri
         for (int seed = 1; seed <= orders.seeds && (orders.model.empty() || orders.model == model); ++seed) {
             auto build = bench::drawnBuild(model.c_str(), static_cast<uint64_t>(seed));
             build.drawn.weather->pressure_kPa = kBySea_kPa;
-            out.push_back({model, static_cast<uint64_t>(seed), kits.at(model), std::move(build)});
+            out.push_back({model, static_cast<uint64_t>(seed), kits.at(model), build});
         }
     return out;
 }

@@ -185,6 +185,8 @@ void DesksTest::twoQuickClicksAddOnceToTheDraft() {
     auto* make = story.find<QPushButton>("makeRound");
     QTRY_COMPARE_WITH_TIMEOUT(make->text(), QString("In round 1 already"), 60000 * kSlower);
     // Half of it is something else than what the draft has.
+    QVERIFY(story.openKind("air"));
+    QTRY_VERIFY(story.find<QSlider>("setting.strength"));
     auto* strength = story.find<QSlider>("setting.strength");
     strength->setFocus();
     QTest::keyClick(strength, Qt::Key_PageDown);

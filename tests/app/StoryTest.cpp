@@ -375,7 +375,7 @@ void StoryTest::aLinkNobodyListensOnIsSaid() {
     story.goTo("Car");
     auto* choice = story.find<QComboBox>("linkChoice");
     choice->setFocus();
-    QTest::keyClick(choice, Qt::Key_Down);
+    QTest::keyClick(choice, Qt::Key_End);
     auto* path = story.find<QLineEdit>("socketPath");
     QVERIFY(path);
     QTest::keyClicks(path, "/tmp/brusk-nobody-is-here");

@@ -67,12 +67,14 @@ Result<Correction> injector(const CorrectionInput& in) {
     if (witness) out.estimates.push_back({"flow", "%", -100 * flow.off, 100 * flow.doubt});
     const bool passes = known && std::abs(off_us) > kSure * doubt_us;
     const bool flowPasses = witness && std::abs(flow.off) > kSure * flow.doubt;
-    // What is not made stays off.
-    const double deadLeft = passes ? (1 - strength) * now : now,
+    // A dead time that nobody knows says nothing beside a flow that the pump has told. What is not made stays off, and
+    // of what is made nothing is left but what isn't known.
+    const bool counts = known || !witness;
+    const double deadNow = counts ? now : 0, deadDoubt = counts ? left : 0;
+    const double deadLeft = passes ? (1 - strength) * deadNow : deadNow,
                  flowLeft = flowPasses ? (1 - strength) * flowOff : flowOff;
-    // Nothing is left but what isn't known.
-    out.promise = in.promise(std::hypot(now, flowOff), std::hypot(deadLeft, flowLeft, std::hypot(left, flowDoubt)),
-                             std::hypot(left, flowDoubt));
+    const double doubt = std::hypot(deadDoubt, flowDoubt);
+    out.promise = in.promise(std::hypot(deadNow, flowOff), std::hypot(deadLeft, flowLeft, doubt), doubt);
     auto cells = blame.cells;
     std::sort(cells.begin(), cells.end(), [](const auto& a, const auto& b) { return a.open_ms < b.open_ms; });
     out.pointsUnit = "%", out.pointsAlong = "injector open, ms";

@@ -331,32 +331,26 @@ Result<CorrectProof> proveCorrect(const std::string& dataFolder, const CorrectOr
                 out.cases[at].runs.push_back(std::move(mine));
             });
     }
-    const std::vector<std::string> both = {"heron", "crane"};
-    if (asked("adaptations", "first-pull"))
-        for (const Car& car : carsOf(orders, both, kits))
-            jobs.emplace_back([&, car] {
-                const FirstPullRun mine = proveFirstPull(car);
+    std::optional<Error> problem;
+    // A story of every car, beside the kinds.
+    const auto tell = [&](auto prove, auto* into) {
+        for (const Car& car : carsOf(orders, {"heron", "crane"}, kits))
+            jobs.emplace_back([&, car, prove, into] {
+                auto mine = prove(car);
                 const std::lock_guard lock(mutex);
-                progress(mine.text());
-                out.firstPulls.push_back(mine);
+                if (!mine) {
+                    problem = mine.error();
+                    return;
+                }
+                progress(mine->text());
+                into->push_back(std::move(*mine));
             });
-    if (asked("harm", "harm"))
-        for (const Car& car : carsOf(orders, both, kits))
-            jobs.emplace_back([&, car] {
-                HarmRun mine = proveHarm(car);
-                const std::lock_guard lock(mutex);
-                progress(mine.text());
-                out.harms.push_back(std::move(mine));
-            });
-    if (asked("together", "together"))
-        for (const Car& car : carsOf(orders, both, kits))
-            jobs.emplace_back([&, car] {
-                TogetherRun mine = proveTogether(car);
-                const std::lock_guard lock(mutex);
-                progress(mine.text());
-                out.together.push_back(std::move(mine));
-            });
+    };
+    if (asked("adaptations", "first-pull")) tell(proveFirstPull, &out.firstPulls);
+    if (asked("harm", "harm")) tell(proveHarm, &out.harms);
+    if (asked("together", "together")) tell(proveTogether, &out.together);
     onAll(jobs.size(), [&](size_t i) { jobs[i](); });
+    if (problem) return tl::unexpected(*problem);
     return out;
 }
 

@@ -26,6 +26,12 @@ void makeWrong(BenchCar& bench, const Car& car, std::initializer_list<std::strin
     bench.powerCycle();
 }
 
+/// These bytes with all that the drives say should be put right.
+Result<Calibration> corrected(const Calibration& inCar, const Told& told) {
+    const auto made = truth::corrected(inCar, told, {});
+    return made ? truth::with(inCar, made->edits()) : tl::unexpected(made.error());
+}
+
 /// The first pull that was driven, as this car's wideband would tell it without noise: per cent over what was asked,
 /// every speed alike.
 double firstPullCame(const Car& car, const Calibration& inCar, const Told& told) {
@@ -53,7 +59,7 @@ double firstPullCame(const Car& car, const Calibration& inCar, const Told& told)
 
 }  // namespace
 
-FirstPullRun proveFirstPull(const Car& car) {
+Result<FirstPullRun> proveFirstPull(const Car& car) {
     static const std::vector<Leg> evidence = {{{"survey", "town", "pulls-3"}}}, pull = {{{"pulls-3"}}};
     constexpr int64_t kStands_us = 8000000;
     FirstPullRun out;
@@ -63,14 +69,14 @@ FirstPullRun proveFirstPull(const Car& car) {
         makeWrong(bench, car, {"air"});
         const Calibration inCar = bench::calibrationOf(*car.kit, bench);
         const Told told = truth::drive(car, bench, evidence);
-        const auto made = truth::corrected(inCar, told, {});
-        const auto next = made ? truth::with(inCar, made->edits()) : tl::unexpected(made.error());
-        if (!next) continue;
+        const auto next = corrected(inCar, told);
+        if (!next) return tl::unexpected(next.error());
         const auto expected = evidence::firstPull(inCar, *truth::drivesOf(told, inCar), *next);
         truth::flash(bench, *next, clears);
         bench.advanceTo(bench.now_us() + kStands_us);
         const double came = firstPullCame(car, *next, truth::drive(car, bench, pull));
-        if (!expected) continue;
+        if (!expected || std::isnan(came))
+            return fail(ErrorCode::NotFound, out.car + ": nothing was learned, or no pull was driven.");
         out.trim = expected->trim_pct;
         (clears ? out.expectedCleared : out.expectedLeft) = clears ? expected->cleared_pct : expected->withLearned_pct;
         (clears ? out.cameCleared : out.cameLeft) = came;
@@ -78,7 +84,7 @@ FirstPullRun proveFirstPull(const Car& car) {
     return out;
 }
 
-TogetherRun proveTogether(const Car& car) {
+Result<TogetherRun> proveTogether(const Car& car) {
     static const std::vector<Leg> around = {{{"survey", "town", "motorway"}}}, elsewhere = {{{"hills", "motorway"}}};
     TogetherRun out;
     out.car = car.name();
@@ -109,18 +115,18 @@ TogetherRun proveTogether(const Car& car) {
             choices.facts.deadTime_ms = is.dead_us / 1000 + kBench_ms * noise.normal();
         }
         const auto made = truth::corrected(inCar, told, choices);
+        if (!made) return tl::unexpected(made.error());
+        if (const auto* injector = made->of("injector")) is.said = injector->line, is.notApart = injector->warnings;
         const bool drivesOn = out.stages.size() == 1;  // the gauge comes first
-        if (made)
-            if (const auto* injector = made->of("injector")) is.said = injector->line, is.notApart = injector->warnings;
         out.stages.push_back(std::move(is));
-        const auto next = made ? truth::with(inCar, made->edits()) : tl::unexpected(made.error());
-        if (!next || drivesOn) continue;
-        truth::flash(bench, *next);
+        const auto next = truth::with(inCar, made->edits());
+        if (!next) return tl::unexpected(next.error());
+        if (!drivesOn) truth::flash(bench, *next);
     }
     return out;
 }
 
-HarmRun proveHarm(const Car& car) {
+Result<HarmRun> proveHarm(const Car& car) {
     using Weather = benchcar::Weather;
     constexpr int kRounds = 2;
     static const std::vector<Leg> evidence = {{{"survey", "town", "motorway"}, Weather{18, 100}},
@@ -136,16 +142,16 @@ HarmRun proveHarm(const Car& car) {
     for (int round = 0; round < kRounds; ++round) {
         const Calibration inCar = bench::calibrationOf(*car.kit, bench);
         learned = truth::drive(car, bench, evidence);
-        const auto made = truth::corrected(inCar, learned, {});
-        const auto next = made ? truth::with(inCar, made->edits()) : tl::unexpected(made.error());
-        if (next) truth::flash(bench, *next);
+        const auto next = corrected(inCar, learned);
+        if (!next) return tl::unexpected(next.error());
+        truth::flash(bench, *next);
     }
     const Calibration before = bench::calibrationOf(*car.kit, bench);
     const Told heldBefore = truth::drive(car, bench, held), over = truth::drive(car, bench, mountain);
     const auto made = truth::corrected(before, over, {});
-    if (!made) return out;
+    if (!made) return tl::unexpected(made.error());
     const auto after = truth::with(before, made->edits());
-    if (!after) return out;
+    if (!after) return tl::unexpected(after.error());
     for (const proposals::Correction* one : made->made)
         out.made.push_back(std::string(one->kind->id) + ": " + one->line);
     truth::flash(bench, *after);

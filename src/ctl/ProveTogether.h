@@ -9,14 +9,14 @@ namespace brusk::ctl {
 
 /// Filling wrong by a drawn amount, driven, corrected and flashed: once with what was learned left as it is, once
 /// cleared; each time the first pull.
-FirstPullRun proveFirstPull(const truth::Car& car);
+Result<FirstPullRun> proveFirstPull(const truth::Car& car);
 
 /// Dead time, flow, meter and filling wrong by drawn amounts, and the fuel pressure not following the manifold. Driven
 /// and corrected without a fact; then the gauge finds the hose, the pump tells the litres and the bench the dead time.
-TogetherRun proveTogether(const truth::Car& car);
+Result<TogetherRun> proveTogether(const truth::Car& car);
 
 /// Two rounds of every kind, from two weathers, two heights and pulls; then a drive over a mountain, and what is
 /// proposed of it taken.
-HarmRun proveHarm(const truth::Car& car);
+Result<HarmRun> proveHarm(const truth::Car& car);
 
 }  // namespace brusk::ctl

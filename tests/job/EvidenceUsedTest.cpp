@@ -39,6 +39,16 @@ struct Driven : Bench {
     DrivesPtr drives() { return drives(original.id); }
 };
 
+/// Four minutes of the survey on what is in the car.
+void survey(Bench& bench, const std::vector<std::string>& channels) {
+    auto client = bench.uds();
+    bench.car.startRoute(*benchcar::routeNamed("survey"));
+    DriveOptions options;
+    options.ends = [](double t) { return t < 240 ? std::nullopt : std::optional(Ended::Asked); };
+    const auto outcome = recordDrive(client, *bench.kit, *bench.folder, *channelSet(*bench.kit, channels), options);
+    if (!outcome || outcome->problem) qFatal("not driven");
+}
+
 std::string sheetWith(proposals::Fact fact, double value) {
     proposals::BuildSheet sheet;
     sheet.of(fact) = value;
@@ -135,12 +145,7 @@ void EvidenceUsedTest::evidenceOfAnotherFuelIsNotUsedAndSaid() {
 void EvidenceUsedTest::aPromiseWhoseBytesWereTakenBackIsNotHeldAgainstTheDrives() {
     Bench bench;
     const auto original = bench.read();
-    auto client = bench.uds();
-    bench.car.startRoute(*benchcar::routeNamed("survey"));
-    DriveOptions options;
-    options.ends = [](double t) { return t < 240 ? std::nullopt : std::optional(Ended::Asked); };
-    EXPECT_OK(recordDrive(client, *bench.kit, *bench.folder,
-                          *channelSet(*bench.kit, usualChannels(*bench.kit->definition)), options));
+    survey(bench, usualChannels(*bench.kit->definition));
     const auto drives = drivesOf(*bench.kit, *bench.folder, original.id);
     EXPECT_OK(drives);
     const auto inCar = calibrationOf(*bench.kit, *bench.folder, original.id);
@@ -165,11 +170,7 @@ void EvidenceUsedTest::aPromiseWhoseBytesWereTakenBackIsNotHeldAgainstTheDrives(
 void EvidenceUsedTest::whatTheControllerLearnedIsKeptAtBothEnds() {
     Bench bench;
     const auto original = bench.read();
-    auto client = bench.uds();
-    bench.car.startRoute(*benchcar::routeNamed("survey"));
-    DriveOptions options;
-    options.ends = [](double t) { return t < 240 ? std::nullopt : std::optional(Ended::Asked); };
-    EXPECT_OK(recordDrive(client, *bench.kit, *bench.folder, *channelSet(*bench.kit, {}), options));
+    survey(bench, {});
     const auto drives = drivesOf(*bench.kit, *bench.folder, original.id);
     EXPECT_OK(drives);
     QVERIFY(!(*drives)->untuned());  // its maker tuned it
@@ -221,7 +222,7 @@ void EvidenceUsedTest::aNewMapOverLearnedValuesIsSaidToBeOffByThem() {
 }
 
 void EvidenceUsedTest::theFirstPullOnOtherBytesIsToldByPullsReplayed() {
-    // Eight seconds at full pedal through 2000 to 5000 rpm, 4 % lean with a trim of 2 % that was at work; the drive
+    // Eight seconds at full pedal from 2000 rpm on, 4 % lean with a trim of 2 % that was at work; the drive
     // leaves one of 5 %.
     constexpr int kRows = 1200;
     constexpr float kAsked = 0.85F, kMeasured = 0.85F * 1.04F, kTrim = 2;

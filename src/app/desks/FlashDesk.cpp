@@ -82,7 +82,7 @@ void FlashDesk::flash(const job::FlashOptions& options) {
                   // simulated car only.
                   // Of a round that came sealed nothing lies in the folder, not even as the memory of a simulated car.
                   if (open.hasBenchCar() && !job::holdsSealed(*folder))
-                      (void)files->save(folder->path() / "benchcar.flash", open.flash());
+                      (void)files->save(folder->path() / open.memoryFile(), open.flash());
                   auto identity = report ? link::identify(uds) : Result<link::Identity>(tl::unexpected(report.error()));
                   return [this, report, identity] {
                       emit flashed();

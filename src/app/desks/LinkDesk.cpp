@@ -59,8 +59,9 @@ void LinkDesk::connectTo(const QString& choice, const std::vector<std::shared_pt
     if (!car_.folder || state_ == LinkState::Connecting || !disconnectLink()) return;
     Bytes kept;
     // The bench car's memory outlives the program, as a real one's does.
-    if (auto flash = files_.read(car_.folder->path() / "benchcar.flash", storage::FileSystem::kReadLimit); flash)
-        kept = std::move(*flash);
+    if (const auto file = LinkParts::memoryFileOf(choice.toStdString()); !file.empty())
+        if (auto flash = files_.read(car_.folder->path() / file, storage::FileSystem::kReadLimit); flash)
+            kept = std::move(*flash);
     auto parts = LinkParts::open(choice.toStdString(), kept);
     if (!parts) {
         state_ = LinkState::Lost;
@@ -208,8 +209,9 @@ void LinkDesk::run(Task task, Work work) {
     emit taskChanged();
     link_->post([this, lapse = timeLapse_, generation = generation_, stop = stop_.get_token(),
                  work = std::move(work)](LinkParts& open) {
-        open.setTimeLapse(lapse);
+        // Another day passes without pace: what follows is paced from then on.
         open.obeyOrders();
+        open.setTimeLapse(lapse);
         std::function<void()> then;
         try {
             then = work(open, stop);

@@ -71,11 +71,12 @@ const std::vector<BenchChoice>& widebandChoices() {
 
 namespace {
 
+constexpr std::string_view kBench = "bench", kNamed = "bench:";
+
 /// The car of "bench" or "bench:CAR"; null for what is no bench car.
 const benchcar::Build* benchBuild(const std::string& choice) {
-    const std::string bench = "bench", named = bench + ":";
-    if (choice == bench) return &benchcar::kHeronFitted;
-    return choice.starts_with(named) ? benchcar::buildNamed(choice.substr(named.size())) : nullptr;
+    if (choice == kBench) return &benchcar::kHeronFitted;
+    return choice.starts_with(kNamed) ? benchcar::buildNamed(choice.substr(kNamed.size())) : nullptr;
 }
 
 }  // namespace
@@ -83,10 +84,16 @@ const benchcar::Build* benchBuild(const std::string& choice) {
 LinkParts::LinkParts() = default;
 LinkParts::~LinkParts() = default;
 
+std::string LinkParts::memoryFileOf(const std::string& choice) {
+    if (!benchBuild(choice)) return {};
+    return choice == kBench ? "benchcar.flash" : "benchcar-" + choice.substr(kNamed.size()) + ".flash";
+}
+
 Result<std::unique_ptr<LinkParts>> LinkParts::open(const std::string& choice, ByteSpan flash) {
     std::unique_ptr<LinkParts> out(new LinkParts);
     if (const auto* build = benchBuild(choice)) {
         out->bench_ = std::make_unique<Bench>(*build);
+        out->memoryFile_ = memoryFileOf(choice);
         const auto memory = out->bench_->car.memory().flash();
         if (flash.size() == memory.size()) {
             std::copy(flash.begin(), flash.end(), memory.begin());

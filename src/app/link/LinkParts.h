@@ -44,6 +44,8 @@ class LinkParts {
     /// "bench", "bench:crane", "unix:PATH" or "socketcan:INTERFACE". `flash`: what the bench car's memory held when it
     /// was last in use; empty for a car as it left the factory.
     [[nodiscard]] static Result<std::unique_ptr<LinkParts>> open(const std::string& choice, ByteSpan flash);
+    /// The file of a car folder that keeps that memory, one a bench car; empty for what is no bench car.
+    static std::string memoryFileOf(const std::string& choice);
     ~LinkParts();
 
     link::CanPort& port();
@@ -63,13 +65,16 @@ class LinkParts {
     /// Stands still; the engine has run down.
     void stopRoute();
     Bytes flash() const;
+    const std::string& memoryFile() const { return memoryFile_; }
 
   private:
-    void stand(int64_t time_us);
     struct Bench;
     LinkParts();
+    /// The engine off, without pace.
+    void stand(int64_t time_us);
 
     std::unique_ptr<Bench> bench_;
+    std::string memoryFile_;
     std::unique_ptr<link::CanPort> socket_;  ///< with another process, or an interface of the kernel
     std::shared_ptr<link::TrafficLog> traffic_ = std::make_shared<link::TrafficLog>();
 };

@@ -226,7 +226,8 @@ double leanSeconds(const Told& told, const Calibration& inCar) {
             const bool burns = c->fuelCut[i] == 0 && c->speed_rpm[i] > 500 && c->coolant_C[i] > 60;
             const double v = static_cast<double>(lambda[i]);
             const bool loaded = static_cast<double>(pressure[i]) > kBoost_kPa;
-            const bool lean = burns && (v > kOver * static_cast<double>(c->lambdaAsked[i]) || (loaded && v > kLean));
+            const auto asked = static_cast<double>(c->lambdaAsked[i]);
+            const bool lean = burns && (v > kOver * asked || (loaded && asked <= kLean && v > kLean));
             if (lean && since_s < 0) since_s = c->time_s[i];
             if (!lean && since_s >= 0 && c->time_s[i] - since_s > kLongest_s) out += c->time_s[i] - since_s;
             if (!lean) since_s = -1;

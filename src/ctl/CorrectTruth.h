@@ -85,7 +85,8 @@ double flow(const Car& car, const calibration::Calibration& inCar);
 double banksApart(const calibration::Calibration& inCar, const Told& held);
 /// True lambda over the full-load target half a second after the pedal, in the lean direction: mean of pulls, per cent.
 double fullLoadOff(const calibration::Calibration& inCar, const Told& held);
-/// Seconds leaner than 1.03 of asked, or than 0.92 beyond 130 kPa, in stretches of over 0.3 s.
+/// Seconds leaner than 1.03 of asked, or, where at most that was asked for, than 0.92 beyond 130 kPa; in stretches of
+/// over 0.3 s.
 double leanSeconds(const Told& told, const calibration::Calibration& inCar);
 
 }  // namespace brusk::ctl::truth

@@ -140,8 +140,8 @@ json correctionJson(const proposals::Correction& one, const evidence::Drives& dr
     json out = {{"kind", one.kind->id},
                 {"on", on},
                 {"parameters", parametersJson(one)},
-                {"now", figure(promise.figure, promise.now, promise.doubt)},
-                {"expected", figure(promise.figure, promise.expected, promise.doubt)},
+                {"now", figure(promise.figure, promise.now, promise.leftDoubt)},
+                {"expected", figure(promise.figure, promise.expected, promise.leftDoubt)},
                 {"left_out", json::array()},
                 {"loosened", one.loosened},
                 {"warnings", one.warnings},
@@ -252,7 +252,7 @@ Done propose(Context& c, const Choice& o, const std::vector<std::string>& kinds,
                 break;
             case proposals::Standing::Right: {
                 json right = {{"kind", one.kind->id}, {"line", one.line}};
-                if (one.promise) right["now"] = figure(one.promise->figure, one.promise->now, one.promise->doubt);
+                if (one.promise) right["now"] = figure(one.promise->figure, one.promise->now, one.promise->leftDoubt);
                 c.outcome.json["right"].push_back(std::move(right));
                 c.outcome.text += title + " is right within its doubt: " + one.line + "\n";
                 break;

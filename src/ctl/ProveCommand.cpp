@@ -81,7 +81,7 @@ Done corrections(Context& c, const CorrectOrders& orders) {
                             {"nearest", each.nearest},
                             {"promised", each.promised},
                             {"came", each.came},
-                            {"doubt", each.doubt},
+                            {"kept", each.kept},
                             {"misses", each.misses},
                             {"lean_s", each.leanest},
                             {"rounds", each.rounds},

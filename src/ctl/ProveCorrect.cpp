@@ -214,6 +214,37 @@ std::vector<double> misses(const Case& one, const Car& car, const Calibration& i
     return out;
 }
 
+/// What the next drive is held against.
+struct Promised {
+    double left = 0, doubt = 0;
+    std::vector<proposals::CellEstimate> cells;
+    std::vector<double> made;  ///< ln of new over old by cell
+};
+
+Promised promiseOf(const proposals::Correction& mine) {
+    const bool worth = mine.standing == proposals::Standing::Worth;
+    Promised out{worth ? mine.promise->expected : mine.promise->now, mine.promise->leftDoubt, mine.promise->cells, {}};
+    if (mine.tables.empty()) return out;
+    out.made.reserve(mine.tables[0].change.size());
+    for (const double change : mine.tables[0].change)
+        out.made.push_back(worth ? std::log1p(change) : 0);
+    return out;
+}
+
+void keep(CorrectRun& run, const Promised& promised, const proposals::Promise& now,
+          const proposals::Promise& elsewhere) {
+    run.promised.push_back(promised.left), run.came.push_back(now.now);
+    const auto cells = proposals::heldAgainst(promised.cells, promised.made, elsewhere.cells);
+    // One of them tells what all differ by alike.
+    const double alike =
+        std::sqrt(static_cast<double>(cells.size()) / std::max(1.0, static_cast<double>(cells.size()) - 1));
+    if (!promised.cells.empty())
+        for (const proposals::CellKept& one : cells)
+            run.kept.push_back(one.z * alike);
+    else if (const double doubt = std::hypot(promised.doubt, now.leftDoubt); doubt > 0)
+        run.kept.push_back((now.now - promised.left) / doubt);
+}
+
 /// Corrects and flashes round after round; the figure at the start and after each.
 CorrectRun run(const Case& one, const Car& car, double amount, int rounds, bool nearest) {
     CorrectRun out;
@@ -230,7 +261,7 @@ CorrectRun run(const Case& one, const Car& car, double amount, int rounds, bool 
     }
     std::optional<Calibration> before;
     Told learned, judged;
-    double promised = std::nan(""), doubt = std::nan("");
+    std::optional<Promised> promised;
     for (int round = 0;; ++round) {
         const bool last = round == rounds;
         const Calibration inCar = bench::calibrationOf(*car.kit, bench);
@@ -253,10 +284,13 @@ CorrectRun run(const Case& one, const Car& car, double amount, int rounds, bool 
         out.said.push_back(mine ? mine->line : std::string("not this car"));
         if (mine && round == 0) out.misses = misses(one, car, inCar, held, *mine);
         if (mine && mine->promise) {
-            if (std::isfinite(promised))
-                out.promised.push_back(promised), out.came.push_back(mine->promise->now), out.doubt.push_back(doubt);
-            promised = mine->standing == proposals::Standing::Worth ? mine->promise->expected : mine->promise->now;
-            doubt = mine->promise->doubt;
+            // Cells are told again by other roads; a figure speaks of the roads that it was told by.
+            const auto again = !promised || promised->cells.empty()
+                                   ? made
+                                   : truth::corrected(inCar, held, choicesOf(one, car, inCar, round, nearest));
+            if (promised && again && again->of(one.kind)->promise)
+                keep(out, *promised, *mine->promise, *again->of(one.kind)->promise);
+            promised = promiseOf(*mine);
         }
         before = inCar, learned = told, judged = held;
         if (last) break;

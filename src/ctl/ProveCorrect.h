@@ -33,7 +33,7 @@ struct CorrectRun {
     std::vector<double> nearest;    ///< the same where cells are put to the mean of what was nearest to them
     std::vector<double> promised;   ///< what each round promised of its own figure
     std::vector<double> came;       ///< and what the next drive measured
-    std::vector<double> doubt;      ///< of the promised gain
+    std::vector<double> kept;       ///< came less promised over the doubt of both; cells where it promised cells
     std::vector<double> misses;     ///< of what it says at first, against the plant, over the doubt it says
     std::vector<std::string> said;  ///< what was said each time, a line
     double leanest = 0;  ///< s beyond 1.03 of asked, or above 0.92 beyond 130 kPa, in stretches of over 0.3 s

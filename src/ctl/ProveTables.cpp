@@ -130,15 +130,36 @@ std::string mountains(const std::vector<HarmRun>& runs) {
     return out;
 }
 
-struct Score {
-    double squares = 0;
-    size_t within = 0, n = 0;
-    void add(double z) { squares += z * z, within += std::abs(z) <= 2 ? 1 : 0, ++n; }
-    Cells cells() const {
-        if (n == 0) return {"-", "-", "-"};
-        const auto of = static_cast<double>(n);
-        return {std::to_string(n), number(std::sqrt(squares / of)), number(100 * static_cast<double>(within) / of, 0)};
+/// RMS of misses over doubts, a car's together; how well that itself is known by leaving out each car once.
+class Score {
+  public:
+    void add(std::span<const double> car) {
+        Car mine;
+        for (const double z : car)
+            mine.squares += z * z, ++mine.n, within_ += std::abs(z) <= 2 ? 1 : 0;
+        if (mine.n > 0) cars_.push_back(mine), all_.squares += mine.squares, all_.n += mine.n;
     }
+    Cells cells() const {
+        if (cars_.empty()) return {"-", "-", "-"};
+        const auto count = static_cast<double>(cars_.size());
+        double sum = 0, squares = 0;
+        for (const Car& one : cars_) {
+            if (all_.n == one.n) continue;
+            const double without = std::sqrt((all_.squares - one.squares) / (all_.n - one.n));
+            sum += without / count, squares += without * without / count;
+        }
+        const double doubt = std::sqrt(std::max(0.0, (count - 1) * (squares - sum * sum)));
+        return {number(all_.n, 0), number(std::sqrt(all_.squares / all_.n)) + " \u00b1 " + number(doubt),
+                number(100 * static_cast<double>(within_) / all_.n, 0)};
+    }
+
+  private:
+    struct Car {
+        double squares = 0, n = 0;
+    };
+    std::vector<Car> cars_;
+    Car all_;
+    size_t within_ = 0;
 };
 
 std::string doubts(const CorrectProof& proof) {
@@ -147,12 +168,8 @@ std::string doubts(const CorrectProof& proof) {
                            2);
     for (const CorrectCase& one : proof.cases) {
         Score plant, promises;
-        for (const CorrectRun& each : one.runs) {
-            for (const double z : each.misses)
-                plant.add(z);
-            for (size_t i = 0; i < each.came.size(); ++i)
-                if (each.doubt[i] > 0) promises.add((each.came[i] - each.promised[i]) / each.doubt[i]);
-        }
+        for (const CorrectRun& each : one.runs)
+            plant.add(each.misses), promises.add(each.kept);
         Cells line = {one.kind, one.title};
         for (const Score& score : {plant, promises})
             for (const std::string& cell : score.cells())

@@ -222,6 +222,7 @@ void EvidenceTest::everySampleIsBookedOnceAndOnTheRightRule() {
     QCOMPARE(booked, cost.recorded);
     QCOMPARE(cost.of("not-running"), size_t{500});
     QCOMPARE(cost.of("cold"), size_t{500});
+    QCOMPARE(cost.of("just-started"), size_t{500});                   // of ten seconds the first five are cold
     QVERIFY(cost.of("fuel-cut") > 230 && cost.of("fuel-cut") < 300);  // the cut, 1.5 s after it, the delay before it
     QVERIFY(cost.of("moving") > 100 && cost.of("asked-changed") > 20);
     QVERIFY(cost.of("no-wideband") > 190 && cost.of("no-wideband") < 225);

@@ -287,12 +287,23 @@ void CorrectionsTest::aMeterIsPutRightAndItsCurveStaysRising() {
     QVERIFY(table.now.rms > 0.07 && table.expected < 0.01);
     for (size_t i = 1; i < table.result.size(); ++i)
         QVERIFY(table.result[i] >= table.result[i - 1]);
-    // Nobody drove at its ends: they move with the nearest that is known, and keep their shape.
-    QVERIFY(table.fit.visits.back() == 0);
-    QVERIFY(std::abs(table.change.back() - table.change[table.change.size() - 2]) < 0.004);
-    QVERIFY(std::abs(table.change.back() + 0.08) < 0.02);
+    // Nobody drove where most flows: less fuel is given to what was seen only, and that is said.
+    QVERIFY(table.fit.visits.back() == 0 && table.change.back() == 0);
+    const auto says = [](const proposals::Correction& of, const char* what) {
+        return std::any_of(of.warnings.begin(), of.warnings.end(),
+                           [&](const std::string& warning) { return warning.find(what) != std::string::npos; });
+    };
+    QVERIFY(says(*one, "the curve stays as it is"));
     // The air that the controller used is the meter's: by replay it is right then.
     QVERIFY(made.now.rms > 0.07 && made.expected.rms < 0.012);
+    // More fuel is given to the end as well: it moves with the nearest that is known, and keeps its shape.
+    const Wrong lean("crane", "meter", -9, {"survey"});
+    const auto richer = lean.correct(only("meter"));
+    QCOMPARE(richer.of("meter")->standing, Standing::Worth);
+    const auto& change = richer.of("meter")->tables[0].change;
+    QVERIFY(std::abs(change.back() - change[change.size() - 2]) < 0.004);
+    QVERIFY(std::abs(change.back() - 0.1) < 0.02);
+    QVERIFY(!says(*richer.of("meter"), "the curve stays as it is"));
 }
 
 void CorrectionsTest::underLoadLessFuelIsGivenOnlyUpToTheDoubt() {

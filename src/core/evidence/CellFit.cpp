@@ -361,8 +361,8 @@ class Fitter {
     /// Leaving a visit out of a linear fit grows what is left of it by 1 / (1 - its leverage).
     HeldOut heldOut(const Vector& m, const Eigen::MatrixXf& inverse) const {
         double weights = 0, now = 0, then = 0;
-        std::vector<std::pair<double, double>> gains;  // of a visit: weight, gain
-        gains.reserve(visits_.all.size());
+        std::vector<std::pair<double, double>> gains, lefts;  // of a visit: weight, square
+        gains.reserve(visits_.all.size()), lefts.reserve(visits_.all.size());
         for (const Visit& v : visits_.all) {
             std::array<std::pair<Index, double>, 11> part{};
             size_t parts = 0;
@@ -378,16 +378,21 @@ class Fitter {
                         part[a].second * part[b].second * static_cast<double>(inverse(part[a].first, part[b].first));
             const double left = v.left / std::max(0.05, 1 - v.weight * leverage);
             weights += v.weight, now += v.weight * own * own, then += v.weight * left * left;
-            gains.emplace_back(v.weight, own * own - left * left);
+            gains.emplace_back(v.weight, own * own - left * left), lefts.emplace_back(v.weight, left * left);
         }
         HeldOut out;
         if (!(weights > 0)) return out;
         const double mean = (now - then) / weights;
-        double spread = 0;
-        for (const auto& [weight, gain] : gains)
-            spread += weight * weight * (gain - mean) * (gain - mean);
+        const auto spreadAround = [](const auto& squares, double middle) {
+            double sum = 0;
+            for (const auto& [weight, square] : squares)
+                sum += weight * weight * (square - middle) * (square - middle);
+            return std::sqrt(sum);
+        };
+        const double spread = spreadAround(gains, mean);
         out.now = std::sqrt(now / weights), out.then = std::sqrt(then / weights);
-        out.sureness = spread > 0 ? mean * weights / std::sqrt(spread) : 0;
+        out.sureness = spread > 0 ? mean * weights / spread : 0;
+        if (then > 0) out.thenDoubt = spreadAround(lefts, then / weights) / weights / (2 * out.then);
         return out;
     }
 

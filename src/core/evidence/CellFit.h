@@ -34,9 +34,10 @@ struct FitSamples {
 /// How well the fit tells a visit that it has not seen: every visit is left out once. RMS of ln over the visits by
 /// their weights; what belongs to a drive as a whole, or to motion, is taken out of all of them.
 struct HeldOut {
-    double now = 0;       ///< of what the visits say
-    double then = 0;      ///< of what is left once each is told by all others
-    double sureness = 0;  ///< mean of (now^2 - then^2) over its standard deviation between visits
+    double now = 0;        ///< of what the visits say
+    double then = 0;       ///< of what is left once each is told by all others
+    double thenDoubt = 0;  ///< of `then`, a standard deviation between visits
+    double sureness = 0;   ///< mean of (now^2 - then^2) over its standard deviation between visits
     double gain() const { return now - then; }
     /// Standard deviation of the gain.
     double doubt() const { return sureness > 0 ? gain() / sureness : INFINITY; }

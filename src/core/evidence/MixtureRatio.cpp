@@ -92,6 +92,19 @@ std::vector<bool> soaked(const EngineColumns& c, double after_s) {
     return out;
 }
 
+constexpr float kTurns_rpm = 400;
+
+/// Samples within a while after the engine began to turn; where it turned from the first, nobody saw it begin.
+std::vector<bool> started(const EngineColumns& c, double after_s) {
+    std::vector<bool> out(c.time_s.size());
+    double until_s = -1;
+    for (size_t i = 1; i < out.size(); ++i) {
+        if (c.speed_rpm[i] > kTurns_rpm && !(c.speed_rpm[i - 1] > kTurns_rpm)) until_s = c.time_s[i] + after_s;
+        out[i] = c.time_s[i] < until_s;
+    }
+    return out;
+}
+
 /// Mean of 1/lambda around a moment, as lambda: the mean of the fuel's share is what the exhaust mixes.
 double lambdaAround(const Series& wideband, double t, double average_s, recording::Follower& follower) {
     double sum = 0;
@@ -126,8 +139,9 @@ Filter filterOf(const EngineColumns& c, const SettlingRules& rules, const Window
                 const std::vector<bool>& soak, const std::optional<PulseModel>& pulses, std::span<const Taint> taints) {
     Filter filter;
     addTaints(filter, c, window, taints);
-    filter.add("not-running", "engine off", [&](size_t i) { return !(c.speed_rpm[i] > 400); });
+    filter.add("not-running", "engine off", [&](size_t i) { return !(c.speed_rpm[i] > kTurns_rpm); });
     filter.add("cold", "engine cold", [&](size_t i) { return !(c.coolant_C[i] >= static_cast<float>(rules.warm_C)); });
+    filter.add("just-started", "just started", [begun = started(c, rules.afterStart_s)](size_t i) { return begun[i]; });
     filter.add("fuel-cut", "fuel cut", [&, from = recording::Follower(c.time_s)](size_t i) mutable {
         return unrest.cut.any(from.orFirst(c.time_s[i] - rules.afterCut_s), window.last[i]);
     });

@@ -18,6 +18,7 @@ struct SettlingRules {
     double step_s = 0.2;
     double warm_C = 65;
     double afterCut_s = 1.5;
+    double afterStart_s = 10;       ///< more is injected than is asked for, and walls are wet from cranking
     double afterStop_s = 60;        ///< the intake sensor is soaked with heat when the car has stood
     double lambdaAskedStep = 0.02;  ///< largest change of the asked lambda within the delay
     double leastLambda = 0.62;      ///< beyond these the wideband only says "out of range"

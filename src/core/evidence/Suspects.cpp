@@ -286,7 +286,8 @@ Seen seenIn(const std::vector<MixtureCell>& cells, const MixtureFacts& facts) {
         out.x(row, static_cast<Index>(Id::Wideband)) = 1;
         see(cell.wideband, cell.doubt);
     }
-    constexpr double kLitres = 0.01, kBench_ms = 0.02, kGauge = 0.1, kTested = 0.003, kFreeAir = 0.004;
+    // A pump tells to half a per cent, and a tank is never full to the drop.
+    constexpr double kLitres = 0.006, kBench_ms = 0.02, kGauge = 0.1, kTested = 0.003, kFreeAir = 0.004;
     const auto told = [&](Id id, double off, double doubt) {
         out.x(row, static_cast<Index>(id)) = 1;
         see(off, doubt);

@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <cmath>
 #include <map>
+#include <set>
 
 #include "core/base/Text.h"
 #include "core/evidence/Finding.h"
@@ -65,6 +66,18 @@ bool changes(std::string_view kind, const calibration::Calibration& one, const c
     });
 }
 
+/// ln of what every cell of a table was multiplied by.
+std::vector<double> lnChange(const calibration::Calibration& before, const calibration::Calibration& after,
+                             const definition::Parameter& parameter) {
+    std::vector<double> out;
+    const auto was = before.read(parameter), is = after.read(parameter);
+    if (!was || !is || was->values.size() != is->values.size()) return out;
+    out.reserve(was->values.size());
+    for (size_t i = 0; i < was->values.size(); ++i)
+        out.push_back(std::log(is->values[i] / was->values[i]));
+    return out;
+}
+
 constexpr double kLeastRoad_rpm = 1000, kMostRoad_rpm = 5200, kLeastRoad_kPa = 25, kMostRoad_kPa = 160;
 
 }  // namespace
@@ -96,7 +109,7 @@ Result<std::vector<proposals::KeptPromise>> accountOf(const carfolder::CarFolder
             auto& kept = out.emplace_back(proposals::KeptPromise{one->number, promise->kind, promise->figure,
                                                                  promise->now, promise->expected, promise->doubt});
             if (const auto found = came->find(promise->kind); found != came->end())
-                kept.came = found->second.value, kept.cameDoubt = found->second.doubt;
+                kept.came = found->second.value, kept.cameDoubt = found->second.doubt, kept.cells = found->second.cells;
         }
         at = one->parent;
     }
@@ -124,9 +137,19 @@ Done keepAccount(const Kit& kit, carfolder::CarFolder& folder, int64_t round, co
     const auto measured = proposals::correctAll(*inCar, drives, choices);
     if (!measured) return tl::unexpected(measured.error());
     std::map<std::string, Came> came;
-    for (const proposals::Correction& kind : measured->all)
-        if (kind.promise && std::isfinite(kind.promise->now) && std::isfinite(kind.promise->doubt))
-            came[std::string(kind.kind->id)] = {kind.promise->now, kind.promise->doubt};
+    std::set<std::string> told;
+    for (const Promised& promise : reason->promised) {
+        const auto* kind = measured->of(promise.kind);
+        if (!kind || !kind->promise || !std::isfinite(kind->promise->now) || !std::isfinite(kind->promise->leftDoubt))
+            continue;
+        Came& mine = came[promise.kind] = {kind->promise->now, kind->promise->leftDoubt};
+        if (kind->tables.empty()) continue;
+        // Of two that change one table the later speaks of what the earlier left: its figure tells it.
+        const definition::Parameter& parameter = *kind->tables[0].table.parameter;
+        if (!told.insert(parameter.name).second) continue;
+        const auto made = lnChange(*before, *inCar, parameter);
+        mine.cells = proposals::matchOf(proposals::heldAgainst(promise.cells, made, kind->promise->cells));
+    }
     if (came.empty()) return {};
     return folder.rounds().setCame(round, toJson(came));
 }

@@ -257,12 +257,16 @@ std::string toJson(const RoundReason& reason) {
     if (!reason.now.empty()) out["now"] = reason.now;
     if (!reason.expected.empty()) out["expected"] = reason.expected;
     if (reason.cells) out["cells"] = reason.cells;
-    for (const Promised& one : reason.promised)
-        out["promised"].push_back({{"kind", one.kind},
-                                   {"figure", one.figure},
-                                   {"now", one.now},
-                                   {"expected", one.expected},
-                                   {"doubt", one.doubt}});
+    for (const Promised& one : reason.promised) {
+        json promised{{"kind", one.kind},
+                      {"figure", one.figure},
+                      {"now", one.now},
+                      {"expected", one.expected},
+                      {"doubt", one.doubt}};
+        for (const proposals::CellEstimate& cell : one.cells)
+            promised["cells"].push_back({cell.cell, cell.off, cell.doubt});
+        out["promised"].push_back(std::move(promised));
+    }
     return textOf(out);
 }
 
@@ -273,9 +277,12 @@ Result<RoundReason> reasonFromJson(const std::string& text) {
         const auto in = json::parse(text);
         RoundReason out{in.at("kind"), in.value("settings", Numbers()), in.value("now", Numbers()),
                         in.value("expected", Numbers()), in.value("cells", size_t{0})};
-        for (const auto& one : in.value("promised", json::array()))
-            out.promised.push_back(
-                {one.at("kind"), one.at("figure"), one.at("now"), one.at("expected"), one.at("doubt")});
+        for (const auto& one : in.value("promised", json::array())) {
+            auto& promised = out.promised.emplace_back(
+                Promised{one.at("kind"), one.at("figure"), one.at("now"), one.at("expected"), one.at("doubt")});
+            for (const auto& cell : one.value("cells", json::array()))
+                promised.cells.push_back({cell.at(0), cell.at(1), cell.at(2)});
+        }
         return out;
     } catch (const json::exception& problem) {
         return fail(ErrorCode::BadInput, std::string("Why a round was made can't be read: ") + problem.what());
@@ -284,8 +291,11 @@ Result<RoundReason> reasonFromJson(const std::string& text) {
 
 std::string toJson(const std::map<std::string, Came>& came) {
     json out = json::object();
-    for (const auto& [kind, one] : came)
+    for (const auto& [kind, one] : came) {
         out[kind] = {{"value", one.value}, {"doubt", one.doubt}};
+        if (one.cells)
+            out[kind]["cells"] = {{"q", one.cells->q}, {"numbers", one.cells->numbers}, {"more", one.cells->more}};
+    }
     return textOf(out);
 }
 
@@ -294,8 +304,11 @@ Result<std::map<std::string, Came>> cameFromJson(const std::string& text) {
     if (text.empty()) return out;
     try {
         const json in = json::parse(text);
-        for (const auto& [kind, one] : in.items())
-            out[kind] = {one.at("value"), one.at("doubt")};
+        for (const auto& [kind, one] : in.items()) {
+            Came& kept = out[kind] = {one.at("value"), one.at("doubt")};
+            if (const auto cells = one.find("cells"); cells != one.end())
+                kept.cells = proposals::Match{cells->at("q"), cells->at("numbers"), cells->at("more")};
+        }
         return out;
     } catch (const json::exception& problem) {
         return fail(ErrorCode::BadInput, std::string("What came of a round can't be read: ") + problem.what());

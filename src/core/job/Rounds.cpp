@@ -44,7 +44,8 @@ RoundReason reasonOf(const proposals::Corrections& corrections, const proposals:
         out.cells += one->changed();
         out.text += (out.text.empty() ? "" : " ") + one->reason;
         const auto& promise = *one->promise;
-        out.promised.push_back({id, std::string(promise.figure), promise.now, promise.expected, promise.doubt});
+        out.promised.push_back(
+            {id, std::string(promise.figure), promise.now, promise.expected, promise.leftDoubt, promise.cells});
         out.now.try_emplace(std::string(promise.figure), promise.now);
         out.expected[std::string(promise.figure)] = promise.expected;
     }

@@ -22,12 +22,14 @@ namespace brusk::job {
 struct Promised {
     std::string kind;
     std::string figure;
-    double now = 0, expected = 0, doubt = 0;  ///< in the figure's unit
+    double now = 0, expected = 0, doubt = 0;          ///< in the figure's unit; the doubt is of what is expected
+    std::vector<proposals::CellEstimate> cells = {};  ///< as they were when it was promised
 };
 
 /// What came of it, by the first drives on the round: in the same unit.
 struct Came {
     double value = 0, doubt = 0;
+    std::optional<proposals::Match> cells = {};  ///< against those that were promised
 };
 
 /// Why a round was made and what it promised: beside its note in the ledger, whoever made it.

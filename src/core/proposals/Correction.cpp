@@ -79,9 +79,13 @@ double CorrectionInput::setting(std::string_view id) const {
     return 0;
 }
 
-Promise CorrectionInput::promise(double now, double expected, double doubt) const {
-    return {kind.figure, now, std::clamp(expected + trust.optimism, 0.0, std::max(now, expected)),
-            doubt * trust.widens};
+Promise CorrectionInput::promise(double now, double expected, double doubt, double leftDoubt) const {
+    return {kind.figure,
+            now,
+            std::clamp(expected + trust.optimism, 0.0, std::max(now, expected)),
+            doubt * trust.widens,
+            leftDoubt * trust.widens,
+            {}};
 }
 
 size_t Correction::changed() const {

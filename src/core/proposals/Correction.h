@@ -29,7 +29,10 @@ using Settings = std::map<std::string, double, std::less<>>;
 struct Promise {
     std::string_view figure;  ///< id of evidence::kFigures
     double now = 0, expected = 0;
-    double doubt = 0;  ///< of the gain, a standard deviation
+    double doubt = 0;      ///< of the gain, a standard deviation
+    double leftDoubt = 0;  ///< of what is expected to be left, when other roads tell it again
+    std::vector<CellEstimate> cells =
+        {};  ///< what each that is known is off by, as it is; of a kind with a map or curve
     double gain() const { return now - expected; }
     double surely() const { return gain() - doubt; }
 };
@@ -47,7 +50,7 @@ struct CorrectionInput {
     /// As chosen, or as usual, in the setting's unit.
     double setting(std::string_view id) const;
     /// What is promised of the kind's figure, in its unit, as its record lets it be believed.
-    Promise promise(double now, double expected, double doubt) const;
+    Promise promise(double now, double expected, double doubt, double leftDoubt) const;
 };
 
 enum class Standing {

@@ -285,9 +285,10 @@ void CorrectionView::showFigures() {
     const auto text = [&](double v) { return QString("%1 %2").arg(v, 0, 'f', 2).arg(textOf(figure->unit)); };
     nowTitle_->setText(figure ? textOf(figure->title) + tr(", now") : QString());
     now_->setText(figure ? text(promise->now) : QString());
-    after_->setText(!figure             ? tr("-")
-                    : shown_->changes() ? text(promise->expected) + QString(" \u00b1 %1").arg(promise->doubt, 0, 'f', 2)
-                                        : tr("as it is"));
+    after_->setText(!figure ? tr("-")
+                    : shown_->changes()
+                        ? text(promise->expected) + QString(" \u00b1 %1").arg(promise->leftDoubt, 0, 'f', 2)
+                        : tr("as it is"));
 }
 
 GridContents CorrectionView::contentsOf(Layer layer) const {

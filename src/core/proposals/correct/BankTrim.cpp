@@ -12,8 +12,9 @@
 namespace brusk::proposals::correct {
 
 Result<Correction> bankTrim(const CorrectionInput& in) {
-    constexpr size_t kFewest = 10, kUsual = 5;
+    constexpr size_t kFewest = 10;
     constexpr double kSensors = 0.003;  // of two narrowbands against each other
+    constexpr double kAgain = 0.0001;   // of one drive against another
     Correction out;
     out.kind = &in.kind;
     const auto* parameter = in.calibration.definition().parameterWithRole("bank_trim");
@@ -43,8 +44,7 @@ Result<Correction> bankTrim(const CorrectionInput& in) {
         mean += one / n;
     for (const double one : apart)
         squares += (one - mean) * (one - mean);
-    // Neighbouring stretches resemble each other: as many are independent as a few of them make one.
-    const double random = std::sqrt(squares / (n - 1)) / std::sqrt(std::max(1.0, n / kUsual));
+    const double random = std::hypot(std::sqrt(squares / (n - 1) / n), kAgain);
     const double doubt = std::hypot(random, kSensors), strength = in.setting("strength") / 100;
     out.pointsUnit = "%", out.pointsAlong = "airflow, kg/h";
     for (SeenPoint& point : out.points)
@@ -52,18 +52,25 @@ Result<Correction> bankTrim(const CorrectionInput& in) {
     const auto units = calibration::roleUnits(in.calibration, *parameter);
     if (!units) return tl::unexpected(units.error());
     const auto stored = [&](double share) { return units->value.back((share - 1) * 100); };
-    const double first = 1 + units->value(trims->values[0]) / 100, second = 1 + units->value(trims->values[1]) / 100;
+    const auto shareOf = [&](const calibration::Table& table, size_t bank) {
+        return 1 + units->value(table.values[bank]) / 100;
+    };
+    const double first = shareOf(*trims, 0), second = shareOf(*trims, 1);
     const double each = std::exp(strength * mean / 2);
     calibration::Edit edit;
     auto change = setTable(in.calibration, *parameter, {stored(first / each), stored(second * each)}, edit,
                            "Fuel of each bank from evidence");
     if (!change) return tl::unexpected(change.error());
+    const auto apartBy = [&](const calibration::Table& table) {
+        return std::log(shareOf(table, 1) / shareOf(table, 0));
+    };
+    // In whole counts.
+    const double left = std::abs(mean - (apartBy(change->after) - apartBy(change->before)));
     const bool changes = change->changes();
     if (changes) out.values.push_back(std::move(*change)), out.edits.push_back(std::move(edit));
     // The sensors' own difference stays the same on the next drive: it is in no promise.
     out.estimates.push_back({"banks apart", "%", mean * 100, random * 100});
-    out.promise =
-        in.promise(std::abs(mean) * 100, std::hypot(std::abs(mean) * (1 - strength), random) * 100, random * 100);
+    out.promise = in.promise(std::abs(mean) * 100, std::hypot(left, random) * 100, random * 100, random * 100);
     out.formula = say("correct.bank-formula",
                       "(1 + t2)/(1 + t1) new = old \u00d7 (1 + short2)(1 + long2) / [(1 + short1)(1 + long1)] = old "
                       "\u00d7 {0}; the product of both stays",

@@ -178,7 +178,7 @@ Result<Correction> fullLoad(const CorrectionInput& in) {
     constexpr double kAgain_s = 0.15;
     const double doubt =
         std::hypot(std::sqrt(spread / static_cast<double>(std::max<size_t>(1, late.size()))), kAgain_s);
-    out.promise = in.promise(now, expected, doubt);
+    out.promise = in.promise(now, expected, doubt, doubt);
     out.formula =
         say("correct.full-load-formula",
             "late = t(asked reaches its target) - t(pedal, pressure and speed are met); wait new = wait old - "

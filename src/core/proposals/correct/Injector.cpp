@@ -74,7 +74,8 @@ Result<Correction> injector(const CorrectionInput& in) {
     const double deadLeft = passes ? (1 - strength) * deadNow : deadNow,
                  flowLeft = flowPasses ? (1 - strength) * flowOff : flowOff;
     const double doubt = std::hypot(deadDoubt, flowDoubt);
-    out.promise = in.promise(std::hypot(deadNow, flowOff), std::hypot(deadLeft, flowLeft, doubt), doubt);
+    out.promise =
+        in.promise(std::hypot(deadNow, flowOff), std::hypot(deadLeft, flowLeft, doubt), doubt, kFolded * doubt);
     auto cells = blame.cells;
     std::sort(cells.begin(), cells.end(), [](const auto& a, const auto& b) { return a.open_ms < b.open_ms; });
     out.pointsUnit = "%", out.pointsAlong = "injector open, ms";

@@ -16,6 +16,9 @@ namespace brusk::proposals::correct {
 [[nodiscard]] Result<Correction> bankTrim(const CorrectionInput& in);
 [[nodiscard]] Result<Correction> fullLoad(const CorrectionInput& in);
 
+/// The size of a number around nil is known better than the number: that of a normal one, folded.
+inline constexpr double kFolded = 0.6;
+
 /// Strength, largest step and largest doubt as they were chosen.
 Caution cautionOf(const CorrectionInput& in);
 /// A correction of one table with its line, promise, reason and standing.

@@ -3,12 +3,15 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include <algorithm>
 
+#include "core/base/Say.h"
+#include "core/base/Text.h"
 #include "core/proposals/correct/Kinds.h"
 
 namespace brusk::proposals::correct {
 namespace {
 
-/// Beyond the driven readings the curve moves as a whole with the nearest that is known.
+/// Beyond the driven readings the curve moves as a whole with the nearest that is known; but where more flows than
+/// anybody has seen never to less fuel.
 void keepEnds(const evidence::CellFit& fit, double largestDoubt, std::vector<double>& factor) {
     const auto known = [&](size_t i) { return fit.visits[i] > 0 && fit.doubt[i] <= largestDoubt; };
     size_t first = 0, last = factor.size();
@@ -18,7 +21,8 @@ void keepEnds(const evidence::CellFit& fit, double largestDoubt, std::vector<dou
     while (!known(last - 1))
         --last;
     std::fill(factor.begin(), factor.begin() + static_cast<long>(first), factor[first]);
-    std::fill(factor.begin() + static_cast<long>(last), factor.end(), factor[last - 1]);
+    for (size_t i = last; i < factor.size(); ++i)
+        factor[i] = std::max(factor[i], factor[last - 1]);
 }
 
 /// Where two readings would come to lie in the wrong order both take their mean (pool adjacent violators).
@@ -68,9 +72,22 @@ Result<Correction> meter(const CorrectionInput& in) {
                          keepRising(old, factor);
                      });
     if (!made) return tl::unexpected(made.error());
-    return ofTable(in, std::move(*made),
-                   "flow new = flow old \u00d7 m; ln m per reading from ln r = ln[(lambda measured / lambda asked) "
-                   "(1 + short)(1 + long) (air used / air by the meter)]");
+    Correction out =
+        ofTable(in, std::move(*made),
+                "flow new = flow old \u00d7 m; ln m per reading from ln r = ln[(lambda measured / lambda asked) "
+                "(1 + short)(1 + long) (air used / air by the meter)]");
+    constexpr double kShown = 0.005;
+    const TableCorrection& curve = out.tables[0];
+    size_t seen = curve.change.size();
+    while (seen > 0 && curve.fit.visits[seen - 1] == 0)
+        --seen;
+    if (out.changes() && seen > 0 && seen < curve.change.size() && curve.change[seen - 1] < -kShown &&
+        curve.change.back() >= 0)
+        out.warnings.push_back(say("correct.meter-end",
+                                   "Above {0} {1} nobody drove: there the curve stays as it is, for less fuel is given "
+                                   "only where that was seen.",
+                                   {formatNumber(curve.table.x.values[seen - 1], 0), curve.table.x.unit}));
+    return out;
 }
 
 }  // namespace brusk::proposals::correct

@@ -38,7 +38,12 @@ Correction ofTable(const CorrectionInput& in, TableCorrection table, std::string
     // What caution does not make stays off; and no two drives tell the same of the same bytes closer than this.
     constexpr double kAgain_pct = 0.1;
     out.promise = in.promise(off, std::max(off * left, table.expected * 100),
-                             std::isfinite(held.doubt()) ? std::hypot(held.doubt() * 100, kAgain_pct) : off);
+                             std::isfinite(held.doubt()) ? std::hypot(held.doubt() * 100, kAgain_pct) : off,
+                             std::hypot(held.thenDoubt * 100, kAgain_pct));
+    const evidence::Enough known;
+    for (size_t i = 0; i < table.fit.factor.size(); ++i)
+        if (known(table.fit, i))
+            out.promise->cells.push_back({i, std::log(table.fit.factor[i]), table.fit.doubt[i] * in.trust.widens});
     out.formula = std::move(formula);
     out.reason = say("correct.table",
                      "{0} is off by {1} % in {2}, told by {3} samples; a visit that the fit has not seen is told to "

@@ -99,14 +99,16 @@ std::vector<Bin> binsOf(const CorrectionInput& in, const evidence::MapAxes& map,
 struct WeatherFit {
     std::vector<double> blend;     ///< share of the coolant, absolute
     std::vector<double> altitude;  ///< ln of the factor
+    size_t thinnest = 0;           ///< first node of altitude's that was driven at
     double now = 0, then = 0;      ///< RMS of what each adds to ln r, and what the doubt leaves of it
     double nowAltitude = 0, thenAltitude = 0;
     double coldest_C = INFINITY, warmest_C = -INFINITY, lowest_kPa = INFINITY, highest_kPa = -INFINITY;
 };
 
 Result<WeatherFit> weatherFit(const CorrectionInput& in, const Curve* blend, const Curve* altitude) {
-    constexpr double kCell = 0.08, kBlend = 0.25, kAltitude = 0.08, kDrive = 0.005, kBin = 0.006, kSample = 0.03;
-    constexpr double kBlendBend = 0.15, kAltitudeBend = 0.04;  // from node to node
+    constexpr double kCell = 0.08, kBlend = 0.25, kAltitude = 0.15, kDrive = 0.005, kBin = 0.006, kSample = 0.03;
+    constexpr double kBlendStep = 0.15;      // from node to node
+    constexpr double kAltitudeBend = 0.015;  // of what thin air does, over ten kPa
     constexpr double kBySea = 0.97, kRight = 0.003;
     const auto* parameter = in.calibration.definition().parameterWithRole("ve_map");
     auto table = in.calibration.read(*parameter);
@@ -127,6 +129,7 @@ Result<WeatherFit> weatherFit(const CorrectionInput& in, const Curve* blend, con
     double reference = kReference_kPa;
     if (altitude)
         if (const auto shown = units::conversion("kPa", altitude->axes.x.unit)) reference = (*shown)(kReference_kPa);
+    double lowest = INFINITY;
     std::vector<std::vector<std::pair<Index, double>>> rows;
     rows.reserve(bins.size());
     const auto onCurve = [](const evidence::AxisLookup& axis, double at, Index first, double by, auto& row) {
@@ -156,6 +159,7 @@ Result<WeatherFit> weatherFit(const CorrectionInput& in, const Curve* blend, con
             // The map itself is that of the reference: there the curve is right.
             onCurve(altitude->axes.across, bin.outside, cells + blends, 1, row);
             onCurve(altitude->axes.across, reference, cells + blends, -1, row);
+            lowest = std::min(lowest, bin.outside);
             out.lowest_kPa = std::min(out.lowest_kPa, bin.outside_kPa),
             out.highest_kPa = std::max(out.highest_kPa, bin.outside_kPa);
         }
@@ -177,14 +181,22 @@ Result<WeatherFit> weatherFit(const CorrectionInput& in, const Curve* blend, con
         const bool bySea = altitude->table.x.values[static_cast<size_t>(i)] >= kBySea * reference;
         hold(cells + blends + i, 1, bySea ? kRight : kAltitude);
     }
-    const auto bend = [&](Index first, Index count, double sd) {
-        const double held = 1 / (sd * sd);
-        for (Index i = first; i + 1 < first + count; ++i) {
-            normal(i, i) += held, normal(i + 1, i + 1) += held;
-            normal(i, i + 1) -= held, normal(i + 1, i) -= held;
-        }
+    const auto tie = [&](std::initializer_list<std::pair<Index, double>> together, double sd) {
+        for (const auto& a : together)
+            for (const auto& b : together)
+                normal(a.first, b.first) += a.second * b.second / (sd * sd);
     };
-    bend(cells, blends, kBlendBend), bend(cells + blends, alts, kAltitudeBend);
+    for (Index i = cells; i + 1 < cells + blends; ++i)
+        tie({{i, -1}, {i + 1, 1}}, kBlendStep);
+    // The thinner the air the more it does: from the sea on a line, which bends a little.
+    for (Index i = 1; i + 1 < alts; ++i) {
+        const auto& at = altitude->table.x.values;
+        const auto k = static_cast<size_t>(i);
+        if (at[k] >= kBySea * reference) break;
+        const double before = reference / (at[k] - at[k - 1]) / 10, after = reference / (at[k + 1] - at[k]) / 10;
+        const Index node = cells + blends + i;
+        tie({{node - 1, before}, {node, -before - after}, {node + 1, after}}, kAltitudeBend);
+    }
     const Eigen::LDLT<Matrix> solved(normal);
     const Vector answer = solved.solve(right);
     const Index asked = blends + alts;
@@ -195,6 +207,7 @@ Result<WeatherFit> weatherFit(const CorrectionInput& in, const Curve* blend, con
         out.blend.push_back(answer(cells + i));
     for (Index i = 0; i < alts; ++i)
         out.altitude.push_back(answer(cells + blends + i));
+    if (std::isfinite(lowest)) out.thinnest = altitude->axes.across.locate(lowest).index;
     // What both come to in the bins beyond what the map's own cell takes of it, and how far that is known.
     std::map<size_t, std::pair<Vector, double>> means;
     std::vector<Vector> parts;
@@ -238,7 +251,7 @@ Result<Correction> ofCurve(const CorrectionInput& in, const Curve& curve, const 
     auto change = setTable(in.calibration, *curve.parameter, wanted, edit, title);
     if (!change) return tl::unexpected(change.error());
     if (change->changes()) out.values.push_back(std::move(*change)), out.edits.push_back(std::move(edit));
-    out.promise = in.promise(now * 100, std::hypot((1 - strength) * now, then) * 100, then * 100);
+    out.promise = in.promise(now * 100, std::hypot((1 - strength) * now, then) * 100, then * 100, kFolded * then * 100);
     judge(out, now > 2.33 * then, then < kKnown);
     return out;
 }
@@ -278,8 +291,12 @@ Result<Correction> altitude(const CorrectionInput& in) {
     const auto blend = curveOf(in.calibration, "charge_blend");
     const auto fit = weatherFit(in, blend ? &*blend : nullptr, &*curve);
     if (!fit) return tl::unexpected(fit.error());
+    // Where nobody was so high the line goes on, but never to less fuel than where somebody was.
+    std::vector<double> asked = fit->altitude;
+    for (size_t i = fit->thinnest; i-- > 0;)
+        asked[i] = std::max(asked[i], std::min(0.0, asked[i + 1]));
     auto out = ofCurve(
-        in, *curve, fit->altitude, fit->nowAltitude, fit->thenAltitude,
+        in, *curve, asked, fit->nowAltitude, fit->thenAltitude,
         [](double old, double off) { return old * std::exp(off); }, "Altitude from evidence");
     if (!out) return out;
     const std::string range = formatNumber(fit->lowest_kPa, 0) + " to " + formatNumber(fit->highest_kPa, 0) + " kPa";

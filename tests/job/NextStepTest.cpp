@@ -132,7 +132,7 @@ void NextStepTest::whyARoundWasMadeIsKeptWithIt() {
     auto& air = corrections.all.emplace_back();
     air.kind = proposals::correctionKind("air");
     air.tables.emplace_back().changed = 41;
-    air.promise = proposals::Promise{"fuel_error_rms_pct", 3.0, 0.4, 0.2};
+    air.promise = proposals::Promise{"fuel_error_rms_pct", 3.0, 0.4, 0.2, 0.15, {{7, 0.03, 0.004}}};
     air.reason = "Air is off.";
     corrections.made = {&air};
     corrections.now = {0.031, 60}, corrections.expected = {0.002, 60};
@@ -146,7 +146,10 @@ void NextStepTest::whyARoundWasMadeIsKeptWithIt() {
     QVERIFY(kept->kind == "air" && kept->cells == 41 && kept->settings == reason.settings);
     QCOMPARE(kept->settings.at("air.strength"), 50.0);
     QCOMPARE(kept->promised.size(), size_t{1});
-    QVERIFY(kept->promised[0].kind == "air" && kept->promised[0].expected == 0.4 && kept->promised[0].doubt == 0.2);
+    QVERIFY(kept->promised[0].kind == "air" && kept->promised[0].expected == 0.4 && kept->promised[0].doubt == 0.15);
+    QCOMPARE(kept->promised[0].cells.size(), size_t{1});
+    QVERIFY(kept->promised[0].cells[0].cell == 7 && kept->promised[0].cells[0].off == 0.03 &&
+            kept->promised[0].cells[0].doubt == 0.004);
     QCOMPARE(kept->now.at("fuel_error_rms_pct"), 3.1);
     QCOMPARE(kept->expected, reason.expected);
     QVERIFY(round->note == "Air is off. Fuel was off by 3.10 % over 60 cells; 0.20 % are expected to be left.");

@@ -124,7 +124,9 @@ void judge(Correction& c, bool passes, bool enough) {
     const bool worth =
         c.promise && passes && c.changes() && c.promise->surely() > 0 && c.promise->gain() > c.kind->floor;
     c.standing = worth ? Standing::Worth : enough ? Standing::Right : Standing::Waits;
-    if (!worth) c.edits.clear(), c.values.clear(), c.loosened.clear();
+    if (worth) return;
+    c.edits.clear(), c.values.clear(), c.loosened.clear();
+    std::for_each(c.tables.begin(), c.tables.end(), leaveAsItIs);
 }
 
 Result<Corrections> correctAll(const calibration::Calibration& inCar, const evidence::Drives& drives,

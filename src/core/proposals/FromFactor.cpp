@@ -45,6 +45,15 @@ std::vector<bool> loadedCells(const evidence::MapSamples& samples, const evidenc
     return out;
 }
 
+void leaveAsItIs(TableCorrection& c) {
+    c.change.assign(c.change.size(), 0);
+    c.result = c.table.values;
+    c.state.assign(c.state.size(), CellState::Untouched);
+    c.edit = {};
+    c.largestStep = 0, c.changed = c.unsure = c.extended = c.clamped = 0;
+    c.expected = c.now.rms, c.errorExpected = c.errorNow;
+}
+
 double leftAlike(const evidence::CellFit& fit, const Caution& caution) {
     std::vector<double> told;
     for (size_t i = 0; i < fit.factor.size(); ++i)

@@ -65,6 +65,9 @@ struct TableCorrection : ScaledTable {
     std::vector<float> errorExpected;
 };
 
+/// Nothing of it is changed; what is known of its cells stays.
+void leaveAsItIs(TableCorrection& correction);
+
 /// Cells under load, above this pressure in the manifold, are the ones in which lean and early hurt.
 inline constexpr double kLoaded_kPa = 100;
 inline constexpr uint32_t kVisited = 20;  ///< samples for a cell to count in the fuel error

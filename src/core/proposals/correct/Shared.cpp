@@ -38,7 +38,7 @@ Correction ofTable(const CorrectionInput& in, TableCorrection table, std::string
     // What caution does not make stays off; and no two drives tell the same of the same bytes closer than this.
     constexpr double kAgain_pct = 0.1;
     out.promise = in.promise(off, std::max(off * left, table.expected * 100),
-                             std::isfinite(held.doubt()) ? std::hypot(held.doubt() * 100, kAgain_pct) : off,
+                             std::isfinite(held.doubt()) ? std::hypot(strength * held.doubt() * 100, kAgain_pct) : off,
                              std::hypot(held.thenDoubt * 100, kAgain_pct));
     const evidence::Enough known;
     for (size_t i = 0; i < table.fit.factor.size(); ++i)
@@ -47,22 +47,12 @@ Correction ofTable(const CorrectionInput& in, TableCorrection table, std::string
     out.formula = std::move(formula);
     out.reason = say("correct.table",
                      "{0} is off by {1} % in {2}, told by {3} samples; a visit that the fit has not seen is told to "
-                     "{4} %. {5} change, by at most {6} %.",
+                     "{4} %.",
                      {in.kind.title, formatNumber(table.now.rms * 100, 2), cellsText(table.now.cells),
-                      std::to_string(table.errorNow.size()), formatNumber(held.then * 100, 2), cellsText(table.changed),
-                      formatNumber(table.largestStep * 100, 1)});
+                      std::to_string(table.errorNow.size()), formatNumber(held.then * 100, 2)});
     const bool enough = table.sure > 0;
     if (table.changed > 0) out.edits.push_back(table.edit);
     const size_t sure = table.sure;
-    if (table.unsure)
-        out.warnings.push_back(
-            say("correct.unsure", "Of {0} that change not enough is known yet to be sure.", {cellsText(table.unsure)}));
-    if (table.extended)
-        out.warnings.push_back(say("correct.extended", "Nobody drove in {0} that change: they follow their neighbours.",
-                                   {cellsText(table.extended)}));
-    if (table.clamped)
-        out.warnings.push_back(say("correct.clamped", "{0} held at a limit or at the largest step.",
-                                   {cellsText(table.clamped) + (table.clamped == 1 ? " is" : " are")}));
     constexpr double kShown = 0.002;
     if (std::abs(table.leftAlike) > kShown)
         out.warnings.push_back(
@@ -79,14 +69,26 @@ Correction ofTable(const CorrectionInput& in, TableCorrection table, std::string
                                    {cellsText(leaner), formatNumber(most * 100, 1)}));
     out.tables.push_back(std::move(table));
     judge(out, held.passes(), enough);
+    const TableCorrection& made = out.tables[0];
+    if (made.changed)
+        out.reason += " " + say("correct.table-change", "{0} change, by at most {1} %.",
+                                {cellsText(made.changed), formatNumber(made.largestStep * 100, 1)});
+    if (made.unsure)
+        out.warnings.push_back(
+            say("correct.unsure", "Of {0} that change not enough is known yet to be sure.", {cellsText(made.unsure)}));
+    if (made.extended)
+        out.warnings.push_back(say("correct.extended", "Nobody drove in {0} that change: they follow their neighbours.",
+                                   {cellsText(made.extended)}));
+    if (made.clamped)
+        out.warnings.push_back(say("correct.clamped", "{0} held at a limit or at the largest step.",
+                                   {cellsText(made.clamped) + (made.clamped == 1 ? " is" : " are")}));
     switch (out.standing) {
         case Standing::Worth:
             out.line = say("correct.off", "off by {0} %, {1} sure", {formatNumber(off, 1), cellsText(sure)});
             break;
         case Standing::Right:
-            out.line =
-                say("correct.right", "{0} \u00b1 {1} % over {2}",
-                    {formatNumber(off, 1), formatNumber(100 * out.tables[0].fit.systematic, 1), cellsText(sure)});
+            out.line = say("correct.right", "{0} \u00b1 {1} % over {2}",
+                           {formatNumber(off, 1), formatNumber(100 * made.fit.systematic, 1), cellsText(sure)});
             break;
         case Standing::Waits:
             out.line = say("correct.too-little", "for more driving: no cell is sure yet");

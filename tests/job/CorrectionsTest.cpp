@@ -112,9 +112,11 @@ class CorrectionsTest : public QObject {
     void whatIsWrongTogetherIsSaidAndSeparatedByFacts();
     void aMeterIsPutRightAndItsCurveStaysRising();
     void underLoadLessFuelIsGivenOnlyUpToTheDoubt();
+    void farFromAnyEvidenceMoreFuelFollowsTheFitAndLessDoesNot();
     void whatBecomesLeanerUnderLoadIsSaid();
     void weatherGoesIntoItsOwnParameters_data();
     void weatherGoesIntoItsOwnParameters();
+    void thinAirGoesOnInALineButToLessFuelOnlyWhereSomebodyWas();
     void oneWeatherIsNotEnoughToTellIt();
     void theModelsAreBroughtTogetherWhereOneHandsOver();
     void theBanksShareWhatTheirLoopsTrimApart();
@@ -144,6 +146,12 @@ void CorrectionsTest::aRightCalibrationIsHardlyTouched() {
     const auto made = rightHeron().correct();
     for (const char* id : {"injector", "charge-temperature", "altitude", "changeover"})
         QVERIFY2(made.of(id)->edits.empty(), qPrintable(QString::fromStdString(made.of(id)->line)));
+    for (const auto& one : made.all) {
+        if (one.standing == Standing::Worth) continue;
+        QVERIFY(one.reason.find("change") == std::string::npos);
+        for (const auto& table : one.tables)
+            QVERIFY(table.changed == 0 && table.result == table.table.values && table.errorExpected == table.errorNow);
+    }
     // What is made of the map all the same is small.
     calibration::Calibration after = *rightHeron().inCar;
     for (const auto& edit : made.edits())
@@ -320,6 +328,23 @@ void CorrectionsTest::underLoadLessFuelIsGivenOnlyUpToTheDoubt() {
     QCOMPARE(factor[3], 1.0);                                       // and never leaner where nobody was
 }
 
+void CorrectionsTest::farFromAnyEvidenceMoreFuelFollowsTheFitAndLessDoesNot() {
+    // Driven at one end only; what all cells say alike is left out of the sum here.
+    evidence::CellFit fit;
+    fit.rows = 1, fit.columns = 4;
+    fit.doubt = {0.003, 0.02, 0.03, 0.2}, fit.visits = {9, 0, 0, 0};
+    proposals::Caution caution;
+    caution.alike = 0;
+    fit.factor = {1.08, 1.07, 1.05, 1.04};
+    const auto richer = proposals::knownFactors(fit, caution, {});
+    QVERIFY(richer[0] == 1.08 && richer[1] == 1.07 && richer[2] == 1.05);
+    QCOMPARE(richer[3], 1.0);  // of which nothing is known
+    fit.factor = {0.92, 0.93, 0.95, 0.96};
+    const auto leaner = proposals::knownFactors(fit, caution, {});
+    QVERIFY(leaner[0] == 0.92 && leaner[1] == 0.93);
+    QVERIFY(leaner[2] == 1.0 && leaner[3] == 1.0);
+}
+
 void CorrectionsTest::whatBecomesLeanerUnderLoadIsSaid() {
     const Wrong rich("heron", "air", 8, {"survey", "pulls-3"}), lean("heron", "air", -8, {"survey", "pulls-3"});
     const auto said = [](const Wrong& car) { return car.correct(only("air")).of("air")->loosened; };
@@ -355,6 +380,31 @@ void CorrectionsTest::weatherGoesIntoItsOwnParameters() {
         if (change.before.values[i] != 0) most = std::min(most, change.after.values[i] / change.before.values[i] - 1);
     QVERIFY2(most < -0.02, qPrintable(QString::number(most)));
     QVERIFY(one->promise->expected < 0.5 * one->promise->now);
+}
+
+void CorrectionsTest::thinAirGoesOnInALineButToLessFuelOnlyWhereSomebodyWas() {
+    // Wrong in proportion to how thin the air is; driven by the sea and at 84 kPa, between the second node and the
+    // third.
+    const auto madeOf = [](double amount) {
+        const Wrong crane("crane", "altitude", amount, {"survey"}, {{20, 101}, {20, 84}});
+        const auto all = crane.correct(only("altitude"));
+        const auto* one = all.of("altitude");
+        std::vector<double> out;
+        if (!one || one->values.empty()) return out;
+        const auto& change = one->values[0];
+        for (size_t i = 0; i < change.before.values.size(); ++i)
+            out.push_back(100 * std::log(change.after.values[i] / change.before.values[i]));
+        return out;
+    };
+    const auto richer = madeOf(-8), leaner = madeOf(8);
+    QCOMPARE(richer.size(), size_t{5});
+    QCOMPARE(leaner.size(), size_t{5});
+    // 60, 75 and 88 kPa: the line goes on, twice as far from the sea nearly twice as much.
+    QVERIFY2(richer[0] > 1.25 * richer[1] && richer[1] > 1.4 * richer[2] && richer[2] > 1,
+             qPrintable(QString("%1 %2 %3").arg(richer[0]).arg(richer[1]).arg(richer[2])));
+    QVERIFY2(leaner[1] < 1.4 * leaner[2] && leaner[2] < -1, qPrintable(QString("%1").arg(leaner[1])));
+    QVERIFY2(leaner[0] > leaner[1] - 0.8, qPrintable(QString("%1 %2").arg(leaner[0]).arg(leaner[1])));  // one count
+    QVERIFY(std::abs(richer[3]) < 0.8 && std::abs(leaner[3]) < 0.8);                                    // by the sea
 }
 
 void CorrectionsTest::oneWeatherIsNotEnoughToTellIt() {

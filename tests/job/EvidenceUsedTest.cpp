@@ -65,6 +65,7 @@ class EvidenceUsedTest : public QObject {
     void evidenceOfOtherPartsIsNotUsedAndSaid();
     void evidenceOfAnotherFuelIsNotUsedAndSaid();
     void aPromiseWhoseBytesWereTakenBackIsNotHeldAgainstTheDrives();
+    void promisedCellsAreHeldAgainstTheSameCellsWithWhatTheRoundMadeOfThem();
     void whatTheControllerLearnedIsKeptAtBothEnds();
     void aNewMapOverLearnedValuesIsSaidToBeOffByThem();
     void theFirstPullOnOtherBytesIsToldByPullsReplayed();
@@ -165,6 +166,41 @@ void EvidenceUsedTest::aPromiseWhoseBytesWereTakenBackIsNotHeldAgainstTheDrives(
     QCOMPARE(account->size(), size_t{2});
     QVERIFY(account->at(0).kind == "air" && account->at(0).came);
     QVERIFY(account->at(1).kind == "meter" && !account->at(1).came);
+}
+
+void EvidenceUsedTest::promisedCellsAreHeldAgainstTheSameCellsWithWhatTheRoundMadeOfThem() {
+    Bench bench;
+    const auto original = bench.read();
+    survey(bench, usualChannels(*bench.kit->definition));
+    const auto drives = drivesOf(*bench.kit, *bench.folder, original.id);
+    EXPECT_OK(drives);
+    const auto inCar = calibrationOf(*bench.kit, *bench.folder, original.id);
+    EXPECT_OK(inCar);
+    proposals::CorrectionChoices choices;
+    choices.only = {"air"};
+    const auto made = correctRound(*inCar, **drives, choices);
+    EXPECT_OK(made);
+    const auto cells = made->corrections.of("air")->promise->cells;
+    QVERIFY(cells.size() >= 3);
+    const auto* map = inCar->definition().parameterWithRole("ve_map");
+    const auto values = inCar->read(*map)->values;
+    const auto heldOn = [&](const std::vector<calibration::CellValue>& changed) {
+        const auto edit = inCar->prepare(*map, changed, calibration::AtLimit::Clamp, "air");
+        RoundReason reason;
+        reason.promised = {{"air", "fuel_error_rms_pct", 5, 1, 0.3, cells}};
+        const auto round = makeRound(*bench.kit, *bench.folder, original.id, {*edit}, "air", reason);
+        if (!round || !keepAccount(*bench.kit, *bench.folder, round->id, **drives)) return proposals::Match{};
+        const auto account = accountOf(*bench.folder, round->id);
+        return account && account->size() == 1 && account->at(0).cells ? *account->at(0).cells : proposals::Match{};
+    };
+    // A round that changed none of them, and the same drives: all are off by as much as they were.
+    const auto same = heldOn({{0, values[0] * 1.1}});
+    QCOMPARE(same.numbers, cells.size());
+    QVERIFY2(same.q < 1e-6, qPrintable(QString::number(same.q)));
+    // One that was made tenth richer should be off by a tenth less; it isn't.
+    const auto broken = heldOn({{cells[0].cell, values[cells[0].cell] * 1.1}});
+    QCOMPARE(broken.numbers, cells.size());
+    QVERIFY2(broken.q > 3, qPrintable(QString::number(broken.q)));
 }
 
 void EvidenceUsedTest::whatTheControllerLearnedIsKeptAtBothEnds() {

@@ -56,10 +56,7 @@ void takeSetting(const std::string& text, proposals::CorrectionChoices& out) {
 }
 
 json figure(std::string_view id, double value, std::optional<double> doubt) {
-    const auto unit = std::find_if(evidence::kFigures.begin(), evidence::kFigures.end(), [&](const auto& one) {
-                          return one.id == id;
-                      })->unit;
-    json out = {{"value", value}, {"unit", unit}};
+    json out = {{"value", value}, {"unit", evidence::figureKind(id)->unit}};
     if (doubt) out["doubt"] = *doubt;
     return {{std::string(id), std::move(out)}};
 }

@@ -35,4 +35,11 @@ inline constexpr std::array<FigureKind, 19> kFigures = {{
     {"limit_share_pct", "Time in a limit or in limp mode", "%"},
 }};
 
+/// Null for none.
+inline const FigureKind* figureKind(std::string_view id) {
+    for (const FigureKind& one : kFigures)
+        if (one.id == id) return &one;
+    return nullptr;
+}
+
 }  // namespace brusk::evidence

@@ -246,11 +246,9 @@ ReportSection promises(const About& about) {
         for (const auto& [figure, expected] : reason->expected) {
             const auto now = reason->now.find(figure);
             // What came of it is what the drives on the round itself say.
-            const auto kind = std::find_if(evidence::kFigures.begin(), evidence::kFigures.end(),
-                                           [&, name = figure](const auto& one) { return one.id == name; });
-            const bool known = kind != evidence::kFigures.end();
-            table.rows.push_back({numbered(round), known ? std::string(kind->title) : figure,
-                                  known ? std::string(kind->unit) : std::string(),
+            const auto* kind = evidence::figureKind(figure);
+            table.rows.push_back({numbered(round), kind ? std::string(kind->title) : figure,
+                                  kind ? std::string(kind->unit) : std::string(),
                                   Quantity{now == reason->now.end() ? std::nullopt : std::optional(now->second), 1},
                                   Quantity{expected, 1}, Quantity{cameOf(figure), 1}});
         }

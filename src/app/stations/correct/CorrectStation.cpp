@@ -69,12 +69,14 @@ void CorrectStation::makeLeft(QHBoxLayout* row) {
     promised_->setRootIsDecorated(false);
     promised_->setFrameShape(QFrame::NoFrame);
     promised_->setSelectionMode(QAbstractItemView::NoSelection);
-    promised_->setHeaderLabels({QString(), tr("promised"), tr("came"), tr("doubt")});
+    promised_->setHeaderLabels({QString(), tr("promised"), tr("came"), tr("doubt"), QString()});
     promised_->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
     promised_->header()->setMinimumSectionSize(20);
     promised_->header()->setFont(Theme::instance().text(10));
     promised_->setFont(Theme::instance().text(11));
-    promised_->setStyleSheet("QTreeWidget { background: transparent; border: 0; }");
+    promised_->setStyleSheet(
+        "QTreeWidget { background: transparent; border: 0; }"
+        "QHeaderView::section { font-size: 10px; padding: 2px 1px; }");
     column->addWidget(promised_);
     row->addWidget(left);
     connect(kinds_, &KindList::opened, this, [this](const QString& kind) { presenter_.open(kind.toStdString()); });
@@ -196,6 +198,7 @@ void CorrectStation::refreshSide() {
 }
 
 void CorrectStation::refreshPromises() {
+    constexpr int kUnit = 4;
     promised_->clear();
     const auto& account = presenter_.choices().account;
     // The newest first; what waits for a drive says so.
@@ -206,8 +209,11 @@ void CorrectStation::refreshPromises() {
             promised_,
             {QString("%1 %2").arg(one->round).arg(kind ? textOf(kind->title) : QString::fromStdString(one->kind)),
              number(one->promised), one->came ? number(*one->came) : QString("-"), number(one->doubt)});
+        const auto* figure = evidence::figureKind(one->figure);
+        item->setText(kUnit, figure ? textOf(figure->unit) : QString());
         item->setToolTip(0, item->text(0));
-        for (int column = 1; column < promised_->columnCount(); ++column) {
+        item->setFont(0, Theme::instance().text(10)), item->setFont(kUnit, Theme::instance().text(10));
+        for (int column = 1; column < kUnit; ++column) {
             item->setTextAlignment(column, Qt::AlignRight | Qt::AlignVCenter);
             item->setFont(column, Theme::instance().numbers(11));
         }
@@ -215,14 +221,15 @@ void CorrectStation::refreshPromises() {
     const int lines = promised_->topLevelItemCount();
     promised_->setVisible(lines > 0);
     promisedTitle_->setVisible(lines > 0);
-    constexpr int kMostLines = 7, kNumber_px = 48, kPromised_px = 68;
+    constexpr int kMostLines = 7;
     const int line = lines ? promised_->sizeHintForRow(0) : 0;
     promised_->setFixedHeight(promised_->header()->sizeHint().height() + std::min(lines, kMostLines) * line + 4);
     promised_->header()->setStretchLastSection(false);
     promised_->header()->setSectionResizeMode(QHeaderView::Fixed);
     promised_->header()->setSectionResizeMode(0, QHeaderView::Stretch);
+    constexpr int kWidths_px[] = {0, 50, 36, 36, 18};
     for (int column = 1; column < promised_->columnCount(); ++column)
-        promised_->header()->resizeSection(column, column == 1 ? kPromised_px : kNumber_px);
+        promised_->header()->resizeSection(column, kWidths_px[column]);
 }
 
 void CorrectStation::refreshSamples() {

@@ -13,6 +13,7 @@
 #include "app/stations/correct/CoreText.h"
 #include "app/theme/Theme.h"
 #include "app/widgets/Panels.h"
+#include "core/base/Text.h"
 
 namespace brusk::app {
 namespace {
@@ -20,17 +21,11 @@ namespace {
 constexpr double kWideSpread = 0.05;  // of the ratio: a cell says nothing any more
 
 QString percent(double share, int decimals = 1) {
-    return QString::number(share * 100, 'f', decimals) + " %";
+    return QString::fromStdString(formatNumber(share * 100, decimals)) + " %";
 }
 
 QString counted(size_t n, const char* one, const char* many) {
     return QString("%1 %2").arg(n).arg(n == 1 ? one : many);
-}
-
-const evidence::FigureKind* figureNamed(std::string_view id) {
-    const auto at = std::find_if(evidence::kFigures.begin(), evidence::kFigures.end(),
-                                 [&](const auto& one) { return one.id == id; });
-    return at == evidence::kFigures.end() ? nullptr : &*at;
 }
 
 /// A curve as it is behind the curve as it will be.
@@ -281,7 +276,7 @@ void CorrectionView::showFigures() {
     const bool table = !shown_->tables.empty();
     distribution_->setVisible(table);
     if (table) distribution_->setErrors(shown_->tables[0].errorNow, shown_->tables[0].errorExpected);
-    const auto* figure = promise ? figureNamed(promise->figure) : nullptr;
+    const auto* figure = promise ? evidence::figureKind(promise->figure) : nullptr;
     const auto text = [&](double v) { return QString("%1 %2").arg(v, 0, 'f', 2).arg(textOf(figure->unit)); };
     nowTitle_->setText(figure ? textOf(figure->title) + tr(", now") : QString());
     now_->setText(figure ? text(promise->now) : QString());

@@ -338,6 +338,8 @@ void CorrectionsTest::farFromAnyEvidenceMoreFuelFollowsTheFitAndLessDoesNot() {
     fit.factor = {1.08, 1.07, 1.05, 1.04};
     const auto richer = proposals::knownFactors(fit, caution, {});
     QVERIFY(richer[0] == 1.08 && richer[1] == 1.07 && richer[2] == 1.05);
+    fit.factor[2] = 1.02;  // no more than it may be off itself
+    QCOMPARE(proposals::knownFactors(fit, caution, {})[2], 1.0);
     QCOMPARE(richer[3], 1.0);  // of which nothing is known
     fit.factor = {0.92, 0.93, 0.95, 0.96};
     const auto leaner = proposals::knownFactors(fit, caution, {});

@@ -548,11 +548,20 @@ void JobTest::strengthScalesTheChange() {
     QVERIFY(std::abs(cell(nearest) - 0.10) < 0.001);
     QCOMPARE(correct(samples, nearest)->changed, size_t{1});
     QVERIFY(correct(samples, strict)->clamped > 0);
-    // What is less sure than asked for stays; else only the cells seen and those beside them move.
+    // What is less sure than asked for stays. More fuel follows the fit as far as that is sure; less only beside what
+    // was seen.
     proposals::Caution demanding;
     demanding.largestDoubt = 1e-6;
     QCOMPARE(correct(samples, demanding)->changed, size_t{0});
-    QVERIFY(correct(samples, full)->changed <= 20);
+    const auto richer = correct(samples, full);
+    QVERIFY2(richer->changed > 20 && richer->changed < richer->change.size() / 2,
+             qPrintable(QString::number(richer->changed)));
+    for (size_t i = 0; i < richer->change.size(); ++i)
+        QVERIFY(richer->change[i] == 0 || richer->fit.doubt[i] <= full.largestDoubt);
+    auto rich = samples;
+    std::fill(rich.value.begin(), rich.value.end(), 0.90f);
+    const auto leaner = correct(rich, full);
+    QVERIFY2(leaner->changed >= 1 && leaner->changed <= 20, qPrintable(QString::number(leaner->changed)));
     QVERIFY(correct(samples, full)->sure >= 1);
     QCOMPARE(correct(none, full)->changed, size_t{0});
 }

@@ -74,9 +74,10 @@ std::vector<double> knownFactors(const evidence::CellFit& fit, const Caution& ca
     std::vector<double> out(fit.factor.size(), 1.0);
     const double alike = std::exp(leftAlike(fit, caution));
     for (size_t i = 0; i < out.size(); ++i) {
-        // The fit has weighed its own doubt already. Where its neighbours' neighbours ask for more fuel a cell that
-        // stayed would be a hole that an engine runs lean through; less fuel is given beside evidence only.
-        if (fit.doubt[i] > caution.largestDoubt || (fit.factor[i] < alike && !nearEvidence(fit, i))) continue;
+        // The fit has weighed its own doubt already. Where its neighbours' neighbours surely ask for more fuel a cell
+        // that stayed would be a hole that an engine runs lean through; less fuel is given beside evidence only.
+        const bool surelyMore = std::log(fit.factor[i] / alike) > fit.doubt[i];
+        if (fit.doubt[i] > caution.largestDoubt || (!surelyMore && !nearEvidence(fit, i))) continue;
         out[i] = fit.factor[i] / alike;
         if (loaded.empty() || !loaded[i] || out[i] >= 1) continue;
         const double whole = std::hypot(fit.doubt[i], caution.wideband);

@@ -233,10 +233,11 @@ Result<WeatherFit> weatherFit(const CorrectionInput& in, const Curve* blend, con
     return out;
 }
 
-/// The correction of one curve by what each node is off; `made` says what a node becomes.
+/// The correction of one curve by what each node is off; `made` says what a node becomes; `apart`: whether what was
+/// driven lies far enough apart to tell it.
 template <class Made>
 Result<Correction> ofCurve(const CorrectionInput& in, const Curve& curve, const std::vector<double>& off, double now,
-                           double then, Made made, const std::string& title) {
+                           double then, bool apart, Made made, const std::string& title) {
     constexpr double kKnown = 0.01;
     Correction out;
     out.kind = &in.kind;
@@ -252,7 +253,8 @@ Result<Correction> ofCurve(const CorrectionInput& in, const Curve& curve, const 
     if (!change) return tl::unexpected(change.error());
     if (change->changes()) out.values.push_back(std::move(*change)), out.edits.push_back(std::move(edit));
     out.promise = in.promise(now * 100, std::hypot((1 - strength) * now, then) * 100, then * 100, kFolded * then * 100);
-    judge(out, now > 2.33 * then, then < kKnown);
+    const bool shows = now > 2.33 * then;
+    judge(out, apart && shows, then < kKnown && (apart || !shows));
     return out;
 }
 
@@ -265,8 +267,10 @@ Result<Correction> chargeTemperature(const CorrectionInput& in) {
     const auto fit = weatherFit(in, &*blend, altitude ? &*altitude : nullptr);
     if (!fit) return tl::unexpected(fit.error());
     const double unit = blend->table.unit == "%" ? 100 : 1;
+    // Air that grows a little colder on the way up a hill tells of the hill.
+    constexpr double kApart_K = 15;
     auto out = ofCurve(
-        in, *blend, fit->blend, fit->now, fit->then,
+        in, *blend, fit->blend, fit->now, fit->then, fit->warmest_C - fit->coldest_C >= kApart_K,
         [&](double old, double off) { return std::max(0.0, old + off * unit); }, "Charge temperature from evidence");
     if (!out) return out;
     const std::string range = formatNumber(fit->coldest_C, 0) + " to " + formatNumber(fit->warmest_C, 0) + " \u00b0C";
@@ -291,12 +295,13 @@ Result<Correction> altitude(const CorrectionInput& in) {
     const auto blend = curveOf(in.calibration, "charge_blend");
     const auto fit = weatherFit(in, blend ? &*blend : nullptr, &*curve);
     if (!fit) return tl::unexpected(fit.error());
+    constexpr double kApart_kPa = 5;
     // Where nobody was so high the line goes on, but never to less fuel than where somebody was.
     std::vector<double> asked = fit->altitude;
     for (size_t i = fit->thinnest; i-- > 0;)
         asked[i] = std::max(asked[i], std::min(0.0, asked[i + 1]));
     auto out = ofCurve(
-        in, *curve, asked, fit->nowAltitude, fit->thenAltitude,
+        in, *curve, asked, fit->nowAltitude, fit->thenAltitude, fit->highest_kPa - fit->lowest_kPa >= kApart_kPa,
         [](double old, double off) { return old * std::exp(off); }, "Altitude from evidence");
     if (!out) return out;
     const std::string range = formatNumber(fit->lowest_kPa, 0) + " to " + formatNumber(fit->highest_kPa, 0) + " kPa";
